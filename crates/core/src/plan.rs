@@ -1,0 +1,334 @@
+//! From three versions to a plan: what each side did to base, region by region.
+//!
+//! Not here: how a conflict is made smaller (`refine`), what a person decides
+//! about it (`draft`, `journal`).
+
+use crate::diff::{Hunk, Tokens, hunks};
+use crate::lines::{LineIdx, LineRange};
+use crate::refine::refine;
+use crate::resolution::Version;
+use crate::text::Source;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+
+/// A region of a plan, counted from zero.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct RegionId(pub u32);
+
+/// A conflict of a plan, counted from zero among the conflicts alone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct ConflictId(pub u32);
+
+impl ConflictId {
+    /// The number a person sees, counted from one.
+    pub fn number(self) -> usize {
+        self.0 as usize + 1
+    }
+}
+
+impl fmt::Display for ConflictId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}", self.number())
+    }
+}
+
+/// Who changed a region.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Kind {
+    /// Nobody.
+    Unchanged,
+    /// Ours alone.
+    Ours,
+    /// Theirs alone.
+    Theirs,
+    /// Both, to the same text.
+    Same,
+    /// Both, to different texts: a person or a rule has to settle it.
+    Conflict,
+}
+
+/// The same stretch in all three versions.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Region {
+    /// Who changed it.
+    pub kind: Kind,
+    /// Its lines in base.
+    pub base: LineRange,
+    /// Its lines in ours.
+    pub ours: LineRange,
+    /// Its lines in theirs.
+    pub theirs: LineRange,
+}
+
+impl Region {
+    /// Its lines in one version.
+    pub fn lines(&self, version: Version) -> LineRange {
+        match version {
+            Version::Base => self.base,
+            Version::Ours => self.ours,
+            Version::Theirs => self.theirs,
+        }
+    }
+}
+
+/// The three versions of one file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Versions {
+    /// What both sides started from.
+    pub base: Source,
+    /// The side merged into.
+    pub ours: Source,
+    /// The side that comes in.
+    pub theirs: Source,
+}
+
+impl Versions {
+    /// One of the three.
+    pub fn get(&self, version: Version) -> &Source {
+        match version {
+            Version::Base => &self.base,
+            Version::Ours => &self.ours,
+            Version::Theirs => &self.theirs,
+        }
+    }
+}
+
+/// How lines are compared.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Algorithm {
+    /// Matches rare lines first; the steadier choice for code.
+    Histogram,
+    /// The shortest edit script, as `git merge-file` computes it by default.
+    #[default]
+    Myers,
+}
+
+/// What a plan depends on besides the three texts.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Options {
+    /// How lines are compared.
+    pub algorithm: Algorithm,
+}
+
+/// Three versions cut into regions that say who changed what.
+#[derive(Clone, Debug)]
+pub struct Plan {
+    versions: Versions,
+    /// Regions tile base, ours and theirs, in order; there is at least one.
+    regions: Vec<Region>,
+    /// The regions of kind conflict, in order.
+    conflicts: Vec<RegionId>,
+}
+
+impl Plan {
+    /// The three versions it was made from.
+    pub fn versions(&self) -> &Versions {
+        &self.versions
+    }
+
+    /// All regions in order.
+    pub fn regions(&self) -> &[Region] {
+        &self.regions
+    }
+
+    /// One region.
+    ///
+    /// # Panics
+    /// If the plan has no such region.
+    pub fn region(&self, id: RegionId) -> &Region {
+        &self.regions[id.0 as usize]
+    }
+
+    /// All regions with their ids.
+    pub fn ids(&self) -> impl Iterator<Item = (RegionId, &Region)> {
+        (0..).map(RegionId).zip(&self.regions)
+    }
+
+    /// The conflicts in order.
+    pub fn conflicts(&self) -> &[RegionId] {
+        &self.conflicts
+    }
+
+    /// Which conflict a region is, if it is one.
+    pub fn conflict_of(&self, region: RegionId) -> Option<ConflictId> {
+        let at = self.conflicts.binary_search(&region).ok()?;
+        Some(ConflictId(at as u32))
+    }
+
+    /// The region that a conflict is.
+    pub fn region_of(&self, conflict: ConflictId) -> Option<RegionId> {
+        self.conflicts.get(conflict.0 as usize).copied()
+    }
+
+    /// The region that holds a line of a version.
+    pub fn region_at(&self, version: Version, line: LineIdx) -> Option<RegionId> {
+        let at = self
+            .regions
+            .partition_point(|region| region.lines(version).end <= line);
+        let region = self.regions.get(at)?;
+        (region.lines(version).contains(line)).then_some(RegionId(at as u32))
+    }
+}
+
+/// Cuts three versions into regions.
+///
+/// Total: never fails, on any bytes. What it cannot decide is a region of kind
+/// [`Kind::Conflict`]. Changes that touch each other are conflicts, as they are
+/// for git. Swapping the sides swaps the plan and nothing else.
+///
+/// ```
+/// use armistice_core::{plan, Kind, Options, Source};
+/// let plan = plan(&"a\nb\nc\n".into(), &"A\nb\nc\n".into(), &"a\nb\nC\n".into(), &Options::default());
+/// let kinds: Vec<Kind> = plan.regions().iter().map(|r| r.kind).collect();
+/// assert_eq!(kinds, [Kind::Ours, Kind::Unchanged, Kind::Theirs]);
+/// ```
+pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) -> Plan {
+    let tokens = Tokens::new(base, ours, theirs);
+    let of = |side| hunks(&tokens.base, side, tokens.distinct, options.algorithm);
+    let (ours_hunks, theirs_hunks) = (of(&tokens.ours), of(&tokens.theirs));
+    let versions = Versions {
+        base: base.clone(),
+        ours: ours.clone(),
+        theirs: theirs.clone(),
+    };
+    let mut regions = Vec::new();
+    for region in zip(&tokens, &ours_hunks, &theirs_hunks) {
+        match region.kind {
+            Kind::Conflict => regions.extend(refine(&versions, &tokens, region)),
+            _ => regions.push(region),
+        }
+    }
+    let conflicts = (0..)
+        .zip(&regions)
+        .filter(|(_, region)| region.kind == Kind::Conflict)
+        .map(|(id, _)| RegionId(id))
+        .collect();
+    Plan {
+        versions,
+        regions,
+        conflicts,
+    }
+}
+
+/// Walks both lists of hunks at once and groups those that touch.
+fn zip(tokens: &Tokens, ours: &[Hunk], theirs: &[Hunk]) -> Vec<Region> {
+    let mut zipper = Zipper {
+        regions: Vec::with_capacity(2 * (ours.len() + theirs.len()) + 1),
+        base: 0,
+        ours: 0,
+        theirs: 0,
+    };
+    let (mut i, mut j) = (0, 0);
+    while i < ours.len() || j < theirs.len() {
+        let group = Group::gather(ours, theirs, &mut i, &mut j);
+        zipper.push(tokens, &group);
+    }
+    zipper.finish(tokens);
+    zipper.regions
+}
+
+/// Hunks of both sides that touch each other, and the base lines they span.
+struct Group<'a> {
+    base: LineRange,
+    ours: &'a [Hunk],
+    theirs: &'a [Hunk],
+}
+
+impl<'a> Group<'a> {
+    /// Takes the next hunk and all that touch what has been taken.
+    fn gather(ours: &'a [Hunk], theirs: &'a [Hunk], i: &mut usize, j: &mut usize) -> Self {
+        let (from_i, from_j) = (*i, *j);
+        let starts = [ours.get(*i), theirs.get(*j)];
+        let start = starts.iter().flatten().map(|h| h.base.start.0).min();
+        let start = start.unwrap_or(0);
+        let mut end = start;
+        loop {
+            let next = |list: &[Hunk], at: usize| {
+                list.get(at)
+                    .filter(|h| h.base.start.0 <= end)
+                    .map(|h| h.base.end.0)
+            };
+            match (next(ours, *i), next(theirs, *j)) {
+                (Some(to), _) => (*i, end) = (*i + 1, end.max(to)),
+                (None, Some(to)) => (*j, end) = (*j + 1, end.max(to)),
+                (None, None) => break,
+            }
+        }
+        Group {
+            base: LineRange::new(start, end),
+            ours: &ours[from_i..*i],
+            theirs: &theirs[from_j..*j],
+        }
+    }
+}
+
+struct Zipper {
+    regions: Vec<Region>,
+    base: u32,
+    ours: u32,
+    theirs: u32,
+}
+
+impl Zipper {
+    fn push(&mut self, tokens: &Tokens, group: &Group<'_>) {
+        self.unchanged_until(group.base.start.0);
+        let mut region = Region {
+            kind: Kind::Conflict,
+            base: group.base,
+            ours: side_lines(self.ours, group.base, group.ours),
+            theirs: side_lines(self.theirs, group.base, group.theirs),
+        };
+        region.kind = match (group.ours.is_empty(), group.theirs.is_empty()) {
+            (false, true) => Kind::Ours,
+            (true, false) => Kind::Theirs,
+            _ if same(tokens, &region) => Kind::Same,
+            _ => Kind::Conflict,
+        };
+        self.base = region.base.end.0;
+        self.ours = region.ours.end.0;
+        self.theirs = region.theirs.end.0;
+        self.regions.push(region);
+    }
+
+    fn unchanged_until(&mut self, base: u32) {
+        let n = base - self.base;
+        if n > 0 {
+            self.regions.push(Region {
+                kind: Kind::Unchanged,
+                base: LineRange::new(self.base, base),
+                ours: LineRange::new(self.ours, self.ours + n),
+                theirs: LineRange::new(self.theirs, self.theirs + n),
+            });
+        }
+        self.base += n;
+        self.ours += n;
+        self.theirs += n;
+    }
+
+    fn finish(&mut self, tokens: &Tokens) {
+        self.unchanged_until(tokens.base.len() as u32);
+        if self.regions.is_empty() {
+            // Three empty texts: what is typed into them needs a place to stand.
+            self.regions.push(Region {
+                kind: Kind::Unchanged,
+                base: LineRange::default(),
+                ours: LineRange::default(),
+                theirs: LineRange::default(),
+            });
+        }
+    }
+}
+
+/// The lines of a side that stand for `base`: as many, but for what its hunks added and removed.
+fn side_lines(start: u32, base: LineRange, hunks: &[Hunk]) -> LineRange {
+    let removed: usize = hunks.iter().map(|h| h.base.len()).sum();
+    let added: usize = hunks.iter().map(|h| h.side.len()).sum();
+    let len = base.len() - removed + added;
+    LineRange::new(start, start + len as u32)
+}
+
+fn same(tokens: &Tokens, region: &Region) -> bool {
+    tokens.ours[region.ours.span()] == tokens.theirs[region.theirs.span()]
+}

@@ -94,3 +94,12 @@ pub(crate) fn hunks(
         })
         .collect()
 }
+
+/// The runs of lines in which two texts differ: lines before, lines after.
+pub fn changed_lines(before: &[&[u8]], after: &[&[u8]]) -> Vec<(LineRange, LineRange)> {
+    let mut interner = Interner::new(before.len() + after.len());
+    let old: Vec<_> = before.iter().map(|line| interner.intern(*line)).collect();
+    let new: Vec<_> = after.iter().map(|line| interner.intern(*line)).collect();
+    let hunks = hunks(&old, &new, interner.num_tokens(), Algorithm::Myers);
+    hunks.into_iter().map(|h| (h.base, h.side)).collect()
+}

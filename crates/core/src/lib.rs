@@ -26,6 +26,7 @@ mod words;
 pub use audit::{Fate, Report, SideReport, audit};
 pub use cause::{Cause, cause, describe};
 pub use check::{Check, Finding, Inputs, Weight, check};
+pub use diff::changed_lines;
 pub use draft::{Counts, Draft, DraftLine, LineEdit, Origin, Piece, Refused, Standing};
 pub use encoding::Encoding;
 pub use journal::{Entry, Event, Header, ReadJournal, Session, Step, read_journal};

@@ -1,0 +1,256 @@
+//! Concluding, skipping and backing out; the log afterwards.
+
+use crate::case::Case;
+use crate::error::Error;
+use crate::invocation::{Git, Invocation, Output};
+use crate::operation::{Backend, Operation};
+use crate::repository::Repository;
+use crate::situation::{Commit, Situation, parse_commit};
+use crate::store::Store;
+use crate::work_file::{Seen, WorkFile};
+use serde::Serialize;
+use std::ffi::OsString;
+use std::path::PathBuf;
+
+/// What is done with the operation under way.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Ending {
+    /// Commit, and go on to the next step if there is one.
+    Conclude,
+    /// Leave this step out and go on.
+    Skip,
+    /// Go back to how it was before the operation.
+    BackOut,
+}
+
+/// How an ending went.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct After {
+    /// What happened.
+    pub verdict: Verdict,
+    /// All that git and the hooks printed.
+    pub told: String,
+    /// Copies of working files that backing out or skipping discarded.
+    pub kept: Vec<PathBuf>,
+}
+
+/// What came of an ending.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Verdict {
+    /// The operation is over.
+    Concluded,
+    /// The next step waits, most likely with conflicts.
+    NextStep,
+    /// The operation is over and everything is as before.
+    BackedOut,
+    /// git or a hook refused; nothing has changed.
+    Refused,
+}
+
+/// Concludes with a message (git's own if `None`).
+///
+/// # Errors
+/// If git cannot be run or was cancelled. A refusal is no error but a verdict.
+pub fn conclude(repo: &Repository, message: Option<&str>) -> Result<After, Error> {
+    run_ending(repo, Ending::Conclude, message)
+}
+
+/// Carries out an ending.
+///
+/// # Errors
+/// If git cannot be run, was cancelled, or there is no operation to end.
+pub fn run_ending(
+    repo: &Repository,
+    ending: Ending,
+    message: Option<&str>,
+) -> Result<After, Error> {
+    let before = Situation::read(repo)?;
+    let mark = progress_mark(repo)?;
+    let store = Store::new(repo.git_dir());
+    let kept = match ending {
+        Ending::Conclude => Vec::new(),
+        Ending::Skip | Ending::BackOut => keep_work(repo, &store, &before.cases)?,
+    };
+    let output = match ending {
+        Ending::Conclude => conclude_call(repo, before.operation, message)?,
+        Ending::Skip => simple_call(repo, before.operation, "--skip")?,
+        Ending::BackOut => simple_call(repo, before.operation, "--abort")?,
+    };
+    let after = Operation::detect(repo)?;
+    let over = after == Operation::Loose;
+    let verdict = match ending {
+        Ending::BackOut if over && output.ok() => Verdict::BackedOut,
+        Ending::BackOut => Verdict::Refused,
+        _ if over && output.ok() => Verdict::Concluded,
+        // Stopping at the next conflict is exit 1 as well; only the state tells them apart.
+        _ if mark != progress_mark(repo)? => Verdict::NextStep,
+        _ => Verdict::Refused,
+    };
+    match verdict {
+        Verdict::Concluded | Verdict::NextStep => store.close_books()?,
+        Verdict::BackedOut => store.forget_written()?,
+        Verdict::Refused => {}
+    }
+    Ok(After {
+        verdict,
+        told: output.told(),
+        kept,
+    })
+}
+
+/// Changes whenever a step has been completed.
+fn progress_mark(repo: &Repository) -> Result<(Option<String>, Operation, Option<String>), Error> {
+    let operation = Operation::detect(repo)?;
+    let incoming = match operation.incoming() {
+        Some(name) => repo.resolve(name)?,
+        None => None,
+    };
+    Ok((repo.resolve("HEAD")?, operation, incoming))
+}
+
+fn conclude_call(
+    repo: &Repository,
+    operation: Operation,
+    message: Option<&str>,
+) -> Result<Output, Error> {
+    let command = operation.command().ok_or_else(nothing_to_end)?;
+    let message = message.filter(|_| operation.takes_message());
+    if operation == Operation::Merge {
+        let call = match message {
+            Some(text) => {
+                Invocation::conclude(["commit", "--cleanup=whitespace", "-F", "-"]).stdin(text)
+            }
+            None => Invocation::conclude(["commit", "--no-edit"]),
+        };
+        return repo.run(&call);
+    }
+    let mut call = Invocation::conclude(["-c", "commit.cleanup=whitespace", command, "--continue"]);
+    // Continuing asks an editor for the message; ours copies the one that was chosen.
+    let mut holder = None;
+    if let Some(text) = message {
+        let file =
+            tempfile::NamedTempFile::new().map_err(Error::file("create", "a temporary file"))?;
+        std::fs::write(file.path(), text).map_err(Error::file("write", file.path()))?;
+        call = call.env("GIT_EDITOR", copying_editor(file.path()));
+        holder = Some(file);
+    }
+    let output = repo.run(&call);
+    drop(holder);
+    output
+}
+
+/// A shell command that overwrites its argument with the message.
+fn copying_editor(file: &std::path::Path) -> OsString {
+    let path = file.display().to_string().replace('\'', "'\\''");
+    OsString::from(format!("cp '{path}'"))
+}
+
+fn simple_call(repo: &Repository, operation: Operation, flag: &str) -> Result<Output, Error> {
+    let command = operation.command().ok_or_else(nothing_to_end)?;
+    repo.run(&Invocation::conclude([command, flag]))
+}
+
+fn nothing_to_end() -> Error {
+    Error::Failed {
+        command: "status".to_owned(),
+        status: "no operation under way".to_owned(),
+        message: "there is no merge, rebase, cherry-pick or revert to conclude".to_owned(),
+    }
+}
+
+/// Copies what is about to be discarded.
+fn keep_work(repo: &Repository, store: &Store, cases: &[Case]) -> Result<Vec<PathBuf>, Error> {
+    let mut kept = Vec::new();
+    for case in cases {
+        let work = WorkFile::read(repo.work_tree(), &case.path)?;
+        if matches!(work.seen, Seen::File(..) | Seen::Link(_)) {
+            kept.push(store.keep(&case.path, &work.bytes)?);
+        }
+    }
+    Ok(kept)
+}
+
+/// One line of the log.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LogLine {
+    /// The lines of descent that git draws in front.
+    pub graph: String,
+    /// The commit, unless the line holds lines of descent alone.
+    pub commit: Option<Commit>,
+    /// Names that point there.
+    pub names: String,
+}
+
+/// The newest `n` commits.
+///
+/// # Errors
+/// If git fails.
+pub fn log(repo: &Repository, n: usize) -> Result<Vec<LogLine>, Error> {
+    let format = "--format=%x00%H%x00%h%x00%s%x00%an%x00%at%x00%D";
+    let call = Invocation::read([
+        "log",
+        "--graph",
+        "--color=never",
+        format,
+        "-n",
+        &n.to_string(),
+    ]);
+    let output = repo.must(&call)?;
+    let lines = output
+        .stdout
+        .split(|b| *b == b'\n')
+        .filter(|l| !l.is_empty());
+    Ok(lines.map(parse_log_line).collect())
+}
+
+fn parse_log_line(line: &[u8]) -> LogLine {
+    let mut parts = line.splitn(2, |b| *b == 0);
+    let text =
+        |bytes: Option<&[u8]>| String::from_utf8_lossy(bytes.unwrap_or_default()).into_owned();
+    let graph = text(parts.next());
+    let rest = parts.next();
+    let names = rest.and_then(|r| r.rsplit(|b| *b == 0).next());
+    LogLine {
+        graph,
+        commit: rest.and_then(parse_commit),
+        names: text(names),
+    }
+}
+
+/// How much the index differs from a revision: files, added lines, removed lines.
+///
+/// # Errors
+/// If git fails.
+pub fn result_against(repo: &Repository, revision: &str) -> Result<(usize, usize, usize), Error> {
+    let call = Invocation::read([
+        "diff",
+        "--cached",
+        "--numstat",
+        "-z",
+        "--no-renames",
+        revision,
+        "--",
+    ]);
+    let output = repo.must(&call)?;
+    let text = String::from_utf8_lossy(&output.stdout).into_owned();
+    let mut sum = (0, 0, 0);
+    for record in text.split('\0').filter(|r| !r.is_empty()) {
+        let mut fields = record.split('\t').map(|f| f.parse().unwrap_or(0));
+        sum.0 += 1;
+        sum.1 += fields.next().unwrap_or(0);
+        sum.2 += fields.next().unwrap_or(0);
+    }
+    Ok(sum)
+}
+
+/// The backend's name as a person knows it.
+impl std::fmt::Display for Backend {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(match self {
+            Backend::Merge => "merge backend",
+            Backend::Apply => "apply backend",
+        })
+    }
+}

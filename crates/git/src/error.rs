@@ -1,0 +1,99 @@
+//! What can go wrong, with what to do next.
+
+use crate::path::RepoPath;
+use std::path::PathBuf;
+
+/// Why something asked of git or of the work tree was not done.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum Error {
+    /// The program `git` could not be started.
+    #[error("cannot start '{program}': {source}; install git or put it on PATH")]
+    NoGit {
+        /// What was to be started.
+        program: String,
+        /// Why it could not be.
+        source: std::io::Error,
+    },
+    /// git ran and failed.
+    #[error("git {command} failed ({status}): {message}")]
+    Failed {
+        /// The command with its first arguments.
+        command: String,
+        /// How it ended.
+        status: String,
+        /// What it printed, errors first.
+        message: String,
+    },
+    /// Another process holds the lock of the index.
+    #[error(
+        "another git process holds '{lock}'; wait for it, or remove the file if none is running"
+    )]
+    Locked {
+        /// The lock file.
+        lock: String,
+    },
+    /// Not inside a work tree.
+    #[error("'{folder}' is not inside a git work tree; go to one, or try 'armistice demo'")]
+    NoRepository {
+        /// Where it was looked for.
+        folder: PathBuf,
+    },
+    /// git printed what no git prints.
+    #[error("cannot read what git {command} printed: {what}")]
+    Unreadable {
+        /// The command.
+        command: String,
+        /// What could not be read.
+        what: String,
+    },
+    /// A file or folder refused.
+    #[error("cannot {action} '{path}': {source}")]
+    File {
+        /// What was to be done: "read", "write", …
+        action: &'static str,
+        /// With which file.
+        path: PathBuf,
+        /// Why not.
+        source: std::io::Error,
+    },
+    /// The working file is not what it was when it was read.
+    #[error("'{path}' was changed by another program since it was read; nothing was written")]
+    ChangedOutside {
+        /// Which file.
+        path: RepoPath,
+    },
+    /// What stands at the path cannot be replaced safely.
+    #[error("'{path}' cannot be written: {why}")]
+    Unsafe {
+        /// Which file.
+        path: RepoPath,
+        /// Why not.
+        why: &'static str,
+    },
+    /// A stored record could not be understood.
+    #[error("cannot use '{path}': {why}")]
+    Record {
+        /// Which file.
+        path: PathBuf,
+        /// Why not.
+        why: String,
+    },
+    /// The work was stopped on request.
+    #[error("stopped on request; git was told to end")]
+    Cancelled,
+}
+
+impl Error {
+    pub(crate) fn file(
+        action: &'static str,
+        path: impl Into<PathBuf>,
+    ) -> impl FnOnce(std::io::Error) -> Error {
+        let path = path.into();
+        move |source| Error::File {
+            action,
+            path,
+            source,
+        }
+    }
+}

@@ -1,0 +1,200 @@
+//! What stands in the way of concluding: checks over all that is to be committed.
+
+use crate::blobs::read_blobs;
+use crate::case::{Case, Oid, Standing};
+use crate::error::Error;
+use crate::invocation::{Git, Invocation};
+use crate::path::RepoPath;
+use crate::repository::Repository;
+use crate::situation::Situation;
+use crate::write::load;
+use armistice_core::{Check, Finding, Inputs, Source, Weight, check};
+use serde::Serialize;
+use std::collections::HashSet;
+
+/// A finding and where it is.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct PathFinding {
+    /// In which file.
+    pub path: RepoPath,
+    /// What.
+    #[serde(flatten)]
+    pub finding: Finding,
+}
+
+/// The verdict over all that is to be committed.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct Proof {
+    /// All findings, by path.
+    pub findings: Vec<PathFinding>,
+    /// How many files were looked at.
+    pub files: usize,
+}
+
+impl Proof {
+    /// Findings that stand in the way.
+    pub fn stops(&self) -> usize {
+        let stops = |f: &&PathFinding| f.finding.weight == Weight::Stops;
+        self.findings.iter().filter(stops).count()
+    }
+}
+
+/// Checks everything in the index that the commit would bring.
+///
+/// Files that are the same as in either parent need no look: nothing was merged in them.
+///
+/// # Errors
+/// If git fails.
+pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
+    let mut proof = Proof::default();
+    let mut seen = HashSet::new();
+    for case in &situation.cases {
+        seen.insert(case.path.clone());
+        match case.standing {
+            Standing::Unmerged => proof.add(&case.path, vec![open_finding(case)]),
+            Standing::Staged => check_case(repo, case, &mut proof)?,
+        }
+    }
+    let merged = merged_entries(repo, situation)?;
+    let merged: Vec<_> = merged
+        .into_iter()
+        .filter(|(path, _)| !seen.contains(path))
+        .collect();
+    let oids: Vec<Oid> = merged.iter().map(|(_, oid)| oid.clone()).collect();
+    for ((path, _), bytes) in merged.iter().zip(read_blobs(repo, &oids)?) {
+        let result = Source::new(bytes);
+        if !result.is_binary() {
+            let inputs = Inputs {
+                result: &result,
+                versions: None,
+            };
+            proof.add(path, check(&inputs));
+        }
+    }
+    proof
+        .findings
+        .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
+    Ok(proof)
+}
+
+impl Proof {
+    fn add(&mut self, path: &RepoPath, findings: Vec<Finding>) {
+        self.files += 1;
+        let at = |finding| PathFinding {
+            path: path.clone(),
+            finding,
+        };
+        self.findings.extend(findings.into_iter().map(at));
+    }
+}
+
+fn open_finding(case: &Case) -> Finding {
+    let (ours, theirs) = crate::case::whose_words(case.kind);
+    let what = format!("not settled and staged yet: ours {ours}, theirs {theirs}");
+    Finding::new(Check::Open, None, what)
+}
+
+fn check_case(repo: &Repository, case: &Case, proof: &mut Proof) -> Result<(), Error> {
+    let call = Invocation::read(["ls-files", "-z", "--stage", "--"]).arg(case.path.to_os());
+    let output = repo.must(&call)?;
+    let head = String::from_utf8_lossy(
+        output
+            .stdout
+            .split(|b| *b == b'\t')
+            .next()
+            .unwrap_or_default(),
+    )
+    .into_owned();
+    let Some(oid) = head.split(' ').nth(1).map(|oid| Oid(oid.to_owned())) else {
+        // Removed by decision: nothing is left to look at.
+        proof.files += 1;
+        return Ok(());
+    };
+    if head.starts_with("160000") {
+        return Ok(());
+    }
+    let loaded = load(repo, case)?;
+    let bytes = read_blobs(repo, &[oid])?.concat();
+    let inputs = Inputs {
+        result: &Source::new(bytes),
+        versions: Some(&loaded.versions),
+    };
+    let findings = match loaded.binary {
+        true => Vec::new(),
+        false => check(&inputs),
+    };
+    proof.add(&case.path, findings);
+    Ok(())
+}
+
+/// Index entries that differ from HEAD and from the incoming commit.
+fn merged_entries(repo: &Repository, situation: &Situation) -> Result<Vec<(RepoPath, Oid)>, Error> {
+    let empty_tree = || -> Result<String, Error> {
+        Ok(repo
+            .must(&Invocation::read(["hash-object", "-t", "tree", "--stdin"]))?
+            .text())
+    };
+    let head = match repo.resolve("HEAD")? {
+        Some(head) => head,
+        None => empty_tree()?,
+    };
+    let mut entries = differing(repo, &head)?;
+    if let Some(theirs) = &situation.theirs.commit {
+        let other: HashSet<_> = differing(repo, &theirs.oid)?.into_iter().collect();
+        entries.retain(|entry| other.contains(entry));
+    }
+    Ok(entries)
+}
+
+/// Files of the index that differ from a commit, with their contents' names.
+fn differing(repo: &Repository, revision: &str) -> Result<Vec<(RepoPath, Oid)>, Error> {
+    let call = Invocation::read([
+        "diff-index",
+        "--cached",
+        "--raw",
+        "-z",
+        "--no-renames",
+        "--no-abbrev",
+        revision,
+        "--",
+    ]);
+    Ok(parse_raw(&repo.must(&call)?.stdout))
+}
+
+/// Parses `:MODE MODE OID OID STATUS<NUL>PATH<NUL>`; removed, unmerged and special entries are left out.
+fn parse_raw(bytes: &[u8]) -> Vec<(RepoPath, Oid)> {
+    let mut fields = bytes.split(|b| *b == 0);
+    let mut out = Vec::new();
+    while let (Some(head), Some(path)) = (fields.next(), fields.next()) {
+        let head = String::from_utf8_lossy(head);
+        let words: Vec<&str> = head.split(' ').collect();
+        if let [_, mode, _, oid, status] = words[..]
+            && mode.starts_with("100")
+            && !matches!(status, "U" | "D")
+        {
+            out.push((RepoPath::new(path), Oid(oid.to_owned())));
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_files_that_exist_are_looked_at() {
+        let raw = b":100644 100644 a b M\0x y\0:100644 000000 a 0 D\0gone\0:160000 160000 a b M\0sub\0:000000 100755 0 c A\0n\nl\0";
+        let paths: Vec<_> = parse_raw(raw)
+            .into_iter()
+            .map(|(p, o)| (p.to_string(), o.0))
+            .collect();
+        assert_eq!(
+            paths,
+            [
+                ("x y".into(), "b".into()),
+                ("n\\nl".to_owned(), "c".to_owned())
+            ]
+        );
+    }
+}

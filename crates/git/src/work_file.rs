@@ -1,0 +1,189 @@
+//! Files of the work tree: what is there, and replacing it in one step.
+
+use crate::error::Error;
+use crate::path::RepoPath;
+use serde::{Deserialize, Serialize};
+use std::fs::{self, Permissions};
+use std::hash::Hasher;
+use std::io::{ErrorKind, Write};
+use std::os::unix::ffi::OsStringExt;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use tempfile::NamedTempFile;
+
+/// What was seen at a path; equal values mean that nothing changed since.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Seen {
+    /// Nothing is there.
+    Missing,
+    /// A file, by length and hash of its bytes.
+    File(u64, u64),
+    /// A symbolic link, by hash of its target.
+    Link(u64),
+    /// A folder, or something stranger.
+    Other,
+}
+
+/// A path of the work tree with what is there now.
+#[derive(Clone, Debug)]
+pub struct WorkFile {
+    /// Where it is.
+    pub file: PathBuf,
+    /// What was seen.
+    pub seen: Seen,
+    /// Bytes of the file or target of the link; empty for anything else.
+    pub bytes: Vec<u8>,
+}
+
+impl WorkFile {
+    /// Looks at a path.
+    ///
+    /// # Errors
+    /// If something is there and cannot be read.
+    pub fn read(top: &Path, path: &RepoPath) -> Result<Self, Error> {
+        let file = path.under(top);
+        let (seen, bytes) = match fs::symlink_metadata(&file) {
+            Err(e) if matches!(e.kind(), ErrorKind::NotFound | ErrorKind::NotADirectory) => {
+                (Seen::Missing, Vec::new())
+            }
+            Err(e) => return Err(Error::file("read", file)(e)),
+            Ok(meta) if meta.is_symlink() => {
+                let target = fs::read_link(&file).map_err(Error::file("read", &file))?;
+                let bytes = target.into_os_string().into_vec();
+                (Seen::Link(hash(&bytes)), bytes)
+            }
+            Ok(meta) if meta.is_file() => {
+                let bytes = fs::read(&file).map_err(Error::file("read", &file))?;
+                (Seen::File(bytes.len() as u64, hash(&bytes)), bytes)
+            }
+            Ok(_) => (Seen::Other, Vec::new()),
+        };
+        Ok(WorkFile { file, seen, bytes })
+    }
+
+    /// Refuses paths through which a write could land elsewhere.
+    pub(crate) fn check_safe(top: &Path, path: &RepoPath) -> Result<(), Error> {
+        let unsafe_because = |why| Error::Unsafe {
+            path: path.clone(),
+            why,
+        };
+        let file = path.under(top);
+        for parent in file
+            .ancestors()
+            .skip(1)
+            .take_while(|p| p.starts_with(top) && *p != top)
+        {
+            match fs::symlink_metadata(parent) {
+                Ok(meta) if meta.is_symlink() => {
+                    return Err(unsafe_because(
+                        "a folder on the way to it is a symbolic link",
+                    ));
+                }
+                Ok(meta) if !meta.is_dir() => {
+                    return Err(unsafe_because(
+                        "a file is in the way where its folder should be",
+                    ));
+                }
+                _ => {}
+            }
+        }
+        match fs::symlink_metadata(&file) {
+            Ok(meta) if meta.is_dir() => Err(unsafe_because("a folder is in its place")),
+            _ => Ok(()),
+        }
+    }
+}
+
+/// Not for storage across builds of different toolchains: a record that no
+/// longer matches only means that a copy is kept and a question asked.
+fn hash(bytes: &[u8]) -> u64 {
+    let mut hasher = std::hash::DefaultHasher::new();
+    hasher.write(bytes);
+    hasher.finish()
+}
+
+/// A new file beside its place, complete and on the disk, not yet in its place.
+pub(crate) struct Prepared {
+    temp: NamedTempFile,
+    target: PathBuf,
+}
+
+impl Prepared {
+    /// Writes `bytes` beside `target`; permissions are those of the file there, `executable` added or removed.
+    pub(crate) fn new(
+        target: &Path,
+        bytes: &[u8],
+        executable: Option<bool>,
+    ) -> Result<Self, Error> {
+        let folder = target.parent().unwrap_or(Path::new("."));
+        fs::create_dir_all(folder).map_err(Error::file("create", folder))?;
+        let write = || -> std::io::Result<NamedTempFile> {
+            let mut temp = tempfile::Builder::new()
+                .prefix(".armistice-")
+                .tempfile_in(folder)?;
+            temp.write_all(bytes)?;
+            let mode = mode_for(target, executable);
+            temp.as_file()
+                .set_permissions(Permissions::from_mode(mode))?;
+            temp.as_file().sync_all()?;
+            Ok(temp)
+        };
+        Ok(Prepared {
+            temp: write().map_err(Error::file("write", target))?,
+            target: target.to_owned(),
+        })
+    }
+
+    /// Puts it in its place in one step.
+    pub(crate) fn persist(self) -> Result<(), Error> {
+        let target = self.target;
+        match self.temp.persist(&target) {
+            Ok(_) => Ok(()),
+            Err(e) => Err(Error::file("write", target)(e.error)),
+        }
+    }
+}
+
+/// The mode bits a replaced file keeps; a new one gets what this process would give it.
+fn mode_for(target: &Path, executable: Option<bool>) -> u32 {
+    let there = fs::symlink_metadata(target)
+        .ok()
+        .filter(fs::Metadata::is_file);
+    let mode = match there {
+        Some(meta) => meta.permissions().mode() & 0o7777,
+        None => 0o666 & !umask(),
+    };
+    match executable {
+        None => mode,
+        Some(true) => mode | ((mode & 0o444) >> 2),
+        Some(false) => mode & !0o111,
+    }
+}
+
+/// The process's file mode mask. Asking the system for it means setting it, which
+/// would show for a moment in every thread, so it is read where Linux tells it.
+fn umask() -> u32 {
+    static MASK: std::sync::LazyLock<u32> = std::sync::LazyLock::new(|| {
+        let status = fs::read_to_string("/proc/self/status").unwrap_or_default();
+        let line = status.lines().find_map(|l| l.strip_prefix("Umask:"));
+        let mask = line.and_then(|m| u32::from_str_radix(m.trim(), 8).ok());
+        mask.unwrap_or(0o022)
+    });
+    *MASK
+}
+
+/// Replaces a file in one step: a reader sees the old bytes or the new, never a part.
+///
+/// The permissions of the file that was there stay; `executable` adds or removes
+/// the right to run it.
+///
+/// # Errors
+/// If the folder or the disk refuses; the old file is then untouched.
+pub fn write_atomically(
+    target: &Path,
+    bytes: &[u8],
+    executable: Option<bool>,
+) -> Result<(), Error> {
+    Prepared::new(target, bytes, executable)?.persist()
+}

@@ -1,1 +1,37 @@
-fn main() {}
+//! The binary: log, command line, exit code.
+
+use armistice::commands::{Cli, Exit, run};
+use clap::Parser;
+use std::fs::OpenOptions;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let cli = Cli::parse();
+    let _log = start_log();
+    match run(cli) {
+        Ok(Exit::Done) => ExitCode::SUCCESS,
+        Ok(Exit::Open) => ExitCode::from(1),
+        Err(error) => {
+            tracing::error!("{error:#}");
+            eprintln!("armistice: {error:#}");
+            ExitCode::from(2)
+        }
+    }
+}
+
+/// Logs to the file that ARMISTICE_LOG names; never to the screen.
+fn start_log() -> Option<tracing_appender::non_blocking::WorkerGuard> {
+    let file = std::env::var_os("ARMISTICE_LOG")?;
+    let file = OpenOptions::new()
+        .create(true)
+        .append(true)
+        .open(file)
+        .ok()?;
+    let (writer, guard) = tracing_appender::non_blocking(file);
+    tracing_subscriber::fmt()
+        .with_writer(writer)
+        .with_ansi(false)
+        .with_max_level(tracing::Level::DEBUG)
+        .init();
+    Some(guard)
+}

@@ -1,0 +1,133 @@
+//! The command line as clap sees it.
+
+use crate::theme::Ground;
+use armistice_core::MARKER_SIZE;
+use clap::{Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+const AFTER: &str = "\
+Examples:
+  armistice                          open the conflicts of this repository
+  armistice demo                     try it on a made-up harbour office
+  armistice docket --json            list the cases for a script
+  armistice settle a.rs --by ours    settle every open conflict of a.rs by ours
+  armistice proof && armistice conclude
+  armistice weave --base b --ours o --theirs t --output merged
+
+Exit codes:
+  0  done
+  1  something is still open or was found
+  2  wrong usage, or it failed
+
+Every decision is kept under the git folder and comes back when you open the
+repository again. A log is written when ARMISTICE_LOG names a file.";
+
+/// Resolve merge conflicts, seeing what each side did to base.
+#[derive(Debug, Parser)]
+#[command(name = "armistice", version, about, after_help = AFTER)]
+pub struct Cli {
+    /// Run as if started in this folder
+    #[arg(short = 'C', long = "folder", value_name = "FOLDER", global = true)]
+    pub folder: Option<PathBuf>,
+    /// Ground of the colours
+    #[arg(long, value_enum, default_value_t, global = true)]
+    pub theme: Ground,
+    /// Use plain ASCII marks
+    #[arg(long, global = true)]
+    pub ascii: bool,
+    #[command(subcommand)]
+    pub command: Option<Command>,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Make the harbour-office repository and open it in mid-merge or mid-rebase
+    Demo {
+        #[arg(value_enum, default_value_t = DemoKind::Merge)]
+        kind: DemoKind,
+        /// Make it in this folder, which must be empty or not exist
+        #[arg(long, value_name = "DIR")]
+        into: Option<PathBuf>,
+        /// Only make it and print where it is
+        #[arg(long)]
+        no_open: bool,
+    },
+    /// List the cases: who did what, how many conflicts, how many open
+    Docket {
+        /// As JSON
+        #[arg(long)]
+        json: bool,
+    },
+    /// Settle conflicts without a screen; writes and stages what has none left open
+    Settle {
+        /// Files, relative to this folder
+        #[arg(required = true, value_name = "PATH")]
+        paths: Vec<PathBuf>,
+        /// Which version shall stand
+        #[arg(long, value_enum)]
+        by: By,
+        /// Only this conflict, counted from 1
+        #[arg(long, value_name = "N")]
+        conflict: Option<usize>,
+        /// Replace a working file that was changed outside; a copy is kept
+        #[arg(long)]
+        overwrite: bool,
+    },
+    /// Check what is to be committed
+    Proof {
+        /// As JSON
+        #[arg(long)]
+        json: bool,
+    },
+    /// Commit the merge, or continue the rebase, cherry-pick or revert
+    Conclude {
+        /// Take the message from this file ("-" for standard input)
+        #[arg(long, value_name = "FILE")]
+        message: Option<PathBuf>,
+        /// Conclude although Proof found something
+        #[arg(long)]
+        despite_findings: bool,
+    },
+    /// Merge three files; what stays open gets markers with base
+    Weave(WeaveArgs),
+    /// Print completions for a shell
+    Completions {
+        #[arg(value_enum)]
+        shell: clap_complete::Shell,
+    },
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum DemoKind {
+    Merge,
+    Rebase,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum By {
+    Ours,
+    Theirs,
+    Base,
+}
+
+#[derive(Debug, clap::Args)]
+pub struct WeaveArgs {
+    /// What both sides started from
+    #[arg(long, value_name = "FILE")]
+    pub base: PathBuf,
+    /// One side
+    #[arg(long, value_name = "FILE")]
+    pub ours: PathBuf,
+    /// The other side
+    #[arg(long, value_name = "FILE")]
+    pub theirs: PathBuf,
+    /// Write here instead of to standard output
+    #[arg(long, value_name = "FILE")]
+    pub output: Option<PathBuf>,
+    /// The path that the file has in its repository, for the markers
+    #[arg(long, value_name = "PATH")]
+    pub name: Option<String>,
+    /// Signs a marker
+    #[arg(long, value_name = "N", default_value_t = MARKER_SIZE as u8, value_parser = clap::value_parser!(u8).range(1..))]
+    pub marker_size: u8,
+}

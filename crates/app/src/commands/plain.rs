@@ -1,0 +1,386 @@
+//! The same work without a screen: docket, settle, proof, conclude.
+
+use super::Exit;
+use super::cli::By;
+use crate::action::{Effect, Outcomes, Trouble};
+use crate::state::{FileLoad, FileState};
+use crate::text::count;
+use crate::work::{Job, Worker};
+use anyhow::{Context, Result, bail};
+use armistice_core::{ConflictId, Entry, Event, Resolution, Step, Version};
+use armistice_git::{
+    Case, Operation, Outcome, Overwrite, Proof, RepoPath, Repository, Situation, Standing, Verdict,
+    prove, whose_words,
+};
+use serde::Serialize;
+use std::io::Read;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Component, Path, PathBuf};
+
+#[derive(Serialize)]
+struct DocketJson<'a> {
+    operation: Operation,
+    ours: &'a armistice_git::Party,
+    theirs: &'a armistice_git::Party,
+    cases: Vec<CaseJson<'a>>,
+}
+
+#[derive(Serialize)]
+struct CaseJson<'a> {
+    path: &'a RepoPath,
+    kind: armistice_git::Kind,
+    standing: Standing,
+    ours: &'static str,
+    theirs: &'static str,
+    versions: &'a armistice_git::Stages,
+    conflicts: usize,
+    open: usize,
+    mergeable: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    why_not: Option<String>,
+    outcomes: Vec<Outcome>,
+}
+
+/// Loads a case with the decisions recorded about it.
+fn loaded(worker: &Worker, case: &Case) -> FileState {
+    let mut file = FileState::new(case.clone());
+    let job = Job {
+        generation: 0,
+        effect: Effect::Load(0),
+        case: Some(case.clone()),
+    };
+    if let Some(Outcomes::Loaded(_, load)) = worker.perform(job) {
+        file.load = load;
+    }
+    file
+}
+
+pub(super) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
+    let situation = Situation::read(repo)?;
+    let worker = Worker::new(repo.clone());
+    let files: Vec<_> = situation.cases.iter().map(|c| loaded(&worker, c)).collect();
+    let left = files.iter().any(|f| f.case.standing == Standing::Unmerged);
+    match json {
+        true => {
+            let out = DocketJson {
+                operation: situation.operation,
+                ours: &situation.ours,
+                theirs: &situation.theirs,
+                cases: files.iter().map(case_json).collect(),
+            };
+            println!("{}", serde_json::to_string_pretty(&out)?);
+        }
+        false => print_docket(&situation, &files),
+    }
+    Ok(if left { Exit::Open } else { Exit::Done })
+}
+
+fn case_json(file: &FileState) -> CaseJson<'_> {
+    let counts = file.counts().unwrap_or_default();
+    let (ours, theirs) = whose_words(file.case.kind);
+    CaseJson {
+        path: &file.case.path,
+        kind: file.case.kind,
+        standing: file.case.standing,
+        ours,
+        theirs,
+        versions: &file.case.stages,
+        conflicts: counts.conflicts,
+        open: counts.open,
+        mergeable: file.open().is_some(),
+        why_not: match &file.load {
+            FileLoad::Whole(whole) => Some(whole.why.to_owned()),
+            FileLoad::Failed(why) => Some(why.clone()),
+            _ => None,
+        },
+        outcomes: file.case.outcomes(),
+    }
+}
+
+fn print_docket(situation: &Situation, files: &[FileState]) {
+    let party = |p: &armistice_git::Party| match &p.commit {
+        Some(c) => format!(
+            "{} · {} {}",
+            p.label,
+            c.short,
+            crate::text::visible(&c.subject)
+        ),
+        None => p.label.clone(),
+    };
+    println!("{}", situation.operation.name());
+    println!("  ours    {}", party(&situation.ours));
+    println!("  theirs  {}", party(&situation.theirs));
+    for file in files {
+        let counts = file.counts().unwrap_or_default();
+        let (ours, theirs) = whose_words(file.case.kind);
+        let state = match (file.case.standing, counts.open) {
+            (Standing::Staged, _) => "staged".to_owned(),
+            (_, 0) => "settled, not written".to_owned(),
+            (_, n) => format!("{n} of {} open", counts.conflicts),
+        };
+        println!(
+            "{}\n    {state}; ours {ours}, theirs {theirs}",
+            file.case.path
+        );
+        if let FileLoad::Whole(whole) = &file.load {
+            println!("    {}", whole.why);
+        }
+    }
+    if files.is_empty() {
+        println!("no file is in conflict");
+    }
+}
+
+/// The path that a file has from the top of the work tree.
+fn repo_path(repo: &Repository, file: &Path) -> Result<RepoPath> {
+    let cwd = std::env::current_dir().context("cannot tell the current folder")?;
+    let mut whole = PathBuf::new();
+    for part in cwd.canonicalize()?.join(file).components() {
+        match part {
+            Component::ParentDir => {
+                whole.pop();
+            }
+            Component::CurDir => {}
+            part => whole.push(part),
+        }
+    }
+    let top = repo.work_tree().canonicalize()?;
+    let inside = whole.strip_prefix(&top).map_err(|_| {
+        anyhow::anyhow!(
+            "'{}' is outside of the work tree '{}'",
+            file.display(),
+            top.display()
+        )
+    })?;
+    Ok(RepoPath::new(inside.as_os_str().as_bytes()))
+}
+
+pub(super) fn settle(
+    repo: &Repository,
+    paths: &[PathBuf],
+    by: By,
+    conflict: Option<usize>,
+    overwrite: Overwrite,
+) -> Result<Exit> {
+    let situation = Situation::read(repo)?;
+    let mut cases = Vec::new();
+    // All paths are looked up before anything is changed.
+    for path in paths {
+        let path = repo_path(repo, path)?;
+        match situation.cases.iter().find(|c| c.path == path) {
+            Some(case) if case.standing == Standing::Unmerged => cases.push(case),
+            Some(_) => bail!("'{path}' is staged already; nothing in it is open"),
+            None => bail!("'{path}' is not in conflict; 'armistice docket' lists what is"),
+        }
+    }
+    let worker = Worker::new(repo.clone());
+    let mut exit = Exit::Done;
+    for case in cases {
+        if settle_one(&worker, case, by, conflict, overwrite)? == Exit::Open {
+            exit = Exit::Open;
+        }
+    }
+    Ok(exit)
+}
+
+fn settle_one(
+    worker: &Worker,
+    case: &Case,
+    by: By,
+    conflict: Option<usize>,
+    overwrite: Overwrite,
+) -> Result<Exit> {
+    let mut file = loaded(worker, case);
+    let version = match by {
+        By::Ours => Version::Ours,
+        By::Theirs => Version::Theirs,
+        By::Base => Version::Base,
+    };
+    let effect = match &mut file.load {
+        FileLoad::Lines(open) => {
+            let entries = entries(open, version, conflict, &case.path)?;
+            if !entries.is_empty() {
+                let label = format!(
+                    "settled {} by {}",
+                    count(entries.len(), "conflict"),
+                    version.name()
+                );
+                let event = Event::Do(Step { label, entries });
+                open.session.apply(&event)?;
+                record(worker, case, event)?;
+            }
+            let left = open.draft().counts().open;
+            if left > 0 {
+                println!("{}: {} still open", case.path, count(left, "conflict"));
+                return Ok(Exit::Open);
+            }
+            Effect::Write {
+                file: 0,
+                bytes: open.draft().bytes(),
+                seen: open.seen.clone(),
+                overwrite,
+            }
+        }
+        FileLoad::Whole(whole) => {
+            let outcome = whole_outcome(case, version)?;
+            Effect::Outcome {
+                file: 0,
+                outcome,
+                seen: whole.seen.clone(),
+                overwrite,
+            }
+        }
+        FileLoad::Failed(why) => bail!("{}: {why}", case.path),
+        FileLoad::Waiting => bail!("{}: not read", case.path),
+    };
+    carry_out(worker, case, effect)
+}
+
+/// For a whole file, a side that removed it means removing it.
+fn whole_outcome(case: &Case, version: Version) -> Result<Outcome> {
+    let outcome = match version {
+        Version::Ours => Outcome::Ours,
+        Version::Theirs => Outcome::Theirs,
+        Version::Base => Outcome::Base,
+    };
+    let possible = case.outcomes();
+    match case.stage(outcome) {
+        _ if possible.contains(&outcome) => Ok(outcome),
+        None if version != Version::Base && possible.contains(&Outcome::Remove) => {
+            Ok(Outcome::Remove)
+        }
+        _ => bail!(
+            "'{}' cannot be settled by {} as a whole",
+            case.path,
+            version.name()
+        ),
+    }
+}
+
+fn entries(
+    open: &crate::state::OpenFile,
+    version: Version,
+    conflict: Option<usize>,
+    path: &RepoPath,
+) -> Result<Vec<Entry>> {
+    let settle = |id| Entry::Settle(id, Resolution::Take(version));
+    let Some(number) = conflict else {
+        return Ok(open.draft().open().map(settle).collect());
+    };
+    let all = open.plan().conflicts().len();
+    let id = number
+        .checked_sub(1)
+        .and_then(|n| open.plan().region_of(ConflictId(n as u32)));
+    match id {
+        Some(id) => Ok(vec![settle(id)]),
+        None => bail!("'{path}' has no conflict {number}; they are numbered 1 to {all}"),
+    }
+}
+
+fn record(worker: &Worker, case: &Case, event: Event) -> Result<()> {
+    let job = Job {
+        generation: 0,
+        effect: Effect::Record(0, event),
+        case: Some(case.clone()),
+    };
+    match worker.perform(job) {
+        Some(Outcomes::Recorded(_, Err(why))) => bail!("{}: {why}", case.path),
+        _ => Ok(()),
+    }
+}
+
+fn carry_out(worker: &Worker, case: &Case, effect: Effect) -> Result<Exit> {
+    let job = Job {
+        generation: 0,
+        effect,
+        case: Some(case.clone()),
+    };
+    match worker.perform(job) {
+        Some(Outcomes::Wrote(_, Ok(wrote))) => {
+            println!("{}: {}", case.path, wrote.what);
+            Ok(Exit::Done)
+        }
+        Some(Outcomes::Wrote(_, Err(Trouble::Changed(_)))) => bail!(
+            "'{}' was changed outside of Armistice and nothing was written; --overwrite keeps a copy of it and writes",
+            case.path
+        ),
+        Some(Outcomes::Wrote(_, Err(Trouble::Other(why)))) => bail!("{}: {why}", case.path),
+        _ => bail!("{}: nothing was done", case.path),
+    }
+}
+
+pub(super) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
+    let situation = Situation::read(repo)?;
+    let proof = prove(repo, &situation)?;
+    if json {
+        println!("{}", serde_json::to_string_pretty(&proof)?);
+    } else {
+        print_proof(&proof);
+    }
+    Ok(match proof.findings.is_empty() {
+        true => Exit::Done,
+        false => Exit::Open,
+    })
+}
+
+fn print_proof(proof: &Proof) {
+    for item in &proof.findings {
+        let line = item.finding.line.map_or(String::new(), |l| format!(":{l}"));
+        println!(
+            "{}{line}: {}",
+            item.path,
+            crate::text::visible(&item.finding.what)
+        );
+    }
+    let files = count(proof.files, "file");
+    match proof.stops() {
+        0 => println!("{files} checked, nothing stands in the way"),
+        n => println!("{files} checked, {} in the way", count(n, "finding")),
+    }
+}
+
+pub(super) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool) -> Result<Exit> {
+    let situation = Situation::read(repo)?;
+    if situation.operation == Operation::Loose {
+        bail!("no merge, rebase, cherry-pick or revert is under way");
+    }
+    let message = message.map(read_message).transpose()?;
+    let proof = prove(repo, &situation)?;
+    let open = situation
+        .cases
+        .iter()
+        .any(|c| c.standing == Standing::Unmerged);
+    if open || (proof.stops() > 0 && !despite) {
+        print_proof(&proof);
+        return Ok(Exit::Open);
+    }
+    let text = message.unwrap_or_else(|| situation.message.clone());
+    let text = Some(text).filter(|t| !t.trim().is_empty());
+    let after = armistice_git::conclude(repo, text.as_deref())?;
+    let name = situation.operation.name();
+    match after.verdict {
+        Verdict::Concluded => {
+            println!("the {name} is concluded");
+            Ok(Exit::Done)
+        }
+        Verdict::NextStep => {
+            println!("on to the next step; 'armistice docket' lists its conflicts");
+            Ok(Exit::Open)
+        }
+        Verdict::Refused | Verdict::BackedOut => {
+            bail!("git or a hook refused; nothing was lost:\n{}", after.told)
+        }
+    }
+}
+
+fn read_message(file: &Path) -> Result<String> {
+    if file == Path::new("-") {
+        let mut text = String::new();
+        std::io::stdin()
+            .read_to_string(&mut text)
+            .context("cannot read the message from standard input")?;
+        return Ok(text);
+    }
+    std::fs::read_to_string(file)
+        .with_context(|| format!("cannot read the message '{}'", file.display()))
+}

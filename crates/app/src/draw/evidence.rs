@@ -1,0 +1,514 @@
+//! The evidence: cards of what each side did, and the settle box.
+
+use super::Canvas;
+use crate::evidence::{Card, CardLine, Tone, cards};
+use crate::screen::Hit;
+use crate::state::{Choice, Lens, Mode, OpenFile, State, choices};
+use crate::text::{count, fit};
+use crate::theme::{Role, Theme};
+use armistice_core::{Kind, LineIdx, RegionId, Standing, Version};
+use ratatui::layout::{Position, Rect};
+use ratatui::style::{Modifier, Style};
+
+/// One row of the evidence.
+enum EvRow {
+    Head(usize),
+    Line(usize, usize),
+    More(usize),
+    Gap,
+}
+
+/// How evidence and settle box share their area.
+struct Parts {
+    head: Rect,
+    cards: Rect,
+    settle: Rect,
+}
+
+fn parts(file: &OpenFile, area: Rect) -> Parts {
+    let settle = settle_height(file, area.width).min(area.height.saturating_sub(3));
+    let head = Rect {
+        height: area.height.min(1),
+        ..area
+    };
+    let cards = Rect {
+        y: area.y + head.height,
+        height: area.height.saturating_sub(settle + head.height),
+        ..area
+    };
+    let settle = Rect {
+        y: cards.y + cards.height,
+        height: settle,
+        ..area
+    };
+    Parts {
+        head,
+        cards,
+        settle,
+    }
+}
+
+fn settle_height(file: &OpenFile, width: u16) -> u16 {
+    if matches!(file.view.mode, Mode::Edit(_)) {
+        return 0;
+    }
+    let n = choices(file, RegionId(file.view.region)).len() as u16;
+    match n {
+        0 => 2,
+        n => 2 + n.div_ceil(per_row(width)),
+    }
+}
+
+fn per_row(width: u16) -> u16 {
+    (width / 30).clamp(1, 3)
+}
+
+/// The rows of all cards that fit into `height`, and where they are scrolled to.
+fn rows(file: &OpenFile, cards: &[Card], height: usize) -> Vec<EvRow> {
+    if let Mode::Pick(picking) = &file.view.mode {
+        return picking_rows(cards, picking.cursor, height);
+    }
+    // The cheapest to read gets all the room it needs first.
+    let mut order: Vec<_> = (0..cards.len()).collect();
+    order.sort_by_key(|i| cards[*i].cost);
+    let mut room = height.saturating_sub(cards.len() * 2);
+    let mut given = vec![0; cards.len()];
+    for (rank, i) in order.iter().enumerate() {
+        let others = cards.len() - rank - 1;
+        let most = room.saturating_sub(others * 2).max(room.min(2));
+        given[*i] = cards[*i].lines.len().min(most);
+        room -= given[*i];
+    }
+    let mut out = Vec::new();
+    for (i, card) in cards.iter().enumerate() {
+        out.push(EvRow::Head(i));
+        let left_out = card.lines.len() + card.hidden - given[i];
+        let shown = if left_out > 0 {
+            given[i].saturating_sub(1)
+        } else {
+            given[i]
+        };
+        out.extend((0..shown).map(|n| EvRow::Line(i, n)));
+        if left_out > 0 && given[i] > 0 {
+            out.push(EvRow::More(left_out + 1));
+        }
+        out.push(EvRow::Gap);
+    }
+    out
+}
+
+fn picking_rows(cards: &[Card], cursor: usize, height: usize) -> Vec<EvRow> {
+    let mut all = Vec::new();
+    let (mut nth, mut at) = (0, 0);
+    for (i, card) in cards.iter().enumerate() {
+        all.push(EvRow::Head(i));
+        for n in 0..card.lines.len() {
+            if nth == cursor {
+                at = all.len();
+            }
+            nth += 1;
+            all.push(EvRow::Line(i, n));
+        }
+        all.push(EvRow::Gap);
+    }
+    let from = (at + 3).saturating_sub(height).min(all.len());
+    all.split_off(from)
+}
+
+/// What a click in the evidence means.
+pub fn hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
+    let file = state.open_file()?;
+    if !area.contains(at) {
+        return None;
+    }
+    let parts = parts(file, area);
+    if parts.settle.contains(at) && at.y > parts.settle.y {
+        let n = choices(file, RegionId(file.view.region)).len();
+        let columns = per_row(area.width) as usize;
+        let cell = (at.x - area.x) as usize * columns / area.width.max(1) as usize;
+        let nth = (at.y - parts.settle.y - 1) as usize * columns + cell;
+        return (nth < n).then_some(Hit::Choice(nth));
+    }
+    if parts.cards.contains(at) && matches!(file.view.mode, Mode::Pick(_)) {
+        let cards = cards(file);
+        let rows = rows(file, &cards, parts.cards.height as usize);
+        if let Some(EvRow::Line(card, line)) = rows.get((at.y - parts.cards.y) as usize) {
+            let before: usize = cards[..*card].iter().map(|c| c.lines.len()).sum();
+            return Some(Hit::Pick(before + line));
+        }
+    }
+    None
+}
+
+impl Canvas<'_> {
+    pub(super) fn evidence(&mut self, file: &OpenFile) {
+        let area = self.screen.evidence();
+        if area.height == 0 {
+            return;
+        }
+        self.buffer.set_style(area, self.theme.ground(Role::Panel));
+        let parts = parts(file, area);
+        self.lenses(file, parts.head);
+        let side_by_side =
+            file.view.wide && !matches!(file.view.mode, Mode::Edit(_) | Mode::Pick(_));
+        match side_by_side {
+            true => self.three_columns(file, parts.cards),
+            false => self.cards(file, parts.cards),
+        }
+        if parts.settle.height > 0 {
+            self.settle_box(file, parts.settle);
+        }
+    }
+
+    fn lenses(&mut self, file: &OpenFile, area: Rect) {
+        let theme = *self.theme;
+        let picking = matches!(file.view.mode, Mode::Pick(_));
+        let title = match (picking, file.view.wide) {
+            (true, _) => "─ lines of each version ",
+            (_, true) => "─ side by side ",
+            _ => "─ what each side did to base ",
+        };
+        let mut pen = self.pen(area, 0);
+        pen.write(title, theme.bold());
+        let names: usize = Lens::ALL.iter().map(|l| l.name().len() + 3).sum();
+        let dashes = pen.room().saturating_sub(names + 1);
+        pen.write(&"─".repeat(dashes), theme.fg(Role::Rule));
+        for lens in Lens::ALL {
+            let on = lens == file.view.lens && !picking;
+            let style = if on {
+                theme.bold().add_modifier(Modifier::UNDERLINED)
+            } else {
+                theme.faint()
+            };
+            pen.write(" ", theme.text()).write(lens.name(), style);
+            if lens != Lens::Texts {
+                pen.write(" │", theme.fg(Role::Rule));
+            }
+        }
+    }
+
+    fn cards(&mut self, file: &OpenFile, area: Rect) {
+        let cards = cards(file);
+        if cards.is_empty() {
+            return self.nothing_here(file, area);
+        }
+        for (y, row) in (0..area.height).zip(rows(file, &cards, area.height as usize)) {
+            match row {
+                EvRow::Head(i) => self.card_head(file, area, y, &cards[i]),
+                EvRow::Line(i, n) => {
+                    let before: usize = cards[..i].iter().map(|c| c.lines.len()).sum();
+                    self.card_line(file, area, y, &cards[i], n, before + n);
+                }
+                EvRow::More(n) => {
+                    let theme = *self.theme;
+                    let text = format!("      … {} more; z shows all", count(n, "line"));
+                    self.pen(area, y).write(&text, theme.faint());
+                }
+                EvRow::Gap => {}
+            }
+        }
+    }
+
+    fn nothing_here(&mut self, file: &OpenFile, area: Rect) {
+        let theme = *self.theme;
+        let changes = |kind| {
+            file.plan()
+                .regions()
+                .iter()
+                .filter(|r| r.kind == kind)
+                .count()
+        };
+        let counts = file.draft().counts();
+        let lines = [
+            (Role::Text, "Nobody changed anything here.".to_owned()),
+            (Role::Text, String::new()),
+            (
+                Role::Ours,
+                format!("ours alone changed {}", count(changes(Kind::Ours), "place")),
+            ),
+            (
+                Role::Theirs,
+                format!(
+                    "theirs alone changed {}",
+                    count(changes(Kind::Theirs), "place")
+                ),
+            ),
+            (
+                Role::Text,
+                format!(
+                    "{} open of {}",
+                    counts.open,
+                    count(counts.conflicts, "conflict")
+                ),
+            ),
+            (Role::Text, String::new()),
+            (
+                Role::Faint,
+                "n goes to the next open conflict, N to the next change".to_owned(),
+            ),
+        ];
+        for (y, (role, text)) in (1..).zip(lines) {
+            let mut pen = self.pen(area, y);
+            pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
+            pen.write(
+                &text,
+                if role == Role::Faint {
+                    theme.faint()
+                } else {
+                    theme.text()
+                },
+            );
+        }
+    }
+
+    fn card_head(&mut self, file: &OpenFile, area: Rect, y: u16, card: &Card) {
+        let (theme, role) = (*self.theme, Role::from(card.party));
+        let situation = &self.state.situation;
+        let party = match card.party {
+            Version::Ours => Some(&situation.ours),
+            Version::Theirs => Some(&situation.theirs),
+            Version::Base => None,
+        };
+        let commit = party.and_then(|p| p.commit.as_ref());
+        let subject = commit.map_or(String::new(), |c| crate::text::visible(&c.subject));
+        let kind = file.plan().region(RegionId(file.view.region)).kind;
+        let name = if kind == Kind::Same && card.party == Version::Ours {
+            ""
+        } else {
+            card.party.name()
+        };
+        let mut pen = self.pen(area, y);
+        pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
+        pen.write(name, theme.fg(role).add_modifier(Modifier::BOLD))
+            .write("  ", theme.text());
+        pen.write(&card.summary, theme.text());
+        let room = pen.room().saturating_sub(2);
+        let subject = fit(&subject, room);
+        pen.right(&format!("{subject} "), theme.faint());
+    }
+
+    fn card_line(
+        &mut self,
+        file: &OpenFile,
+        area: Rect,
+        y: u16,
+        card: &Card,
+        n: usize,
+        nth: usize,
+    ) {
+        let (theme, role) = (*self.theme, Role::from(card.party));
+        let line = &card.lines[n];
+        let mut on = false;
+        let mut order = None;
+        if let Mode::Pick(picking) = &file.view.mode {
+            on = picking.cursor == nth;
+            order = line
+                .pick
+                .and_then(|pick| picking.picks.iter().position(|p| *p == pick));
+        }
+        if on {
+            let row = Rect {
+                y: area.y + y,
+                height: 1,
+                ..area
+            };
+            self.buffer.set_style(row, theme.chosen(Style::new()));
+        }
+        let shade = |style: Style| if on { theme.chosen(style) } else { style };
+        let number = line.number.map_or(String::new(), |n| n.to_string());
+        let picked = order.map_or(String::new(), |n| format!("{}.", n + 1));
+        let left = file.view.left;
+        let mut pen = self.pen(area, y);
+        pen.write(
+            &format!("{picked:>3}"),
+            shade(theme.fg(role).add_modifier(Modifier::BOLD)),
+        );
+        pen.write(&format!("{number:>5} "), shade(theme.faint()));
+        pen.write(line.sign, shade(theme.fg(role)))
+            .write(" ", shade(theme.text()));
+        let mut pen = pen.scrolled(left);
+        for (tone, text) in &line.parts {
+            pen.write(text, shade(tone_style(&theme, role, line, *tone)));
+        }
+    }
+
+    fn settle_box(&mut self, file: &OpenFile, area: Rect) {
+        let theme = *self.theme;
+        let id = RegionId(file.view.region);
+        let title = match file.draft().standing(id) {
+            Standing::Open => "settle".to_owned(),
+            Standing::Settled(resolution) => format!("settled by {}", resolution.name()),
+            Standing::ByHand => "settled by hand".to_owned(),
+            Standing::Merged => "merged by itself".to_owned(),
+        };
+        self.rule(area, 0, &title);
+        let choices = choices(file, id);
+        let columns = per_row(area.width);
+        let width = area.width / columns;
+        for (nth, choice) in choices.iter().enumerate() {
+            let (x, y) = (nth as u16 % columns, nth as u16 / columns);
+            let cell = Rect {
+                x: area.x + x * width,
+                width,
+                ..area
+            };
+            self.choice(cell, 1 + y, choice, file.view.choice == Some(nth));
+        }
+        let rest: &[(&str, &str)] = match (choices.is_empty(), file.draft().standing(id)) {
+            (false, Standing::Open) => &[("l", "pick lines"), ("e", "edit"), ("← →", "preview")],
+            (false, _) => &[("r", "reopen"), ("l", "pick lines"), ("e", "edit")],
+            (true, Standing::Merged) if !cards(file).is_empty() => {
+                &[("x", "decline"), ("e", "edit")]
+            }
+            (true, Standing::Merged) => &[("e", "edit")],
+            (true, _) => &[("x", "restore"), ("e", "edit")],
+        };
+        let mut pen = self.pen(area, area.height - 1);
+        pen.write("  ", theme.text());
+        for (key, label) in rest {
+            pen.write(key, theme.bold())
+                .write(" ", theme.text())
+                .write(label, theme.faint())
+                .write("    ", theme.text());
+        }
+    }
+
+    fn choice(&mut self, area: Rect, y: u16, choice: &Choice, on: bool) {
+        let theme = *self.theme;
+        let shade = |style: Style| if on { theme.chosen(style) } else { style };
+        let lines = match choice.lines {
+            0 => "no line".to_owned(),
+            n => count(n, "line"),
+        };
+        let mut pen = self.pen(area, y);
+        pen.write(if on { "> " } else { "  " }, shade(theme.text()));
+        pen.write(choice.key, shade(theme.bold()))
+            .write(" ", shade(theme.text()));
+        pen.write(&choice.label, shade(theme.text()))
+            .write("  ", shade(theme.text()));
+        pen.write(&lines, shade(theme.faint()));
+    }
+
+    /// Ours, base and theirs at the same height, scrolling as one with the draft.
+    fn three_columns(&mut self, file: &OpenFile, area: Rect) {
+        let theme = *self.theme;
+        let width = area.width / 3;
+        let order = [Version::Ours, Version::Base, Version::Theirs];
+        let rows = aligned(file, area.height.saturating_sub(1) as usize);
+        for (nth, version) in (0..).zip(order) {
+            let column = Rect {
+                x: area.x + nth * width,
+                width: width.saturating_sub(1),
+                ..area
+            };
+            let role = Role::from(version);
+            let mut pen = self.pen(column, 0);
+            pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
+            pen.write(version.name(), theme.fg(role).add_modifier(Modifier::BOLD));
+            for (y, row) in (1..).zip(&rows) {
+                self.column_line(file, column, y, version, row);
+            }
+        }
+    }
+
+    fn column_line(
+        &mut self,
+        file: &OpenFile,
+        area: Rect,
+        y: u16,
+        version: Version,
+        row: &Aligned,
+    ) {
+        let (theme, role) = (*self.theme, Role::from(version));
+        let at = row.lines[version as usize];
+        let style = match (row.kind, version) {
+            (Kind::Unchanged, _) => theme.faint(),
+            (Kind::Ours, Version::Theirs) | (Kind::Theirs, Version::Ours) => theme.text(),
+            (_, _) => theme.fg(role),
+        };
+        if row.here {
+            let line = Rect {
+                y: area.y + y,
+                height: 1,
+                width: area.width + 1,
+                ..area
+            };
+            self.buffer.set_style(line, theme.chosen(Style::new()));
+        }
+        let shade = |style: Style| if row.here { theme.chosen(style) } else { style };
+        let Some(at) = at else {
+            return;
+        };
+        let text = file.plan().versions().get(version).line(at);
+        let text = file.encoding.decode(text.content());
+        let left = file.view.left;
+        let mut pen = self.pen(area, y);
+        pen.write(&format!("{:>5} ", at.number()), shade(theme.faint()));
+        pen.scrolled(left).write(&text, shade(style));
+    }
+}
+
+/// Lines of the three versions at one height.
+struct Aligned {
+    kind: Kind,
+    here: bool,
+    /// By [`Version`]: base, ours, theirs.
+    lines: [Option<LineIdx>; 3],
+}
+
+/// Rows around the cursor's region, the same region at the same height in all three.
+fn aligned(file: &OpenFile, height: usize) -> Vec<Aligned> {
+    let plan = file.plan();
+    let here = file.view.region as usize;
+    let above = height / 4;
+    let tall = |i: usize| {
+        let region = plan.region(RegionId(i as u32));
+        [Version::Base, Version::Ours, Version::Theirs]
+            .map(|v| region.lines(v).len())
+            .into_iter()
+            .max()
+            .unwrap_or(0)
+    };
+    let (mut first, mut got) = (here, 0);
+    while first > 0 && got < above {
+        first -= 1;
+        got += tall(first);
+    }
+    let mut out = Vec::new();
+    let mut skip =
+        got.saturating_sub(above) + file.view.offset.min(tall(here).saturating_sub(height / 2));
+    for i in first..plan.regions().len() {
+        let region = plan.region(RegionId(i as u32));
+        for nth in 0..tall(i) {
+            if skip > 0 {
+                skip -= 1;
+                continue;
+            }
+            if out.len() == height {
+                return out;
+            }
+            let line = |v| region.lines(v).iter().nth(nth);
+            out.push(Aligned {
+                kind: region.kind,
+                here: i == here && region.kind != Kind::Unchanged,
+                lines: [
+                    line(Version::Base),
+                    line(Version::Ours),
+                    line(Version::Theirs),
+                ],
+            });
+        }
+    }
+    out
+}
+
+fn tone_style(theme: &Theme, role: Role, line: &CardLine, tone: Tone) -> Style {
+    match tone {
+        Tone::Plain => theme.text(),
+        Tone::Faint => theme.faint(),
+        Tone::Removed => theme.removed(role),
+        // A whole new line is bright; underlining all of it would say no more.
+        Tone::Added if line.sign == "+" => theme.fg(role).add_modifier(Modifier::BOLD),
+        Tone::Added => theme.added(role),
+    }
+}

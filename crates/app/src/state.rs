@@ -1,0 +1,495 @@
+//! Everything the screens show, as one value. Changed by `update` alone.
+
+use crate::action::{Effect, Tab, Tally};
+use crate::editor::Editor;
+use crate::keymap::Context;
+use armistice_core::{
+    Counts, Draft, Encoding, Origin, Pick, Plan, RegionId, Resolution, Session, Side, Version,
+};
+use armistice_git::{Case, Ending, LogLine, Proof, Seen, Situation, Standing, Verdict};
+
+/// A conflicted file as far as it has been read.
+#[derive(Clone, Debug)]
+pub enum FileLoad {
+    /// Being read.
+    Waiting,
+    /// Could not be read.
+    Failed(String),
+    /// Lines that can be merged.
+    Lines(Box<OpenFile>),
+    /// Nothing to merge line by line: only whole-file outcomes.
+    Whole(WholeFile),
+}
+
+/// A case that is settled as a whole.
+#[derive(Clone, Debug)]
+pub struct WholeFile {
+    /// Why its lines cannot be merged here.
+    pub why: &'static str,
+    /// Bytes of base, ours, theirs; `None` for a missing version.
+    pub sizes: [Option<usize>; 3],
+    /// Lines each side added to and removed from base, where there are lines.
+    pub lost: Option<[(usize, usize); 2]>,
+    pub seen: Seen,
+}
+
+/// A file with a session over it.
+#[derive(Clone, Debug)]
+pub struct OpenFile {
+    pub session: Session,
+    pub encoding: Encoding,
+    pub seen: Seen,
+    pub view: FileView,
+    /// What a person should know about how it was opened.
+    pub note: Option<String>,
+    /// Text of an edit that was cut short.
+    pub sketch: Option<String>,
+}
+
+impl OpenFile {
+    pub fn draft(&self) -> &Draft {
+        self.session.draft()
+    }
+
+    pub fn plan(&self) -> &Plan {
+        self.session.draft().plan()
+    }
+}
+
+/// How the evidence is looked at.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Lens {
+    /// base→ours and base→theirs.
+    #[default]
+    Deltas,
+    /// Ours against theirs.
+    Face,
+    /// The plain versions.
+    Texts,
+}
+
+impl Lens {
+    pub const ALL: [Lens; 3] = [Lens::Deltas, Lens::Face, Lens::Texts];
+
+    pub fn name(self) -> &'static str {
+        match self {
+            Lens::Deltas => "deltas",
+            Lens::Face => "face",
+            Lens::Texts => "texts",
+        }
+    }
+
+    pub fn next(self) -> Self {
+        Lens::ALL[(self as usize + 1) % 3]
+    }
+}
+
+/// Where a person is in a file.
+#[derive(Clone, Debug, Default)]
+pub struct FileView {
+    /// The region the cursor is in.
+    pub region: u32,
+    /// Rows below the region's first.
+    pub offset: usize,
+    /// First row shown.
+    pub top: usize,
+    /// Columns scrolled out to the left.
+    pub left: usize,
+    pub lens: Lens,
+    pub wide: bool,
+    /// The previewed choice, by its place in the settle box.
+    pub choice: Option<usize>,
+    pub mode: Mode,
+}
+
+/// What is being done in a file.
+#[derive(Clone, Debug, Default)]
+pub enum Mode {
+    #[default]
+    Look,
+    Pick(Picking),
+    Edit(Box<Editing>),
+}
+
+/// Lines being picked in the evidence.
+#[derive(Clone, Debug, Default)]
+pub struct Picking {
+    /// Place in the list of lines.
+    pub cursor: usize,
+    pub picks: Vec<Pick>,
+}
+
+/// The draft being edited.
+#[derive(Clone, Debug)]
+pub struct Editing {
+    pub editor: Editor,
+    /// The draft that the editor's text was made from, seed included.
+    pub before: Draft,
+    /// The conflict it started in, if it is open or seeded.
+    pub region: Option<RegionId>,
+    /// How many lines stood there before.
+    pub was: usize,
+    /// What was put there to start from.
+    pub seed: Option<Resolution>,
+    /// The search prompt, while it is open.
+    pub prompt: Option<String>,
+    pub needle: String,
+}
+
+/// One conflicted path with what is known and decided about it.
+#[derive(Clone, Debug)]
+pub struct FileState {
+    pub case: Case,
+    pub load: FileLoad,
+    /// Whether it is being written just now.
+    pub writing: bool,
+    /// Whether decisions were made since it was written.
+    pub changed: bool,
+}
+
+impl FileState {
+    pub fn new(case: Case) -> Self {
+        FileState {
+            case,
+            load: FileLoad::Waiting,
+            writing: false,
+            changed: false,
+        }
+    }
+
+    /// Conflicts and open ones; a case without lines is one conflict.
+    pub fn counts(&self) -> Option<Counts> {
+        let done = self.case.standing == Standing::Staged;
+        match &self.load {
+            FileLoad::Waiting => None,
+            FileLoad::Lines(open) => Some(open.draft().counts()),
+            FileLoad::Failed(_) | FileLoad::Whole(_) => Some(Counts {
+                conflicts: 1,
+                open: usize::from(!done),
+            }),
+        }
+    }
+
+    pub fn open(&self) -> Option<&OpenFile> {
+        match &self.load {
+            FileLoad::Lines(open) => Some(open),
+            _ => None,
+        }
+    }
+
+    pub fn open_mut(&mut self) -> Option<&mut OpenFile> {
+        match &mut self.load {
+            FileLoad::Lines(open) => Some(open),
+            _ => None,
+        }
+    }
+
+    /// Whether it is written and staged as it stands.
+    pub fn finished(&self) -> bool {
+        self.case.standing == Standing::Staged && !self.changed
+    }
+}
+
+/// A question that must be answered before something is done.
+#[derive(Clone, Debug)]
+pub struct Question {
+    pub title: String,
+    pub lines: Vec<String>,
+    /// What "yes" does, in a few words.
+    pub yes: String,
+    pub effects: Vec<Effect>,
+}
+
+/// Something in front of the screen.
+#[derive(Clone, Debug)]
+pub enum Overlay {
+    Help {
+        top: usize,
+    },
+    Ask {
+        typed: String,
+        chosen: usize,
+    },
+    Question(Question),
+    /// What git and its hooks said when they refused.
+    Told {
+        title: String,
+        lines: Vec<String>,
+        top: usize,
+    },
+}
+
+/// The one-line message.
+#[derive(Clone, Debug, Default)]
+pub struct Message {
+    pub text: String,
+    pub is_trouble: bool,
+}
+
+#[derive(Clone, Debug, Default)]
+pub struct ListView {
+    pub chosen: usize,
+    pub top: usize,
+}
+
+/// What Proof knows.
+#[derive(Clone, Debug, Default)]
+pub struct ProofState {
+    pub proof: Option<Proof>,
+    pub running: bool,
+    pub error: Option<String>,
+    pub list: ListView,
+}
+
+/// What Accord knows.
+#[derive(Clone, Debug)]
+pub struct AccordState {
+    pub editor: Editor,
+    pub editing: bool,
+    pub running: Option<Ending>,
+    pub verdict: Option<Verdict>,
+    pub log: Vec<LogLine>,
+    /// The result against each parent.
+    pub against: Option<(Tally, Tally)>,
+    pub top: usize,
+}
+
+impl AccordState {
+    fn new(message: &str) -> Self {
+        AccordState {
+            editor: Editor::new(message, Vec::new()),
+            editing: false,
+            running: None,
+            verdict: None,
+            log: Vec::new(),
+            against: None,
+            top: 0,
+        }
+    }
+}
+
+/// The whole state of the application.
+#[derive(Clone, Debug)]
+pub struct State {
+    pub tab: Tab,
+    pub size: (u16, u16),
+    /// Seconds since 1970, for telling ages.
+    pub now: i64,
+    /// Counts how often the situation was read; results of earlier readings are dropped.
+    pub generation: u64,
+    pub situation: Situation,
+    /// One for each case of the situation, in its order.
+    pub files: Vec<FileState>,
+    pub docket: ListView,
+    /// The file that Parley shows.
+    pub file: usize,
+    pub proof: ProofState,
+    pub accord: AccordState,
+    pub overlay: Option<Overlay>,
+    pub message: Message,
+    pub folder: String,
+    pub done: bool,
+}
+
+impl State {
+    /// A state over a situation; nothing is loaded yet.
+    pub fn new(situation: Situation, folder: String, size: (u16, u16), now: i64) -> Self {
+        let files = situation
+            .cases
+            .iter()
+            .cloned()
+            .map(FileState::new)
+            .collect();
+        let tab = if situation.cases.is_empty() {
+            Tab::Accord
+        } else {
+            Tab::Docket
+        };
+        let accord = AccordState::new(&situation.message);
+        State {
+            tab,
+            size,
+            now,
+            generation: 0,
+            situation,
+            files,
+            docket: ListView::default(),
+            file: 0,
+            proof: ProofState::default(),
+            accord,
+            overlay: None,
+            message: Message::default(),
+            folder,
+            done: false,
+        }
+    }
+
+    /// Takes a newly read situation; what was loaded of unchanged cases stays.
+    pub fn situate(&mut self, situation: Situation) {
+        self.generation += 1;
+        let mut old: Vec<_> = std::mem::take(&mut self.files);
+        let same_step = self.situation.theirs == situation.theirs;
+        let adopt = |case: &Case| {
+            let at = old.iter().position(|f| {
+                same_step && f.case.path == case.path && f.case.stages == case.stages
+            });
+            match at.map(|at| old.swap_remove(at)) {
+                Some(mut file) if !matches!(file.load, FileLoad::Waiting) => {
+                    file.case = case.clone();
+                    file.writing = false;
+                    file
+                }
+                _ => FileState::new(case.clone()),
+            }
+        };
+        self.files = situation.cases.iter().map(adopt).collect();
+        if self.situation.message != situation.message {
+            self.accord = AccordState::new(&situation.message);
+        }
+        self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
+        self.file = self.file.min(self.files.len().saturating_sub(1));
+        self.proof = ProofState::default();
+        self.situation = situation;
+    }
+
+    pub fn say(&mut self, text: impl Into<String>) {
+        self.message = Message {
+            text: text.into(),
+            is_trouble: false,
+        };
+    }
+
+    pub fn complain(&mut self, text: impl Into<String>) {
+        self.message = Message {
+            text: text.into(),
+            is_trouble: true,
+        };
+    }
+
+    /// The file that Parley shows, if it has lines.
+    pub fn open_file(&self) -> Option<&OpenFile> {
+        self.files.get(self.file)?.open()
+    }
+
+    pub fn open_file_mut(&mut self) -> Option<&mut OpenFile> {
+        self.files.get_mut(self.file)?.open_mut()
+    }
+
+    /// Which keys count now.
+    pub fn context(&self) -> Context {
+        match self.tab {
+            Tab::Docket => Context::Docket,
+            Tab::Proof => Context::Proof,
+            Tab::Accord if self.accord.editing => Context::Message,
+            Tab::Accord => Context::Accord,
+            Tab::Parley => match self.open_file().map(|f| &f.view.mode) {
+                Some(Mode::Pick(_)) => Context::Picking,
+                Some(Mode::Edit(_)) => Context::Editing,
+                _ => Context::Parley,
+            },
+        }
+    }
+
+    /// Files finished and files in all.
+    pub fn files_done(&self) -> (usize, usize) {
+        let done = self.files.iter().filter(|f| f.finished()).count();
+        (done, self.files.len())
+    }
+
+    /// Conflicts, open ones, and how many files are not read yet.
+    pub fn totals(&self) -> (Counts, usize) {
+        let mut sum = Counts::default();
+        let mut waiting = 0;
+        for file in &self.files {
+            match file.counts() {
+                Some(counts) => {
+                    sum.conflicts += counts.conflicts;
+                    sum.open += counts.open;
+                }
+                None => waiting += 1,
+            }
+        }
+        (sum, waiting)
+    }
+
+    /// The name of a side, as the second line says it.
+    pub fn label(&self, side: Side) -> &str {
+        match side {
+            Side::Ours => &self.situation.ours.label,
+            Side::Theirs => &self.situation.theirs.label,
+        }
+    }
+}
+
+/// One line of the settle box.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Choice {
+    pub key: &'static str,
+    pub label: String,
+    pub lines: usize,
+    pub resolution: Resolution,
+}
+
+/// What is possible for a region, and how many lines each choice would give.
+///
+/// Choices that would give the same lines as one before them are left out.
+pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
+    let cell = file.plan().region(region);
+    if file.plan().conflict_of(region).is_none() {
+        return Vec::new();
+    }
+    let all = [
+        ("o", Resolution::Take(Version::Ours)),
+        ("t", Resolution::Take(Version::Theirs)),
+        ("b", Resolution::Take(Version::Base)),
+        ("a", Resolution::Both(Side::Ours)),
+        ("A", Resolution::Both(Side::Theirs)),
+        ("d", Resolution::Drop),
+    ];
+    let mut seen: Vec<Vec<u8>> = Vec::new();
+    let mut out = Vec::new();
+    for (key, resolution) in all {
+        let text = resolution.text(file.plan(), cell).bytes().to_vec();
+        if !seen.contains(&text) {
+            seen.push(text);
+            let (label, lines) = (resolution.name().to_owned(), resolution.len(cell));
+            out.push(Choice {
+                key,
+                label,
+                lines,
+                resolution,
+            });
+        }
+    }
+    out
+}
+
+/// Where a line of the previewed choice comes from.
+pub fn preview_origin(file: &OpenFile, nth: usize) -> Origin {
+    let id = RegionId(file.view.region);
+    let region = file.plan().region(id);
+    let resolution = match &file.view.mode {
+        Mode::Pick(picking) => Some(Resolution::Lines(picking.picks.clone())),
+        _ => {
+            let choice = file
+                .view
+                .choice
+                .and_then(|c| choices(file, id).into_iter().nth(c));
+            choice.map(|c| c.resolution)
+        }
+    };
+    match resolution {
+        Some(Resolution::Take(version)) => version.into(),
+        Some(Resolution::Both(first)) => {
+            let first_len = region.lines(first.into()).len();
+            Version::from(if nth < first_len {
+                first
+            } else {
+                first.other()
+            })
+            .into()
+        }
+        Some(Resolution::Lines(picks)) => picks.get(nth).map_or(Origin::Base, |p| p.version.into()),
+        Some(Resolution::Drop) | None => Origin::Base,
+    }
+}

@@ -1,0 +1,232 @@
+//! From an action to the next state and the work to be done. Pure: no I/O.
+
+mod accord;
+mod docket;
+mod editing;
+mod overlay;
+mod parley;
+mod results;
+
+pub use accord::gate;
+pub use docket::given_up;
+pub use overlay::matches;
+
+use crate::action::{Action, Command, Effect, Tab};
+use crate::editor::Motion;
+use crate::keymap::{self, Context};
+use crate::screen::{Hit, Screen};
+use crate::state::{Mode, State};
+use ratatui::crossterm::event::{
+    KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
+};
+use ratatui::layout::Position;
+
+/// Rows that one turn of the wheel scrolls.
+const WHEEL: usize = 3;
+
+/// Applies an action; returns what must be done outside.
+pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
+    match action {
+        Action::Key(key) if key.kind != KeyEventKind::Release => on_key(state, key),
+        Action::Key(_) => Vec::new(),
+        Action::Mouse(mouse) => on_mouse(state, mouse),
+        Action::Paste(text) => on_paste(state, &text),
+        Action::Resize(width, height) => {
+            state.size = (width, height);
+            settle_views(state);
+            Vec::new()
+        }
+        Action::Tick(now) => {
+            state.now = now;
+            editing::save_sketch(state)
+        }
+        Action::Command(command) => run(state, command),
+        Action::Done(generation, outcome) => {
+            let effects = results::take(state, generation, *outcome);
+            settle_views(state);
+            effects
+        }
+    }
+}
+
+/// What to do when the program starts.
+pub fn start(state: &mut State) -> Vec<Effect> {
+    let mut effects: Vec<_> = (0..state.files.len()).map(Effect::Load).collect();
+    effects.push(Effect::Prove);
+    effects.push(Effect::Measure);
+    if state.situation.is_idle() {
+        effects.push(Effect::ReadLog);
+    }
+    effects
+}
+
+fn on_key(state: &mut State, key: KeyEvent) -> Vec<Effect> {
+    let name = keymap::name_of(&key);
+    if state.overlay.is_some() {
+        return overlay::key(state, &key, &name);
+    }
+    let context = state.context();
+    if context == Context::Editing && editing::prompt_key(state, &key, &name) {
+        settle_views(state);
+        return Vec::new();
+    }
+    if let Some(command) = keymap::command_for(context, &name) {
+        return run(state, command);
+    }
+    if keymap::is_typing(context)
+        && let KeyCode::Char(c) = key.code
+        && !key
+            .modifiers
+            .intersects(KeyModifiers::CONTROL | KeyModifiers::ALT)
+    {
+        editing::insert(state, &c.to_string());
+        settle_views(state);
+    }
+    Vec::new()
+}
+
+fn on_paste(state: &mut State, text: &str) -> Vec<Effect> {
+    if state.overlay.is_none() && keymap::is_typing(state.context()) {
+        editing::insert(state, text);
+        settle_views(state);
+    }
+    Vec::new()
+}
+
+fn on_mouse(state: &mut State, mouse: MouseEvent) -> Vec<Effect> {
+    let at = Position::new(mouse.column, mouse.row);
+    let wheel = match mouse.kind {
+        MouseEventKind::ScrollUp => Some(Motion::Up),
+        MouseEventKind::ScrollDown => Some(Motion::Down),
+        MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left) => None,
+        _ => return Vec::new(),
+    };
+    if let Some(motion) = wheel {
+        let steps = (0..WHEEL).flat_map(|_| run(state, Command::Move(motion)));
+        return steps.collect::<Vec<_>>();
+    }
+    let drag = matches!(mouse.kind, MouseEventKind::Drag(_));
+    let hit = Screen::new(state).hit(at);
+    match hit {
+        Some(Hit::Text { line, byte }) => {
+            editing::place(state, line, byte, drag);
+            Vec::new()
+        }
+        Some(hit) if !drag => on_hit(state, hit),
+        _ => Vec::new(),
+    }
+}
+
+fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
+    match hit {
+        Hit::Command(command) if state.overlay.is_none() => run(state, command),
+        Hit::Answer(yes) => overlay::answer(state, yes),
+        Hit::DocketRow(row) if state.overlay.is_none() => docket::click(state, row),
+        Hit::ProofRow(row) if state.overlay.is_none() => {
+            let again = state.proof.list.chosen == row;
+            state.proof.list.chosen = row;
+            if again {
+                run(state, Command::Accept)
+            } else {
+                Vec::new()
+            }
+        }
+        Hit::DraftRow(row) if state.overlay.is_none() => {
+            parley::go_to_row(state, row);
+            settle_views(state);
+            Vec::new()
+        }
+        Hit::Spine(row) if state.overlay.is_none() => {
+            parley::go_to_row(state, row);
+            settle_views(state);
+            Vec::new()
+        }
+        Hit::Choice(nth) if state.overlay.is_none() => parley::click_choice(state, nth),
+        Hit::Pick(nth) if state.overlay.is_none() => parley::click_pick(state, nth),
+        _ => Vec::new(),
+    }
+}
+
+/// Runs a command; what it means depends on the screen.
+pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
+    let effects = match command {
+        Command::Go(tab) => go(state, tab),
+        Command::Help | Command::Ask => {
+            overlay::open(state, command);
+            Vec::new()
+        }
+        Command::Quit => quit(state),
+        Command::Reload => {
+            state.say("reading everything anew …");
+            vec![Effect::ReadSituation]
+        }
+        _ if keymap::is_typing(state.context()) => editing::run(state, command),
+        _ => match state.tab {
+            Tab::Docket => docket::run(state, command),
+            Tab::Parley => parley::run(state, command),
+            Tab::Proof => accord::run_proof(state, command),
+            Tab::Accord => accord::run(state, command),
+        },
+    };
+    settle_views(state);
+    effects
+}
+
+fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
+    if tab == Tab::Parley {
+        return docket::open(state, state.file);
+    }
+    state.tab = tab;
+    state.accord.editing = false;
+    match tab {
+        Tab::Proof => accord::prove(state),
+        Tab::Accord => vec![Effect::Measure, Effect::Prove],
+        _ => Vec::new(),
+    }
+}
+
+fn quit(state: &mut State) -> Vec<Effect> {
+    if state.accord.running.is_some() {
+        state.complain("git is still at work; ctrl-c on Accord stops it");
+        return Vec::new();
+    }
+    // Text typed but not kept yet is saved and offered again; decisions are in the journal.
+    let mut effects = editing::save_sketch(state);
+    state.done = true;
+    effects.push(Effect::Quit);
+    effects
+}
+
+/// Keeps cursors inside of what there is and inside of the window.
+pub fn settle_views(state: &mut State) {
+    let screen = Screen::new(state);
+    let (list, draft, message) = (
+        screen.list_height(),
+        screen.draft_area(),
+        screen.message_area(),
+    );
+    for (view, len) in [
+        (&mut state.docket, state.files.len()),
+        (
+            &mut state.proof.list,
+            state.proof.proof.as_ref().map_or(0, |p| p.findings.len()),
+        ),
+    ] {
+        view.chosen = view.chosen.min(len.saturating_sub(1));
+        view.top = view
+            .top
+            .min(view.chosen)
+            .max((view.chosen + 1).saturating_sub(list.max(1)));
+    }
+    let (height, width) = (draft.height as usize, draft.width as usize);
+    state
+        .accord
+        .editor
+        .follow(message.height as usize, message.width as usize);
+    if let Some(file) = state.open_file_mut() {
+        match &mut file.view.mode {
+            Mode::Edit(editing) => editing.editor.follow(height, width),
+            _ => parley::follow(file, height),
+        }
+    }
+}

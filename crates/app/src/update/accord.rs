@@ -1,0 +1,251 @@
+//! Proof and Accord: checking, concluding, skipping, backing out.
+
+use super::{docket, parley};
+use crate::action::{Command, Effect, Tab};
+use crate::editor::Motion;
+use crate::state::{Overlay, Question, State};
+use crate::text::count;
+use armistice_git::{Ending, Operation, Standing};
+
+pub(super) fn prove(state: &mut State) -> Vec<Effect> {
+    state.proof.running = true;
+    vec![Effect::Prove]
+}
+
+pub(super) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
+    let last = state
+        .proof
+        .proof
+        .as_ref()
+        .map_or(0, |p| p.findings.len())
+        .saturating_sub(1);
+    let view = &mut state.proof.list;
+    match command {
+        Command::Move(Motion::Up) => view.chosen = view.chosen.saturating_sub(1),
+        Command::Move(Motion::Down) => view.chosen = (view.chosen + 1).min(last),
+        Command::Move(Motion::Start) => view.chosen = 0,
+        Command::Move(Motion::End) => view.chosen = last,
+        Command::Accept => return go_to_finding(state),
+        Command::Back => state.tab = Tab::Docket,
+        _ => {}
+    }
+    Vec::new()
+}
+
+fn go_to_finding(state: &mut State) -> Vec<Effect> {
+    let findings = state.proof.proof.as_ref().map(|p| &p.findings);
+    let Some(finding) = findings
+        .and_then(|f| f.get(state.proof.list.chosen))
+        .cloned()
+    else {
+        return Vec::new();
+    };
+    let Some(at) = state.files.iter().position(|f| f.case.path == finding.path) else {
+        let line = finding
+            .finding
+            .line
+            .map_or(String::new(), |l| format!(", line {l}"));
+        state.say(format!(
+            "{}{line}: git merged this file by itself; open it in your editor",
+            finding.path
+        ));
+        return Vec::new();
+    };
+    let effects = docket::open(state, at);
+    if state.tab == Tab::Parley
+        && let Some(line) = finding.finding.line
+    {
+        parley::go_to_line(state, line);
+    }
+    effects
+}
+
+pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
+    match command {
+        Command::Cancel if state.accord.running.is_some() => {
+            state.say("telling git to stop …");
+            return vec![Effect::CancelWork];
+        }
+        _ if state.accord.running.is_some() => {
+            state.say("git is at work; ctrl-c stops it");
+        }
+        Command::Conclude => return conclude(state),
+        Command::Skip => return ask_skip(state),
+        Command::BackOut => return ask_back_out(state),
+        Command::EditMessage => edit_message(state),
+        Command::Move(Motion::Down | Motion::PageDown) => {
+            let last = state.accord.log.len().saturating_sub(1);
+            state.accord.top = (state.accord.top + 1).min(last);
+        }
+        Command::Move(Motion::Up | Motion::PageUp) => {
+            state.accord.top = state.accord.top.saturating_sub(1);
+        }
+        Command::Back => state.tab = Tab::Docket,
+        _ => {}
+    }
+    Vec::new()
+}
+
+fn edit_message(state: &mut State) {
+    match state.situation.operation.takes_message() {
+        true => {
+            state.accord.editing = true;
+            state.say("editing the message; esc keeps it");
+        }
+        false => state.say("git takes the message as it is here"),
+    }
+}
+
+/// What stands in the way of concluding, in words; `None` if nothing does.
+pub fn gate(state: &State) -> Option<String> {
+    if state.situation.is_idle() {
+        return Some("there is nothing to conclude".to_owned());
+    }
+    let unmerged = state
+        .files
+        .iter()
+        .filter(|f| f.case.standing == Standing::Unmerged)
+        .count();
+    if unmerged > 0 {
+        return Some(format!("{} not finished yet", count(unmerged, "file")));
+    }
+    let stops = state
+        .proof
+        .proof
+        .as_ref()
+        .map_or(0, armistice_git::Proof::stops);
+    match stops {
+        0 => None,
+        1 => Some("1 finding stands in the way".to_owned()),
+        n => Some(format!("{n} findings stand in the way")),
+    }
+}
+
+fn conclude(state: &mut State) -> Vec<Effect> {
+    if state.situation.operation == Operation::Loose {
+        state.say("no operation is under way; commit when you like");
+        return Vec::new();
+    }
+    let unfinished = state
+        .files
+        .iter()
+        .any(|f| f.case.standing == Standing::Unmerged);
+    if let Some(why) = gate(state).filter(|_| unfinished) {
+        state.complain(format!("{why}; 2 shows which"));
+        return Vec::new();
+    }
+    let changed = state.files.iter().filter(|f| f.changed).count();
+    let mut doubts: Vec<String> = gate(state).into_iter().collect();
+    if changed > 0 {
+        doubts.push(format!(
+            "{} decided anew since it was written; w on Docket writes it again",
+            count(changed, "file")
+        ));
+    }
+    let effect = end(state, Ending::Conclude);
+    if doubts.is_empty() {
+        return start(state, effect);
+    }
+    doubts.push("Concluding all the same commits what is staged now.".to_owned());
+    ask(
+        state,
+        "Conclude all the same?",
+        doubts,
+        "conclude all the same",
+        effect,
+    );
+    Vec::new()
+}
+
+fn end(state: &State, ending: Ending) -> Effect {
+    let message = matches!(ending, Ending::Conclude).then(|| state.accord.editor.text());
+    Effect::End(ending, message.filter(|m| !m.trim().is_empty()))
+}
+
+/// Marks git as being at work and lets it begin.
+pub(super) fn start(state: &mut State, effect: Effect) -> Vec<Effect> {
+    if let Effect::End(ending, _) = &effect {
+        state.accord.running = Some(*ending);
+        state.say("git and its hooks are at work …");
+    }
+    vec![effect]
+}
+
+fn ask(state: &mut State, title: &str, lines: Vec<String>, yes: &str, effect: Effect) {
+    state.overlay = Some(Overlay::Question(Question {
+        title: title.to_owned(),
+        lines,
+        yes: yes.to_owned(),
+        effects: vec![effect],
+    }));
+}
+
+fn what_is_discarded(state: &State) -> Vec<String> {
+    let mut lines = Vec::new();
+    let decided: usize = state
+        .files
+        .iter()
+        .filter_map(|f| f.open())
+        .map(|o| o.session.steps().len())
+        .sum();
+    let finished = state.files_done().0;
+    if decided + finished > 0 {
+        lines.push(format!(
+            "You made {} and finished {}.",
+            count(decided, "decision"),
+            count(finished, "file")
+        ));
+    }
+    lines.push(format!(
+        "The working files of {} are copied aside first.",
+        count(state.files.len(), "case")
+    ));
+    lines
+}
+
+fn ask_skip(state: &mut State) -> Vec<Effect> {
+    let operation = state.situation.operation;
+    if !operation.can_skip() {
+        state.say(format!(
+            "a {} has no step to skip; B backs out of it",
+            operation.name()
+        ));
+        return Vec::new();
+    }
+    let mut lines = vec![format!(
+        "What {} brings is left out of the result.",
+        state.situation.theirs.label
+    )];
+    lines.extend(what_is_discarded(state));
+    ask(
+        state,
+        "Skip this step?",
+        lines,
+        "skip the step",
+        Effect::End(Ending::Skip, None),
+    );
+    Vec::new()
+}
+
+fn ask_back_out(state: &mut State) -> Vec<Effect> {
+    let operation = state.situation.operation;
+    if operation == Operation::Loose {
+        state.say("no operation is under way to back out of");
+        return Vec::new();
+    }
+    let mut lines = vec![format!(
+        "Everything goes back to how it was before the {}.",
+        operation.name()
+    )];
+    lines.extend(what_is_discarded(state));
+    lines.push("Your decisions are kept and come back if the same versions meet again.".to_owned());
+    let title = format!("Back out of the {}?", operation.name());
+    ask(
+        state,
+        &title,
+        lines,
+        "back out",
+        Effect::End(Ending::BackOut, None),
+    );
+    Vec::new()
+}

@@ -1,0 +1,207 @@
+//! What comes back from work done outside.
+
+use crate::action::{Effect, Outcomes, Tab, Trouble, Wrote};
+use crate::state::{FileLoad, Overlay, Question, State};
+use crate::text::count;
+use armistice_git::{After, Ending, Situation, Standing, Verdict};
+
+pub(super) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec<Effect> {
+    match outcome {
+        // These are about the repository as a whole and never outdated.
+        Outcomes::Situated(result) => return situated(state, result),
+        Outcomes::Ended(ending, result) => return ended(state, ending, result),
+        Outcomes::Note(text) => state.complain(text),
+        _ if generation != state.generation => {}
+        Outcomes::Loaded(at, load) => loaded(state, at, load),
+        Outcomes::Recorded(at, Err(why)) => {
+            let path = &state.files[at].case.path;
+            let text = format!("{path}: this decision is NOT recorded: {why}");
+            state.complain(text);
+        }
+        Outcomes::Recorded(_, Ok(())) => {}
+        Outcomes::Wrote(at, result) => return wrote(state, at, result),
+        Outcomes::TookBack(at, result) => return took_back(state, at, result),
+        Outcomes::Proved(result) => proved(state, result),
+        Outcomes::LogRead(Ok(log)) => state.accord.log = log,
+        Outcomes::Measured(Ok(against)) => state.accord.against = Some(against),
+        Outcomes::LogRead(Err(why)) => state.complain(why),
+        // Only decoration on Accord; its absence says enough.
+        Outcomes::Measured(Err(_)) => state.accord.against = None,
+    }
+    Vec::new()
+}
+
+fn loaded(state: &mut State, at: usize, load: FileLoad) {
+    let Some(file) = state.files.get_mut(at) else {
+        return;
+    };
+    let note = match &load {
+        FileLoad::Lines(open) => open.note.clone(),
+        _ => None,
+    };
+    file.load = load;
+    if let Some(note) = note {
+        state.say(note);
+    }
+}
+
+fn wrote(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Effect> {
+    let Some(file) = state.files.get_mut(at) else {
+        return Vec::new();
+    };
+    file.writing = false;
+    let path = file.case.path.to_string();
+    match result {
+        Ok(wrote) => {
+            file.case.standing = Standing::Staged;
+            file.changed = false;
+            set_seen(&mut file.load, &wrote);
+            let (done, all) = state.files_done();
+            let next = match all - done {
+                0 => "every file is finished: 5 proves, 6 concludes".to_owned(),
+                left => format!("{} left", count(left, "file")),
+            };
+            state.say(format!(
+                "{path}: {} · {next} · u on Docket takes it back",
+                wrote.what
+            ));
+            if state.tab == Tab::Parley && done < all {
+                state.tab = Tab::Docket;
+                state.docket.chosen =
+                    super::docket::other_unfinished(state, at, true).unwrap_or(at);
+            }
+            return vec![Effect::Prove, Effect::Measure];
+        }
+        Err(Trouble::Changed(again)) => ask_overwrite(state, &path, *again),
+        Err(Trouble::Other(why)) => state.complain(why),
+    }
+    Vec::new()
+}
+
+fn set_seen(load: &mut FileLoad, wrote: &Wrote) {
+    match load {
+        FileLoad::Lines(open) => open.seen = wrote.seen.clone(),
+        FileLoad::Whole(whole) => whole.seen = wrote.seen.clone(),
+        FileLoad::Waiting | FileLoad::Failed(_) => {}
+    }
+}
+
+fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
+    state.complain(format!(
+        "{path} was changed outside of Armistice; nothing was written"
+    ));
+    state.overlay = Some(Overlay::Question(Question {
+        title: format!("{path} was changed outside of Armistice"),
+        lines: vec![
+            "It is not what git left there when it stopped, nor what was read here.".to_owned(),
+            "Writing puts the draft in its place; what stands there now is copied aside first."
+                .to_owned(),
+        ],
+        yes: "copy it aside and write".to_owned(),
+        effects: vec![again],
+    }));
+}
+
+fn took_back(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Effect> {
+    match (result, state.files.get_mut(at)) {
+        (Ok(wrote), Some(file)) => {
+            file.case.standing = Standing::Unmerged;
+            set_seen(&mut file.load, &wrote);
+            let kept = match wrote.kept {
+                Some(copy) => format!(" · what stood there is kept as {}", copy.display()),
+                None => String::new(),
+            };
+            let text = format!(
+                "{}: in conflict again, decisions kept{kept}",
+                file.case.path
+            );
+            state.say(text);
+            vec![Effect::Prove, Effect::Measure]
+        }
+        (Err(Trouble::Other(why)), _) => {
+            state.complain(why);
+            Vec::new()
+        }
+        _ => Vec::new(),
+    }
+}
+
+fn proved(state: &mut State, result: Result<armistice_git::Proof, String>) {
+    state.proof.running = false;
+    match result {
+        Ok(proof) => {
+            state.proof.error = None;
+            state.proof.proof = Some(proof);
+        }
+        Err(why) => state.proof.error = Some(why),
+    }
+}
+
+fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect> {
+    match result {
+        Ok(situation) => {
+            let idle = situation.is_idle();
+            state.situate(situation);
+            let waits = |f: &crate::state::FileState| matches!(f.load, FileLoad::Waiting);
+            let files = state.files.iter().enumerate().filter(|(_, f)| waits(f));
+            let mut effects: Vec<_> = files.map(|(at, _)| Effect::Load(at)).collect();
+            effects.extend([Effect::Prove, Effect::Measure]);
+            if idle {
+                effects.push(Effect::ReadLog);
+            }
+            effects
+        }
+        Err(why) => {
+            state.complain(why);
+            Vec::new()
+        }
+    }
+}
+
+/// After git has ended a step or everything.
+fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Vec<Effect> {
+    state.accord.running = None;
+    let after = match result {
+        Ok(after) => after,
+        Err(why) => {
+            state.complain(why);
+            return vec![Effect::ReadSituation];
+        }
+    };
+    state.accord.verdict = Some(after.verdict);
+    let name = state.situation.operation.name();
+    let kept = match after.kept.len() {
+        0 => String::new(),
+        n => format!(
+            " · {} kept under the git folder",
+            count(n, "copy").replace("copys", "copies")
+        ),
+    };
+    match (after.verdict, ending) {
+        (Verdict::Concluded, _) => {
+            state.tab = Tab::Accord;
+            state.say(format!("the {name} is concluded{kept}"));
+        }
+        (Verdict::NextStep, _) => {
+            state.tab = Tab::Docket;
+            state.docket.chosen = 0;
+            state.file = 0;
+            state.say(format!("on to the next step{kept}"));
+        }
+        (Verdict::BackedOut, _) => {
+            state.tab = Tab::Accord;
+            state.say(format!(
+                "backed out of the {name}; everything is as before{kept}"
+            ));
+        }
+        (Verdict::Refused, _) => {
+            state.complain("git or a hook refused; nothing was lost");
+            state.overlay = Some(Overlay::Told {
+                title: "git or a hook refused; nothing was lost".to_owned(),
+                lines: after.told.lines().map(str::to_owned).collect(),
+                top: 0,
+            });
+        }
+    }
+    vec![Effect::ReadSituation, Effect::ReadLog]
+}

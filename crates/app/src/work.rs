@@ -1,0 +1,328 @@
+//! Carries effects out: each becomes calls of git and core, and one result.
+//!
+//! Knows nothing of threads or terminals; the runtime decides where this runs.
+
+use crate::action::{Effect, Outcomes, Trouble, Wrote};
+use crate::state::{FileLoad, FileView, OpenFile, State, WholeFile};
+use armistice_core::{Encoding, Event, Options, Row, Session, Version, delta, plan};
+use armistice_git::{
+    Cancel, Case, Error, Journal, Kind, Loaded, Overwrite, Repository, Situation, Store, Written,
+    load, log, prove, result_against, run_ending, settle_outcome, take_back, write_result,
+};
+use std::collections::HashMap;
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex};
+
+/// An effect with what it needs to know of the state it came from.
+#[derive(Clone, Debug)]
+pub struct Job {
+    pub generation: u64,
+    pub effect: Effect,
+    pub case: Option<Case>,
+}
+
+impl Job {
+    pub fn new(state: &State, effect: Effect) -> Self {
+        let file = match &effect {
+            Effect::Load(at) | Effect::LoadFirst(at) | Effect::Record(at, _) => Some(*at),
+            Effect::SaveSketch(at, _) | Effect::DropSketch(at) => Some(*at),
+            Effect::Write { file, .. } | Effect::Outcome { file, .. } => Some(*file),
+            Effect::TakeBack { file, .. } => Some(*file),
+            _ => None,
+        };
+        let case = file
+            .and_then(|at| state.files.get(at))
+            .map(|f| f.case.clone());
+        Job {
+            generation: state.generation,
+            effect,
+            case,
+        }
+    }
+}
+
+/// Does the work of one repository.
+pub struct Worker {
+    repo: Repository,
+    store: Store,
+    /// Open journals by path and versions.
+    journals: Mutex<HashMap<String, Journal>>,
+    cancel: Mutex<Cancel>,
+}
+
+impl Worker {
+    pub fn new(repo: Repository) -> Self {
+        Worker {
+            store: Store::new(repo.git_dir()),
+            repo,
+            journals: Mutex::default(),
+            cancel: Mutex::default(),
+        }
+    }
+
+    pub fn repo(&self) -> &Repository {
+        &self.repo
+    }
+
+    /// Asks the concluding that is under way to stop.
+    pub fn cancel(&self) {
+        if let Ok(cancel) = self.cancel.lock() {
+            cancel.cancel();
+        }
+    }
+
+    /// Does a job and tells its result, if it has one.
+    pub fn perform(&self, job: Job) -> Option<Outcomes> {
+        let Job { effect, case, .. } = job;
+        match (effect, case) {
+            (Effect::Load(at) | Effect::LoadFirst(at), Some(case)) => {
+                Some(Outcomes::Loaded(at, self.load(&case)))
+            }
+            (Effect::Record(at, event), Some(case)) => {
+                let result = self.record(&case, &event).map_err(|e| e.to_string());
+                Some(Outcomes::Recorded(at, result))
+            }
+            (
+                Effect::Write {
+                    file,
+                    bytes,
+                    seen,
+                    overwrite,
+                },
+                Some(case),
+            ) => {
+                let result = write_result(&self.repo, &case, &bytes, &seen, overwrite);
+                let again = Effect::Write {
+                    file,
+                    bytes,
+                    seen,
+                    overwrite: Overwrite::Yes,
+                };
+                Some(Outcomes::Wrote(
+                    file,
+                    told(result, "wrote and staged", again),
+                ))
+            }
+            (
+                Effect::Outcome {
+                    file,
+                    outcome,
+                    seen,
+                    overwrite,
+                },
+                Some(case),
+            ) => {
+                let result = settle_outcome(&self.repo, &case, outcome, &seen, overwrite);
+                let again = Effect::Outcome {
+                    file,
+                    outcome,
+                    seen,
+                    overwrite: Overwrite::Yes,
+                };
+                let what = format!("settled as a whole by {}", outcome.name());
+                Some(Outcomes::Wrote(file, told(result, &what, again)))
+            }
+            (Effect::TakeBack { file, markers }, Some(case)) => {
+                let result = take_back(&self.repo, &case, &markers);
+                Some(Outcomes::TookBack(
+                    file,
+                    told(result, "took back", Effect::Quit),
+                ))
+            }
+            (Effect::SaveSketch(_, text), Some(case)) => {
+                let saved = self.store.save_sketch(&case, &text);
+                saved
+                    .err()
+                    .map(|e| Outcomes::Note(format!("what is being typed cannot be saved: {e}")))
+            }
+            (Effect::DropSketch(_), Some(case)) => {
+                self.store.drop_sketch(&case);
+                None
+            }
+            (effect, _) => self.perform_whole(effect),
+        }
+    }
+
+    /// Jobs about the repository as a whole.
+    fn perform_whole(&self, effect: Effect) -> Option<Outcomes> {
+        let text = |e: Error| e.to_string();
+        match effect {
+            Effect::ReadSituation => Some(Outcomes::Situated(
+                Situation::read(&self.repo).map_err(text),
+            )),
+            Effect::Prove => {
+                let proof = Situation::read(&self.repo).and_then(|s| prove(&self.repo, &s));
+                Some(Outcomes::Proved(proof.map_err(text)))
+            }
+            Effect::End(ending, message) => {
+                let cancel = Cancel::default();
+                if let Ok(mut held) = self.cancel.lock() {
+                    *held = cancel.clone();
+                }
+                let result = run_ending(&self.repo.until(&cancel), ending, message.as_deref());
+                if let Ok(mut journals) = self.journals.lock() {
+                    journals.clear();
+                }
+                Some(Outcomes::Ended(ending, result.map_err(text)))
+            }
+            Effect::ReadLog => Some(Outcomes::LogRead(log(&self.repo, 200).map_err(text))),
+            Effect::Measure => Some(Outcomes::Measured(self.measure().map_err(text))),
+            _ => None,
+        }
+    }
+
+    fn measure(&self) -> Result<(crate::action::Tally, crate::action::Tally), Error> {
+        let situation = Situation::read(&self.repo)?;
+        let against = |party: &armistice_git::Party| match &party.commit {
+            Some(commit) => result_against(&self.repo, &commit.oid),
+            None => Ok((0, 0, 0)),
+        };
+        Ok((against(&situation.ours)?, against(&situation.theirs)?))
+    }
+
+    fn load(&self, case: &Case) -> FileLoad {
+        match load(&self.repo, case) {
+            Ok(loaded) => match why_whole(case, &loaded) {
+                Some(why) => FileLoad::Whole(whole(case, loaded, why)),
+                None => self.open(case, loaded),
+            },
+            Err(error) => FileLoad::Failed(error.to_string()),
+        }
+    }
+
+    fn open(&self, case: &Case, loaded: Loaded) -> FileLoad {
+        let (journal, events, note) = match self.store.journal(case) {
+            Ok(read) => read,
+            Err(error) => return FileLoad::Failed(error.to_string()),
+        };
+        let open = open_file(&loaded, &events);
+        if let Ok(mut journals) = self.journals.lock() {
+            journals.insert(key(case), journal);
+        }
+        let (mut open, refused) = open;
+        open.note = note.or(refused);
+        open.sketch = self.store.sketch(case);
+        FileLoad::Lines(Box::new(open))
+    }
+
+    fn record(&self, case: &Case, event: &Event) -> Result<(), Error> {
+        let missing = || Error::Record {
+            path: PathBuf::from(case.path.to_string()),
+            why: "its journal is not open".to_owned(),
+        };
+        let mut journals = self.journals.lock().map_err(|_| missing())?;
+        journals
+            .get_mut(&key(case))
+            .ok_or_else(missing)?
+            .append(event)
+    }
+
+    /// Sees to it that a case's journal is on the disk.
+    pub fn sync(&self, case: &Case) {
+        let held = self.journals.lock().ok();
+        let file = held.and_then(|j| j.get(&key(case)).map(|j| j.file().to_owned()));
+        if let Some(file) = file
+            && let Err(error) = Journal::sync(&file)
+        {
+            tracing::warn!(%error, "journal not synced");
+        }
+    }
+}
+
+fn key(case: &Case) -> String {
+    format!("{} {}", case.path, case.stages.names().join(" "))
+}
+
+fn told(result: Result<Written, Error>, what: &str, again: Effect) -> Result<Wrote, Trouble> {
+    match result {
+        Ok(written) => Ok(Wrote {
+            seen: written.seen,
+            kept: written.kept,
+            what: what.to_owned(),
+        }),
+        Err(Error::ChangedOutside { .. }) => Err(Trouble::Changed(Box::new(again))),
+        Err(error) => Err(Trouble::Other(error.to_string())),
+    }
+}
+
+/// A session over loaded versions, with the decisions of its journal; and what
+/// a person should know if some no longer fit.
+pub fn open_file(loaded: &Loaded, events: &[Event]) -> (OpenFile, Option<String>) {
+    let v = &loaded.versions;
+    let plan = Arc::new(plan(&v.base, &v.ours, &v.theirs, &Options::default()));
+    let (session, refused) = Session::replay(plan, events);
+    let note = refused.map(|why| {
+        format!(
+            "decisions from step {} on no longer fit: {why}",
+            session.steps().len() + 1
+        )
+    });
+    let sample = if v.ours.is_empty() {
+        &v.theirs
+    } else {
+        &v.ours
+    };
+    let open = OpenFile {
+        session,
+        encoding: Encoding::detect(sample.bytes()),
+        seen: loaded.seen.clone(),
+        view: FileView::default(),
+        note: None,
+        sketch: None,
+    };
+    (open, note)
+}
+
+/// Why a case has no lines to merge, if it has none.
+pub fn why_whole(case: &Case, loaded: &Loaded) -> Option<&'static str> {
+    match case.kind {
+        Kind::BothEdited | Kind::BothAdded if loaded.binary => {
+            Some("not text, or marked so in the attributes")
+        }
+        Kind::BothEdited | Kind::BothAdded => None,
+        Kind::ModeOnly => Some("only the modes differ, the contents are the same"),
+        Kind::RemovedByOurs => Some("ours removed it, so there are no lines to merge"),
+        Kind::RemovedByTheirs => Some("theirs removed it, so there are no lines to merge"),
+        Kind::BothGone => Some(
+            "what is left of a rename or removal on both sides: git tells no more than the old path",
+        ),
+        Kind::OnlyOurs | Kind::OnlyTheirs => Some(
+            "one side alone has this path: most likely a rename; git tells no more in the index",
+        ),
+        Kind::Link => Some("a symbolic link is among the versions, which has no lines"),
+        Kind::Submodule => {
+            Some("a submodule: check out the commit you want in it and stage it with git add")
+        }
+    }
+}
+
+fn whole(case: &Case, loaded: Loaded, why: &'static str) -> WholeFile {
+    let versions = &loaded.versions;
+    let size = |version| {
+        let stage = case.stages.all()[version as usize];
+        stage.as_ref().map(|_| versions.get(version).bytes().len())
+    };
+    let lost = |version| {
+        let side = versions.get(version);
+        let delta = delta(&versions.base, versions.base.all(), side, side.all());
+        let both = delta.count(|r| {
+            matches!(
+                r,
+                Row::Reworded(..) | Row::Reindented(..) | Row::Respaced(..)
+            )
+        });
+        let added = delta.count(|r| matches!(r, Row::Added(_)));
+        let removed = delta.count(|r| matches!(r, Row::Removed(_)));
+        (added + both, removed + both)
+    };
+    WholeFile {
+        why,
+        sizes: [
+            size(Version::Base),
+            size(Version::Ours),
+            size(Version::Theirs),
+        ],
+        lost: (!loaded.binary).then(|| [lost(Version::Ours), lost(Version::Theirs)]),
+        seen: loaded.seen,
+    }
+}

@@ -202,7 +202,9 @@ impl Canvas<'_> {
         };
         let situation = &self.state.situation;
         self.party(left, Side::Ours, &situation.ours);
-        self.party(right, Side::Theirs, &situation.theirs);
+        if !situation.is_idle() {
+            self.party(right, Side::Theirs, &situation.theirs);
+        }
     }
 
     fn party(&mut self, area: Rect, side: Side, party: &Party) {

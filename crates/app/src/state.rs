@@ -344,7 +344,9 @@ impl State {
         };
         self.files = situation.cases.iter().map(adopt).collect();
         if self.situation.message != situation.message {
-            self.accord = AccordState::new(&situation.message);
+            let fresh = AccordState::new(&situation.message);
+            let old = std::mem::replace(&mut self.accord, fresh);
+            (self.accord.verdict, self.accord.log) = (old.verdict, old.log);
         }
         self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
         self.file = self.file.min(self.files.len().saturating_sub(1));

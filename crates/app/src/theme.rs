@@ -181,6 +181,11 @@ impl Theme {
         }
     }
 
+    /// Whether anything but the terminal's own colours can be shown.
+    pub fn has_colour(&self) -> bool {
+        self.depth != Depth::Plain
+    }
+
     /// Whether marks must be plain ASCII.
     pub fn plain_marks(&self) -> bool {
         self.plain_marks

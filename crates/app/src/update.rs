@@ -177,6 +177,7 @@ fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
         return docket::open(state, state.file);
     }
     state.tab = tab;
+    state.say("");
     state.accord.editing = false;
     match tab {
         Tab::Proof => accord::prove(state),

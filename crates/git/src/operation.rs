@@ -100,6 +100,11 @@ impl Operation {
         !matches!(self, Operation::Merge | Operation::Loose)
     }
 
+    /// Whether what comes in is the work of one single commit.
+    pub fn theirs_is_one_commit(self) -> bool {
+        !matches!(self, Operation::Merge | Operation::Loose)
+    }
+
     /// Whether the message of the commit to come can be chosen.
     pub fn takes_message(self) -> bool {
         let apply = matches!(self, Operation::Rebase { backend, .. } if backend == Backend::Apply);

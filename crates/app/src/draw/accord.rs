@@ -67,7 +67,7 @@ impl Canvas<'_> {
         let state = self.state;
         let ready = crate::update::gate(state).is_none();
         let mut lines = vec![what_comes(state)];
-        if let Some((ours, theirs)) = state.accord.against.filter(|_| !state.situation.is_idle()) {
+        if let Some((ours, theirs)) = state.accord.against.filter(|_| worth_telling(state)) {
             let told = |(files, added, removed): (usize, usize, usize)| {
                 format!(
                     "{}, {} added, {} removed",
@@ -196,6 +196,12 @@ impl Canvas<'_> {
 
 use crate::text::Pen;
 
+/// Before every file is staged, the numbers would only count what is missing.
+fn worth_telling(state: &crate::state::State) -> bool {
+    let staged = |f: &crate::state::FileState| f.case.standing == armistice_git::Standing::Staged;
+    !state.situation.is_idle() && state.files.iter().all(staged)
+}
+
 /// What concluding will do, in words.
 fn what_comes(state: &crate::state::State) -> String {
     let situation = &state.situation;
@@ -224,7 +230,7 @@ fn tally(state: &crate::state::State) -> Vec<(Role, &'static str, usize)> {
         (Role::Blend, "both", 0),
         (Role::Base, "base or nothing", 0),
         (Role::Hand, "picked or by hand", 0),
-        (Role::Finding, "open", 0),
+        (Role::Text, "open", 0),
     ];
     for open in state.files.iter().filter_map(|f| f.open()) {
         for id in open.plan().conflicts() {

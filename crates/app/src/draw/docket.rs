@@ -172,12 +172,20 @@ impl Canvas<'_> {
                 .iter()
                 .find(|b| b.command == crate::action::Command::Whole(outcome))
                 .map_or("", |b| b.keys[0]);
+            let told = given_up(self.state, self.state.docket.chosen, outcome);
+            let wide = self.screen.is_wide();
             let mut pen = self.pen(area, y);
             pen.write(key, theme.bold())
                 .to(2)
                 .write(outcome.name(), theme.text());
+            if !wide {
+                let told = fit(&told.join("; "), pen.room().saturating_sub(16));
+                pen.to(18).write(&told, theme.faint());
+                y += 1;
+                continue;
+            }
             y += 1;
-            for text in given_up(self.state, self.state.docket.chosen, outcome) {
+            for text in told {
                 let text = fit(&text, (area.width as usize).saturating_sub(4));
                 self.pen(area, y).to(4).write(&text, theme.faint());
                 y += 1;
@@ -226,7 +234,7 @@ fn state_word(file: &FileState) -> (&'static str, Role) {
         (_, Standing::Staged, Some(0)) => ("changed", Role::Hand),
         (FileLoad::Waiting, ..) => ("reading", Role::Faint),
         (_, _, Some(0)) => ("settled", Role::Text),
-        _ => ("open", Role::Finding),
+        _ => ("open", Role::Text),
     }
 }
 
@@ -316,10 +324,7 @@ fn strip(open: &OpenFile, theme: &Theme) -> Vec<(&'static str, Style)> {
         .into_iter()
         .map(|cell| match cell {
             None => ("·", theme.fg(Role::Rule)),
-            Some(Cell::Open) => (
-                if theme.plain_marks() { "o" } else { "○" },
-                theme.fg(Role::Finding),
-            ),
+            Some(Cell::Open) => (if theme.plain_marks() { "o" } else { "○" }, theme.bold()),
             Some(Cell::By(role)) => (theme.mark(role), theme.fg(role)),
         })
         .collect()

@@ -26,7 +26,8 @@ struct Parts {
 }
 
 fn parts(file: &OpenFile, area: Rect) -> Parts {
-    let settle = settle_height(file, area.width).min(area.height.saturating_sub(3));
+    let settle = settle_height(file, area);
+    let settle = settle.min(area.height.saturating_sub(3));
     let head = Rect {
         height: area.height.min(1),
         ..area
@@ -48,14 +49,20 @@ fn parts(file: &OpenFile, area: Rect) -> Parts {
     }
 }
 
-fn settle_height(file: &OpenFile, width: u16) -> u16 {
+/// In a low area the choices share one row.
+fn is_low(area: Rect) -> bool {
+    area.height < 16
+}
+
+fn settle_height(file: &OpenFile, area: Rect) -> u16 {
     if matches!(file.view.mode, Mode::Edit(_)) {
         return 0;
     }
     let n = choices(file, RegionId(file.view.region)).len() as u16;
     match n {
         0 => 2,
-        n => 2 + n.div_ceil(per_row(width)),
+        _ if is_low(area) => 2,
+        n => 2 + n.div_ceil(per_row(area.width)),
     }
 }
 
@@ -68,10 +75,14 @@ fn rows(file: &OpenFile, cards: &[Card], height: usize) -> Vec<EvRow> {
     if let Mode::Pick(picking) = &file.view.mode {
         return picking_rows(cards, picking.cursor, height);
     }
+    // Where room is short, base goes first: what was done to it says what it was.
+    let most = if height < 10 { 2 } else { cards.len() };
+    let cards = &cards[..cards.len().min(most)];
+    let gap = usize::from(height >= 10);
     // The cheapest to read gets all the room it needs first.
     let mut order: Vec<_> = (0..cards.len()).collect();
     order.sort_by_key(|i| cards[*i].cost);
-    let mut room = height.saturating_sub(cards.len() * 2);
+    let mut room = height.saturating_sub(cards.len() * (1 + gap));
     let mut given = vec![0; cards.len()];
     for (rank, i) in order.iter().enumerate() {
         let others = cards.len() - rank - 1;
@@ -92,7 +103,7 @@ fn rows(file: &OpenFile, cards: &[Card], height: usize) -> Vec<EvRow> {
         if left_out > 0 && given[i] > 0 {
             out.push(EvRow::More(left_out + 1));
         }
-        out.push(EvRow::Gap);
+        out.extend((0..gap).map(|_| EvRow::Gap));
     }
     out
 }
@@ -124,6 +135,14 @@ pub fn hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
     let parts = parts(file, area);
     if parts.settle.contains(at) && at.y > parts.settle.y {
         let n = choices(file, RegionId(file.view.region)).len();
+        if is_low(area) {
+            let x = (at.x - area.x) as usize;
+            let cells = low_cells(&choices(file, RegionId(file.view.region)));
+            return cells
+                .iter()
+                .position(|(from, text)| (*from..from + text.chars().count()).contains(&x))
+                .map(Hit::Choice);
+        }
         let columns = per_row(area.width) as usize;
         let cell = (at.x - area.x) as usize * columns / area.width.max(1) as usize;
         let nth = (at.y - parts.settle.y - 1) as usize * columns + cell;
@@ -138,6 +157,23 @@ pub fn hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
         }
     }
     None
+}
+
+/// The choices on one row: column and text of each.
+fn low_cells(choices: &[Choice]) -> Vec<(usize, String)> {
+    let mut x = 2;
+    let cell = |choice: &Choice| {
+        let label = match choice.label.as_str() {
+            "ours then theirs" => "ours+theirs",
+            "theirs then ours" => "theirs+ours",
+            label => label,
+        };
+        let text = format!("{} {label} {}", choice.key, choice.lines);
+        let from = x;
+        x += text.chars().count() + 2;
+        (from, text)
+    };
+    choices.iter().map(cell).collect()
 }
 
 impl Canvas<'_> {
@@ -269,7 +305,9 @@ impl Canvas<'_> {
             Version::Theirs => Some(&situation.theirs),
             Version::Base => None,
         };
-        let commit = party.and_then(|p| p.commit.as_ref());
+        // Only where a side is one single commit is that the one that did this.
+        let single = situation.operation.theirs_is_one_commit() && card.party == Version::Theirs;
+        let commit = party.and_then(|p| p.commit.as_ref()).filter(|_| single);
         let subject = commit.map_or(String::new(), |c| crate::text::visible(&c.subject));
         let kind = file.plan().region(RegionId(file.view.region)).kind;
         let name = if kind == Kind::Same && card.party == Version::Ours {
@@ -343,6 +381,18 @@ impl Canvas<'_> {
         };
         self.rule(area, 0, &title);
         let choices = choices(file, id);
+        if is_low(self.screen.evidence()) && !choices.is_empty() {
+            for (nth, (from, text)) in low_cells(&choices).into_iter().enumerate() {
+                let on = file.view.choice == Some(nth);
+                let style = if on {
+                    theme.chosen(theme.bold())
+                } else {
+                    theme.text()
+                };
+                self.pen(area, 1).to(from).write(&text, style);
+            }
+            return;
+        }
         let columns = per_row(area.width);
         let width = area.width / columns;
         for (nth, choice) in choices.iter().enumerate() {
@@ -423,6 +473,7 @@ impl Canvas<'_> {
         let at = row.lines[version as usize];
         let style = match (row.kind, version) {
             (Kind::Unchanged, _) => theme.faint(),
+            (Kind::Same, _) => theme.text(),
             (Kind::Ours, Version::Theirs) | (Kind::Theirs, Version::Ours) => theme.text(),
             (_, _) => theme.fg(role),
         };

@@ -98,8 +98,6 @@ impl Canvas<'_> {
         let theme = *self.theme;
         let context = self.state.context();
         let tab = self.state.tab;
-        let area = self.screen.middle(92, 44);
-        let inner = self.panel(area, &format!("{} · {}", tab.name(), tab.question()));
         let mut lines = vec![(String::new(), marks_line(&theme))];
         lines.push((String::new(), String::new()));
         for binding in rows_for(context) {
@@ -117,6 +115,8 @@ impl Canvas<'_> {
                 "mouse: click a row, a choice, a tab, a key; the wheel scrolls".to_owned(),
             ));
         }
+        let area = self.screen.middle(92, lines.len() as u16 + 4);
+        let inner = self.panel(area, &format!("{} · {}", tab.name(), tab.question()));
         let room = inner.height.saturating_sub(1);
         let top = top.min(lines.len().saturating_sub(room as usize));
         for (y, (keys, text)) in (0..room).zip(lines.iter().skip(top)) {

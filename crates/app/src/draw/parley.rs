@@ -43,7 +43,7 @@ impl Canvas<'_> {
             _ => String::new(),
         };
         let tail = format!(
-            " ─ {} open · {} settled{tail}",
+            " · {} open · {} settled{tail}",
             counts.open,
             counts.conflicts - counts.open
         );
@@ -60,17 +60,24 @@ impl Canvas<'_> {
         let shown =
             file.view.top * height / rows..=(file.view.top + height).min(rows) * height / rows;
         for (y, cell) in overview(file, height).into_iter().enumerate() {
-            let (sign, style) = match cell {
-                None => ("│", theme.fg(Role::Rule)),
-                Some(Cell::Open) => (
-                    if theme.plain_marks() { "o" } else { "○" },
-                    theme.fg(Role::Finding),
-                ),
-                Some(Cell::By(role)) => (theme.mark(role), theme.fg(role)),
-            };
+            let (sign, style) = self.spine_cell(cell);
             let here = shown.contains(&y) && rows > height;
-            let style = if here { theme.chosen(style) } else { style };
-            self.pen(area, y as u16).write(sign, style);
+            self.pen(area, y as u16)
+                .write(sign, style)
+                .write(if here { "│" } else { " " }, theme.faint());
+        }
+    }
+
+    /// A block in the winner's colour, or its mark where there is no colour.
+    fn spine_cell(&self, cell: Option<Cell>) -> (&'static str, Style) {
+        let theme = self.theme;
+        match cell {
+            None => ("·", theme.fg(Role::Rule)),
+            Some(Cell::Open) => (if theme.plain_marks() { "o" } else { "○" }, theme.bold()),
+            Some(Cell::By(role)) if theme.has_colour() => {
+                (" ", Style::new().bg(theme.colour(role)))
+            }
+            Some(Cell::By(role)) => (theme.mark(role), theme.fg(role)),
         }
     }
 
@@ -236,21 +243,21 @@ impl Canvas<'_> {
             return;
         }
         let title = fit(title, width - 4);
-        let dashes = width - 3 - title.chars().count();
-        let text = format!("{left}─{title}{}{right}", "─".repeat(dashes));
         let half = width / 2;
         let frame = Rect {
             x: area.x + x,
             width: width as u16,
             ..area
         };
-        let (first, second): (Vec<_>, Vec<_>) =
-            text.chars().enumerate().partition(|(i, _)| *i < half);
-        let word =
-            |cells: Vec<(usize, char)>| cells.into_iter().map(|(_, c)| c).collect::<String>();
         let mut pen = self.pen(frame, y);
-        pen.write(&word(first), theme.fg(Role::Ours))
-            .write(&word(second), theme.fg(Role::Theirs));
+        pen.write(left, theme.fg(Role::Ours))
+            .write("─", theme.fg(Role::Ours));
+        pen.write(&title, theme.bold());
+        let ours = half.saturating_sub(pen.column());
+        pen.write(&"─".repeat(ours), theme.fg(Role::Ours));
+        let theirs = (width - 1).saturating_sub(pen.column());
+        pen.write(&"─".repeat(theirs), theme.fg(Role::Theirs));
+        pen.write(right, theme.fg(Role::Theirs));
     }
 
     fn frame_sides(&mut self, y: u16) {

@@ -224,7 +224,8 @@ pub fn given_up(state: &State, at: usize, outcome: Outcome) -> Vec<String> {
     let loses = |version: Version| match outcome {
         Outcome::Ours => version == Version::Theirs,
         Outcome::Theirs => version == Version::Ours,
-        Outcome::Base | Outcome::Remove => version != Version::Base,
+        Outcome::Base => version != Version::Base,
+        Outcome::Remove => file.case.stages.all()[version as usize].is_some(),
     };
     let sides = [Version::Ours, Version::Theirs]
         .into_iter()

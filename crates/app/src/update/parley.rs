@@ -19,8 +19,8 @@ pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     }
     match command {
         Command::Move(motion) => travel(state, motion),
-        Command::NextOpen => next_open(state, true),
-        Command::PrevOpen => next_open(state, false),
+        Command::NextOpen => return next_open(state, true),
+        Command::PrevOpen => return next_open(state, false),
         Command::NextChange => next_change(state, true),
         Command::PrevChange => next_change(state, false),
         Command::NextFile => return other_file(state, true),
@@ -162,9 +162,9 @@ fn travel(state: &mut State, motion: Motion) {
     go_to_row(state, to);
 }
 
-fn next_open(state: &mut State, forward: bool) {
+fn next_open(state: &mut State, forward: bool) -> Vec<Effect> {
     let Some(file) = state.open_file_mut() else {
-        return;
+        return Vec::new();
     };
     let here = RegionId(file.view.region);
     let open: Vec<_> = file.draft().open().collect();
@@ -173,30 +173,27 @@ fn next_open(state: &mut State, forward: bool) {
         false => open.iter().copied().rev().find(|id| *id < here),
     };
     let round = if forward { open.first() } else { open.last() };
-    match ahead.or(round.copied()) {
-        Some(id) => {
-            let wrapped = ahead.is_none() && id != here;
-            show(file, id);
-            if wrapped {
-                state.say(if forward {
-                    "from the top again"
-                } else {
-                    "from the end again"
-                });
-            }
-        }
-        None => say_what_is_left(state),
+    let Some(id) = ahead.or(round.copied()) else {
+        return on_from_here(state, forward);
+    };
+    let wrapped = ahead.is_none() && id != here;
+    show(file, id);
+    if wrapped {
+        let from = if forward { "top" } else { "end" };
+        state.say(format!("from the {from} again"));
     }
+    Vec::new()
 }
 
-fn say_what_is_left(state: &mut State) {
+/// Nothing is open in this file: on to the next one, once this one is finished.
+fn on_from_here(state: &mut State, forward: bool) -> Vec<Effect> {
     let done = state.files.get(state.file).is_some_and(|f| f.finished());
-    let text = match (done, docket::other_unfinished(state, state.file, true)) {
-        (false, _) => "nothing is open in this file; w writes and stages it",
-        (true, Some(_)) => "this file is finished; ] goes to the next one",
-        (true, None) => "every file is finished; 5 proves the result, 6 concludes",
-    };
-    state.say(text);
+    match (done, docket::other_unfinished(state, state.file, forward)) {
+        (false, _) => state.say("nothing is open in this file; w writes and stages it"),
+        (true, Some(next)) => return docket::open(state, next),
+        (true, None) => state.say("every file is finished; 5 proves the result, 6 concludes"),
+    }
+    Vec::new()
 }
 
 fn next_change(state: &mut State, forward: bool) {

@@ -56,20 +56,15 @@ fn wrote(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Ef
             file.case.standing = Standing::Staged;
             file.changed = false;
             set_seen(&mut file.load, &wrote);
-            let (done, all) = state.files_done();
-            let next = match all - done {
-                0 => "every file is finished: 5 proves, 6 concludes".to_owned(),
-                left => format!("{} left", count(left, "file")),
+            let next = match super::docket::other_unfinished(state, at, true) {
+                None => "every file is finished: 5 proves, 6 concludes".to_owned(),
+                Some(next) => format!("n goes on with {}", state.files[next].case.path),
             };
-            state.say(format!(
-                "{path}: {} · {next} · u on Docket takes it back",
-                wrote.what
-            ));
-            if state.tab == Tab::Parley && done < all {
-                state.tab = Tab::Docket;
-                state.docket.chosen =
-                    super::docket::other_unfinished(state, at, true).unwrap_or(at);
-            }
+            let back = match state.tab {
+                Tab::Docket => "u takes it back",
+                _ => "u on Docket takes it back",
+            };
+            state.say(format!("{path}: {} · {next} · {back}", wrote.what));
             return vec![Effect::Prove, Effect::Measure];
         }
         Err(Trouble::Changed(again)) => ask_overwrite(state, &path, *again),

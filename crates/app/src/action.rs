@@ -128,7 +128,7 @@ pub enum Outcomes {
     Recorded(usize, Result<(), String>),
     Wrote(usize, Result<Wrote, Trouble>),
     TookBack(usize, Result<Wrote, Trouble>),
-    Situated(Result<Situation, String>),
+    Situated(Box<Result<Situation, String>>),
     Proved(Result<Proof, String>),
     Ended(Ending, Result<After, String>),
     LogRead(Result<Vec<LogLine>, String>),

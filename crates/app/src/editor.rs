@@ -523,7 +523,7 @@ mod tests {
             e.insert(&c.to_string());
         }
         e.undo();
-        assert_eq!(e.text(), "ab ");
+        assert_eq!(e.text(), "ab");
     }
 
     #[test]

@@ -53,7 +53,7 @@ impl<'a> Rows<'a> {
     }
 
     /// How many rows there are.
-    pub fn len(&self) -> usize {
+    pub fn height(&self) -> usize {
         self.starts.last().copied().unwrap_or(0)
     }
 
@@ -67,7 +67,7 @@ impl<'a> Rows<'a> {
     /// The region and its row at a place.
     pub fn at(&self, row: usize) -> Option<(RegionId, Row)> {
         let after = self.starts.partition_point(|start| *start <= row);
-        if row >= self.len() || after == 0 {
+        if row >= self.height() || after == 0 {
             return None;
         }
         let id = RegionId(after as u32 - 1);

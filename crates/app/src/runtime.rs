@@ -41,11 +41,10 @@ enum Wake {
 /// If the repository cannot be read or the terminal refuses.
 pub fn run(repo: Repository, theme: Theme) -> Result<()> {
     let situation = Situation::read(&repo)?;
-    let folder = repo.work_tree().display().to_string();
     let worker = Arc::new(Worker::new(repo));
     let size =
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
-    let mut state = State::new(situation, folder, size, now());
+    let mut state = State::new(situation, size, now());
     let (to_main, wakes) = channel();
     let pool = Pool::new(&worker, &to_main);
     let mut screen = RawScreen::enter()?;

@@ -324,7 +324,7 @@ impl<'a> Screen<'a> {
             return Some(text_hit(&editing.editor, draft, at));
         }
         if self.spine().contains(at) {
-            let rows = crate::rows::Rows::new(file).len();
+            let rows = crate::rows::Rows::new(file).height();
             let y = (at.y - draft.y) as usize;
             return Some(Hit::Spine(y * rows / draft.height.max(1) as usize));
         }

@@ -287,13 +287,12 @@ pub struct State {
     pub accord: AccordState,
     pub overlay: Option<Overlay>,
     pub message: Message,
-    pub folder: String,
     pub done: bool,
 }
 
 impl State {
     /// A state over a situation; nothing is loaded yet.
-    pub fn new(situation: Situation, folder: String, size: (u16, u16), now: i64) -> Self {
+    pub fn new(situation: Situation, size: (u16, u16), now: i64) -> Self {
         let files = situation
             .cases
             .iter()
@@ -319,7 +318,6 @@ impl State {
             accord,
             overlay: None,
             message: Message::default(),
-            folder,
             done: false,
         }
     }

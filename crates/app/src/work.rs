@@ -147,9 +147,10 @@ impl Worker {
     fn perform_whole(&self, effect: Effect) -> Option<Outcomes> {
         let text = |e: Error| e.to_string();
         match effect {
-            Effect::ReadSituation => Some(Outcomes::Situated(
-                Situation::read(&self.repo).map_err(text),
-            )),
+            Effect::ReadSituation => {
+                let read = Situation::read(&self.repo).map_err(text);
+                Some(Outcomes::Situated(Box::new(read)))
+            }
             Effect::Prove => {
                 let proof = Situation::read(&self.repo).and_then(|s| prove(&self.repo, &s));
                 Some(Outcomes::Proved(proof.map_err(text)))

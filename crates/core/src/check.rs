@@ -110,7 +110,7 @@ pub fn check(inputs: &Inputs<'_>) -> Vec<Finding> {
     found
 }
 
-fn known_lines<'a>(versions: Option<&'a Versions>) -> HashSet<&'a [u8]> {
+fn known_lines(versions: Option<&Versions>) -> HashSet<&[u8]> {
     let sides = versions.map(|v| [&v.ours, &v.theirs]).into_iter().flatten();
     sides
         .flat_map(|s| s.lines(s.all()).map(Line::content))

@@ -5,6 +5,7 @@
 
 use crate::lines::LineRange;
 use crate::plan::Algorithm;
+use crate::repetitive;
 use crate::text::Source;
 use imara_diff::{Diff, Interner, NoSliderHeuristic, Token};
 
@@ -75,6 +76,19 @@ fn resync(tokens: &[Token], guess: u32, token: Token) -> u32 {
 
 /// The hunks that turn `base` into `side`, in order, never touching each other.
 pub(crate) fn hunks(
+    base: &[Token],
+    side: &[Token],
+    distinct: u32,
+    algorithm: Algorithm,
+) -> Vec<Hunk> {
+    match repetitive::is_repetitive(base, side, distinct) {
+        true => repetitive::hunks(base, side, distinct),
+        false => search(base, side, distinct, algorithm),
+    }
+}
+
+/// The usual search, without a look at what it may cost.
+pub(crate) fn search(
     base: &[Token],
     side: &[Token],
     distinct: u32,

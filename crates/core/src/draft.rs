@@ -511,7 +511,11 @@ impl Draft {
             .partition_point(|s| *s < start)
             .saturating_sub(1);
         let near = || (first..self.cells.len()).take_while(|i| self.starts[*i] <= end);
-        if let Some(id) = prefer.map(|id| id.0 as usize).filter(touches) {
+        let belongs = |i: &usize| match lines.is_empty() {
+            true => touches(i),
+            false => cuts(i),
+        };
+        if let Some(id) = prefer.map(|id| id.0 as usize).filter(belongs) {
             return id;
         }
         let is_open = |i: &usize| self.cells[*i].standing == Standing::Open;

@@ -18,6 +18,7 @@ mod lines;
 mod markers;
 mod plan;
 mod refine;
+mod repetitive;
 mod resolution;
 mod rows;
 mod text;

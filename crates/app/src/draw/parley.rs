@@ -56,7 +56,7 @@ impl Canvas<'_> {
     fn spine(&mut self, file: &OpenFile) {
         let (area, theme) = (self.screen.spine(), *self.theme);
         let height = area.height as usize;
-        let rows = Rows::new(file).len().max(1);
+        let rows = Rows::new(file).height().max(1);
         let shown =
             file.view.top * height / rows..=(file.view.top + height).min(rows) * height / rows;
         for (y, cell) in overview(file, height).into_iter().enumerate() {
@@ -347,7 +347,7 @@ impl Canvas<'_> {
 pub(super) fn overview(file: &OpenFile, cells: usize) -> Vec<Option<Cell>> {
     let mut out = vec![None; cells];
     let rows = Rows::new(file);
-    let all = rows.len().max(1);
+    let all = rows.height().max(1);
     if cells == 0 {
         return out;
     }

@@ -302,9 +302,10 @@ fn with_seed(editing: &Editing, mut edits: Vec<LineEdit>) -> Vec<Entry> {
         return seed_entry(editing, edits, None);
     };
     let at = editing.before.lines_of(id);
-    let touched = edits
-        .iter()
-        .any(|e| e.lines.start <= at.end && at.start <= e.lines.end);
+    let touched = edits.iter().any(|e| match e.lines.is_empty() {
+        true => at.start <= e.lines.start && e.lines.start <= at.end,
+        false => e.lines.start < at.end && at.start < e.lines.end,
+    });
     if touched {
         return seed_entry(editing, edits, Some(id));
     }

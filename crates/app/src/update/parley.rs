@@ -93,7 +93,7 @@ fn show(file: &mut OpenFile, region: RegionId) {
 /// Keeps the cursor in the window and, where it fits, its whole region too.
 pub(super) fn follow(file: &mut OpenFile, height: usize) {
     let rows = Rows::new(file);
-    let (cursor, len) = (rows.cursor(), rows.len());
+    let (cursor, len) = (rows.cursor(), rows.height());
     let (start, tall) = rows.of(RegionId(file.view.region));
     let margin = (height / 6).min(3);
     let lowest = (cursor + margin + 1).saturating_sub(height.max(1));
@@ -115,7 +115,7 @@ pub(super) fn follow(file: &mut OpenFile, height: usize) {
 pub(super) fn go_to_row(state: &mut State, row: usize) {
     with_view(state, |file| {
         let rows = Rows::new(file);
-        let row = row.min(rows.len().saturating_sub(1));
+        let row = row.min(rows.height().saturating_sub(1));
         if let Some((id, _)) = rows.at(row) {
             let offset = row - rows.of(id).0;
             if file.view.region != id.0 {
@@ -140,7 +140,7 @@ fn travel(state: &mut State, motion: Motion) {
     };
     let (row, len) = {
         let rows = Rows::new(file);
-        (rows.cursor(), rows.len())
+        (rows.cursor(), rows.height())
     };
     let to = match motion {
         Motion::Up => row.saturating_sub(1),

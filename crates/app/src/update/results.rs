@@ -8,7 +8,7 @@ use armistice_git::{After, Ending, Situation, Standing, Verdict};
 pub(super) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec<Effect> {
     match outcome {
         // These are about the repository as a whole and never outdated.
-        Outcomes::Situated(result) => return situated(state, result),
+        Outcomes::Situated(result) => return situated(state, *result),
         Outcomes::Ended(ending, result) => return ended(state, ending, result),
         Outcomes::Note(text) => state.complain(text),
         _ if generation != state.generation => {}

@@ -1,0 +1,10 @@
+//! The program against real git: in process, by its command line, and in tmux.
+
+mod kit;
+
+mod demo;
+mod editing;
+mod plain;
+mod real_git;
+mod resume;
+mod screens;

@@ -1,0 +1,233 @@
+//! The same work without a screen.
+
+use crate::kit::{Repo, armistice};
+use serde_json::Value;
+use std::fs;
+use tempfile::TempDir;
+
+fn json(repo: &Repo, args: &[&str]) -> Value {
+    let output = repo.run(args);
+    serde_json::from_slice(&output.stdout).unwrap_or_else(|e| panic!("{e}: {output:?}"))
+}
+
+#[test]
+fn the_docket_as_json_names_cases_versions_and_counts() {
+    let repo = Repo::demo("merge");
+    let docket = json(&repo, &["docket", "--json"]);
+    assert_eq!(docket["operation"]["name"], "merge");
+    assert_eq!(docket["ours"]["label"], "harbour/main");
+    assert_eq!(docket["theirs"]["label"], "night-pilotage");
+    let cases = docket["cases"].as_array().unwrap();
+    assert_eq!(cases.len(), 11);
+    let of = |path: &str| cases.iter().find(|c| c["path"] == path).unwrap();
+    assert_eq!(of("config/prices.toml")["conflicts"], 2);
+    assert_eq!(of("config/prices.toml")["open"], 2);
+    assert_eq!(of("assets/crest.png")["mergeable"], false);
+    assert_eq!(of("scripts/backup.sh")["kind"], "removed-by-ours");
+    assert_eq!(
+        of("scripts/backup.sh")["outcomes"],
+        serde_json::json!(["theirs", "remove"])
+    );
+    assert_eq!(of("docs/current")["kind"], "link");
+    assert_eq!(of("tools/report.py")["kind"], "both-added");
+    let oid = of("src/quay.rs")["versions"]["ours"]["oid"]
+        .as_str()
+        .unwrap();
+    assert_eq!(repo.git(&["rev-parse", ":2:src/quay.rs"]).trim(), oid);
+}
+
+#[test]
+fn settle_proof_and_conclude_do_the_whole_job() {
+    let repo = Repo::demo("merge");
+    let (code, _) = repo.told(&["conclude"]);
+    assert_eq!(code, 1, "eleven files are open");
+    let (code, told) = repo.told(&[
+        "settle",
+        "config/prices.toml",
+        "--by",
+        "theirs",
+        "--conflict",
+        "2",
+    ]);
+    assert_eq!(
+        (code, told.as_str()),
+        (1, "config/prices.toml: 1 conflict still open\n")
+    );
+    let (code, _) = repo.told(&["settle", "config/prices.toml", "--by", "ours"]);
+    assert_eq!(code, 0);
+    let prices = repo.read("config/prices.toml");
+    assert!(
+        prices.contains("base = 195.00") && prices.contains("night_hour = 560.00"),
+        "{prices}"
+    );
+    for case in json(&repo, &["docket", "--json"])["cases"]
+        .as_array()
+        .unwrap()
+    {
+        if case["standing"] == "unmerged" {
+            let (code, told) =
+                repo.told(&["settle", case["path"].as_str().unwrap(), "--by", "theirs"]);
+            assert_eq!(code, 0, "{told}");
+        }
+    }
+    let (code, told) = repo.told(&["proof"]);
+    assert_eq!(code, 0, "{told}");
+    assert_eq!(
+        json(&repo, &["proof", "--json"])["findings"],
+        serde_json::json!([])
+    );
+    repo.write("../message", "Settle the night\n\n# not a comment\n");
+    let (code, told) = repo.told(&["conclude", "--message", "../message"]);
+    assert_eq!((code, told.as_str()), (0, "the merge is concluded\n"));
+    assert_eq!(
+        repo.git(&["log", "-1", "--format=%B"]).trim(),
+        "Settle the night\n\n# not a comment"
+    );
+    let (code, _) = repo.told(&["conclude"]);
+    assert_eq!(code, 2, "there is nothing left to conclude");
+}
+
+#[test]
+fn a_finding_has_file_and_line_and_stops_concluding() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    repo.git(&["add", "a.txt"]);
+    let proof = json(&repo, &["proof", "--json"]);
+    let first = &proof["findings"][0];
+    assert_eq!(
+        (&first["path"], &first["check"]),
+        (&"a.txt".into(), &"markers".into())
+    );
+    assert_eq!(first["line"], 1, "lines count from zero in JSON");
+    let (code, told) = repo.told(&["conclude"]);
+    assert_eq!(code, 1);
+    assert!(
+        told.starts_with("a.txt:2: marker line: <<<<<<< HEAD"),
+        "{told}"
+    );
+    let (code, _) = repo.told(&["conclude", "--despite-findings"]);
+    assert_eq!(code, 0, "there is a deliberate way round");
+}
+
+#[test]
+fn markers_in_a_file_that_git_merged_by_itself_are_found() {
+    let repo = Repo::new();
+    repo.write("b.txt", "b1\nb2\nb3\nb4\nb5\n");
+    repo.diverge("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    repo.git(&["checkout", "-q", "side"]);
+    repo.write("b.txt", "b1\nb2\nb3\nb4\ntheirs\n");
+    repo.commit("theirs too");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("b.txt", "ours\nb2\nb3\nb4\nb5\n");
+    repo.commit("ours too");
+    repo.try_git(&["merge", "side"]);
+    repo.told(&["settle", "a.txt", "--by", "ours"]);
+    assert_eq!(repo.told(&["proof"]).0, 0);
+    repo.write("b.txt", "ours\n>>>>>>> left here\nb5\n");
+    repo.git(&["add", "b.txt"]);
+    let (code, told) = repo.told(&["proof"]);
+    assert_eq!(code, 1);
+    assert!(told.contains("b.txt:2: marker line"), "{told}");
+}
+
+#[test]
+fn errors_say_what_and_what_next_and_change_nothing() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    let before = (repo.unmerged(), repo.read("a.txt"));
+    let table: [(&[&str], &str); 5] = [
+        (
+            &["settle", "b.txt", "--by", "ours"],
+            "'b.txt' is not in conflict; 'armistice docket' lists what is",
+        ),
+        (
+            &["settle", "a.txt", "--by", "ours", "--conflict", "7"],
+            "has no conflict 7; they are numbered 1 to 1",
+        ),
+        (
+            &["settle", "../x", "--by", "ours"],
+            "is outside of the work tree",
+        ),
+        (&["settle", "a.txt", "--by", "mine"], "invalid value 'mine'"),
+        (
+            &[
+                "weave", "--base", "nope", "--ours", "a.txt", "--theirs", "a.txt",
+            ],
+            "cannot read 'nope'",
+        ),
+    ];
+    for (args, expected) in table {
+        let (code, told) = repo.told(args);
+        assert_eq!(code, 2, "{told}");
+        assert!(told.contains(expected), "{told}");
+    }
+    assert_eq!((repo.unmerged(), repo.read("a.txt")), before);
+    let nowhere = TempDir::new().unwrap();
+    let output = armistice(nowhere.path(), &["docket"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("is not inside a git work tree"));
+}
+
+#[test]
+fn weave_merges_three_files() {
+    let dir = TempDir::new().unwrap();
+    let put = |name: &str, text: &str| fs::write(dir.path().join(name), text).unwrap();
+    put("base", "a\nb\nc\n");
+    put("ours", "A\nb\nc\n");
+    put("theirs", "a\nb\nC\n");
+    put("clash", "aa\nb\nc\n");
+    let run = |theirs: &str, more: &[&str]| {
+        let mut args = vec![
+            "weave", "--base", "base", "--ours", "ours", "--theirs", theirs,
+        ];
+        args.extend(more);
+        let output = armistice(dir.path(), &args);
+        (
+            output.status.code().unwrap(),
+            String::from_utf8(output.stdout).unwrap(),
+        )
+    };
+    assert_eq!(run("theirs", &[]), (0, "A\nb\nC\n".to_owned()));
+    let marked = "<<<<<<<<< ours:q.rs\nA\n||||||||| base:q.rs\na\n=========\naa\n>>>>>>>>> theirs:q.rs\nb\nc\n";
+    assert_eq!(
+        run("clash", &["--marker-size", "9", "--name", "q.rs"]),
+        (1, marked.to_owned())
+    );
+    assert_eq!(run("theirs", &["--output", "merged"]), (0, String::new()));
+    assert_eq!(
+        fs::read_to_string(dir.path().join("merged")).unwrap(),
+        "A\nb\nC\n"
+    );
+    put("binary", "a\0b");
+    assert_eq!(run("binary", &[]).0, 2);
+}
+
+#[test]
+fn the_demo_refuses_a_folder_with_something_in_it() {
+    let dir = TempDir::new().unwrap();
+    fs::write(dir.path().join("mine"), "").unwrap();
+    let output = armistice(dir.path(), &["demo", "--into", ".", "--no-open"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("is not empty"));
+    assert_eq!(fs::read_dir(dir.path()).unwrap().count(), 1);
+}
+
+#[test]
+fn help_has_examples_exit_codes_and_completions_exist() {
+    let dir = TempDir::new().unwrap();
+    let help = String::from_utf8(armistice(dir.path(), &["--help"]).stdout).unwrap();
+    assert!(help.contains("Examples:") && help.contains("Exit codes:"));
+    let script = armistice(dir.path(), &["completions", "bash"]);
+    assert!(String::from_utf8_lossy(&script.stdout).contains("_armistice"));
+}
+
+#[test]
+fn a_missing_git_is_told_with_what_to_do() {
+    let dir = TempDir::new().unwrap();
+    let output = std::process::Command::new(env!("CARGO_BIN_EXE_armistice"))
+        .current_dir(dir.path())
+        .env("PATH", dir.path())
+        .arg("docket")
+        .output()
+        .unwrap();
+    assert_eq!(output.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("install git or put it on PATH"));
+}

@@ -1,0 +1,144 @@
+//! Closing and killing at any time, and coming back.
+
+use crate::kit::{Repo, Tmux};
+
+#[test]
+fn every_decision_survives_kill_9() {
+    let repo = Repo::demo("merge");
+    let t = Tmux::start(&repo.top, (120, 40), "", &[]);
+    t.wait("16 open");
+    t.keys("n Enter").wait("conflict 1 of 2");
+    t.keys("o").wait("1 open · 1 settled");
+    t.keys("n a").wait("0 open · 2 settled");
+    t.keys("u").wait("1 open · 1 settled");
+    t.signal("-KILL").wait("EXIT 137");
+    let again = Tmux::start(&repo.top, (120, 40), "", &[]);
+    again.wait("1 settled by you · 15 open");
+    again
+        .keys("n Enter")
+        .wait("config/prices.toml · 1 open · 1 settled");
+    again.keys("U").wait("0 open · 2 settled");
+    again.keys("u u").wait("2 open · 0 settled");
+    again.keys("q").wait("EXIT 0");
+}
+
+#[test]
+fn text_being_typed_survives_kill_9() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    let t = Tmux::start(&repo.top, (120, 40), "", &[]);
+    t.wait("1 open");
+    t.keys("Enter e").wait("editing by hand");
+    t.type_text("half a thought ").wait("half a thought two");
+    // The sketch is saved within the second; its file is the proof.
+    let sketches = repo.path(".git/armistice/sketch");
+    t.wait_until("a sketch on disk", |_| {
+        std::fs::read_dir(&sketches).is_ok_and(|mut d| {
+            d.any(|f| {
+                std::fs::read_to_string(f.unwrap().path())
+                    .is_ok_and(|s| s.contains("half a thought"))
+            })
+        })
+    });
+    t.signal("-KILL").wait("EXIT 137");
+    let again = Tmux::start(&repo.top, (120, 40), "", &[]);
+    again.wait("1 open");
+    again
+        .keys("Enter")
+        .wait("an edit of this file was cut short");
+    again.keys("e").wait("half a thought two");
+    again.keys("Escape").wait("0 open · 1 settled");
+    again.keys("w").wait("written and staged");
+    again.keys("q").wait("EXIT 0");
+    assert_eq!(repo.read("a.txt"), "one\nhalf a thought two\n");
+}
+
+#[test]
+fn a_signal_puts_the_terminal_back() {
+    let repo = Repo::demo("merge");
+    let t = Tmux::start(&repo.top, (120, 40), "", &[]);
+    t.wait("16 open");
+    t.signal("-TERM").wait("EXIT 0");
+    assert!(
+        !t.screen().contains("Docket"),
+        "the alternate screen was left"
+    );
+}
+
+#[test]
+fn decisions_about_other_versions_are_put_aside_and_told() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    let mut desk = repo.desk();
+    desk.open("a.txt").press("o");
+    assert_eq!(desk.state.totals().0.open, 0);
+    repo.git(&["merge", "--abort"]);
+    repo.write("a.txt", "one\nours again\n");
+    repo.commit("ours changed once more");
+    repo.try_git(&["merge", "side"]);
+    let mut desk = repo.desk();
+    assert_eq!(desk.state.totals().0.open, 1);
+    desk.open("a.txt");
+    assert!(
+        desk.message().contains("the versions changed"),
+        "{}",
+        desk.message()
+    );
+}
+
+#[test]
+fn decisions_come_back_when_the_same_merge_is_done_again() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    repo.desk().open("a.txt").press("t");
+    let mut desk = repo.desk();
+    desk.press("6 B enter");
+    assert!(
+        desk.message().contains("backed out of the merge"),
+        "{}",
+        desk.message()
+    );
+    assert_eq!(repo.read("a.txt"), "one\nours\n");
+    repo.try_git(&["merge", "side"]);
+    assert_eq!(repo.desk().state.totals().0.open, 0);
+}
+
+#[test]
+fn a_damaged_journal_is_kept_aside_and_told() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    repo.desk().open("a.txt").press("t");
+    let journal = std::fs::read_dir(repo.path(".git/armistice/journal"))
+        .unwrap()
+        .next()
+        .unwrap()
+        .unwrap()
+        .path();
+    let mut bytes = std::fs::read(&journal).unwrap();
+    bytes.extend_from_slice(b"{\"do\":{\"label\":\"torn");
+    std::fs::write(&journal, &bytes).unwrap();
+    let mut desk = repo.desk();
+    assert_eq!(desk.state.totals().0.open, 0, "what could be read counts");
+    desk.open("a.txt");
+    assert!(
+        desk.message().contains("damaged from line 3 on"),
+        "{}",
+        desk.message()
+    );
+    desk.press("u");
+    assert_eq!(
+        repo.desk().state.totals().0.open,
+        1,
+        "the mended journal goes on"
+    );
+}
+
+#[test]
+fn two_programs_on_one_journal_are_told_apart() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    let (mut first, mut second) = (repo.desk(), repo.desk());
+    first.open("a.txt").press("o");
+    second.open("a.txt").press("t");
+    assert!(
+        second.message().contains("NOT recorded: "),
+        "{}",
+        second.message()
+    );
+    assert!(second.state.message.is_trouble);
+}

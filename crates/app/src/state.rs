@@ -348,7 +348,8 @@ impl State {
         }
         self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
         self.file = self.file.min(self.files.len().saturating_sub(1));
-        self.proof = ProofState::default();
+        // What was found before stays to be read until it is checked anew.
+        self.proof.running = true;
         self.situation = situation;
     }
 

@@ -209,20 +209,18 @@ impl Session {
     /// Makes the draft anew from the steps that count, up to one that is refused.
     fn rebuild(&mut self) -> Option<Refused> {
         let mut draft = Draft::new(self.draft.plan().clone());
-        let mut refused = None;
         for at in 0..self.done {
-            match ran(&draft, &self.steps[at]) {
-                Ok(next) => draft = next,
-                Err(why) => {
-                    self.steps.truncate(at);
-                    self.done = at;
-                    refused = Some(why);
-                    break;
-                }
+            if let Err(why) = run_step(&mut draft, &self.steps[at]) {
+                // It may have been done in part: the steps before it are replayed without it.
+                self.steps.truncate(at);
+                self.done = at;
+                self.rebuild();
+                return Some(why);
             }
         }
+        draft.index();
         self.draft = draft;
-        refused
+        None
     }
 }
 

@@ -76,12 +76,11 @@ impl Canvas<'_> {
                     count(removed, "line")
                 )
             };
-            lines.push(format!(
-                "staged against {}: {}",
-                state.situation.ours.label,
-                told(ours)
-            ));
-            if state.situation.theirs.commit.is_some() {
+            let label = &state.situation.ours.label;
+            let label = label.strip_prefix("onto ").unwrap_or(label);
+            lines.push(format!("staged against {label}: {}", told(ours)));
+            // A single commit stands on other files; against it the numbers say nothing.
+            if state.situation.operation == Operation::Merge {
                 lines.push(format!(
                     "staged against {}: {}",
                     state.situation.theirs.label,

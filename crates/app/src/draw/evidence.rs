@@ -206,6 +206,10 @@ impl Canvas<'_> {
         };
         let mut pen = self.pen(area, 0);
         pen.write(title, theme.bold());
+        if file.view.wide && !picking {
+            pen.fill("─", theme.fg(Role::Rule));
+            return;
+        }
         let names: usize = Lens::ALL.iter().map(|l| l.name().len() + 3).sum();
         let dashes = pen.room().saturating_sub(names + 1);
         pen.write(&"─".repeat(dashes), theme.fg(Role::Rule));

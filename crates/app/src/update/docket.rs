@@ -259,11 +259,7 @@ fn work_of(load: &FileLoad, side: Version) -> String {
                 added += both + of(|r| matches!(r, Row::Added(_)));
                 removed += both + of(|r| matches!(r, Row::Removed(_)));
             }
-            format!(
-                "{} added, {} removed",
-                count(added, "line"),
-                count(removed, "line")
-            )
+            format!("{} added, {removed} removed", count(added, "line"))
         }
         FileLoad::Whole(whole) => {
             let (at, side_index) = if side == Version::Ours {
@@ -275,11 +271,7 @@ fn work_of(load: &FileLoad, side: Version) -> String {
                 (None, _) => "its removal of the file".to_owned(),
                 (Some(_), Some(lost)) => {
                     let (added, removed) = lost[side_index];
-                    format!(
-                        "{} added, {} removed",
-                        count(added, "line"),
-                        count(removed, "line")
-                    )
+                    format!("{} added, {removed} removed", count(added, "line"))
                 }
                 (Some(size), None) => format!("a version of {}", count(size, "byte")),
             }

@@ -222,7 +222,7 @@ fn settle_one(
             }
         }
         FileLoad::Whole(whole) => {
-            let outcome = whole_outcome(case, version)?;
+            let outcome = whole_outcome(case, version, whole.why)?;
             Effect::Outcome {
                 file: 0,
                 outcome,
@@ -237,7 +237,7 @@ fn settle_one(
 }
 
 /// For a whole file, a side that removed it means removing it.
-fn whole_outcome(case: &Case, version: Version) -> Result<Outcome> {
+fn whole_outcome(case: &Case, version: Version, why: &str) -> Result<Outcome> {
     let outcome = match version {
         Version::Ours => Outcome::Ours,
         Version::Theirs => Outcome::Theirs,
@@ -250,7 +250,7 @@ fn whole_outcome(case: &Case, version: Version) -> Result<Outcome> {
             Ok(Outcome::Remove)
         }
         _ => bail!(
-            "'{}' cannot be settled by {} as a whole",
+            "'{}' cannot be settled by {}: {why}",
             case.path,
             version.name()
         ),

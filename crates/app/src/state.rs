@@ -4,7 +4,8 @@ use crate::action::{Effect, Tab, Tally};
 use crate::editor::Editor;
 use crate::keymap::Context;
 use armistice_core::{
-    Counts, Draft, Encoding, Origin, Pick, Plan, RegionId, Resolution, Session, Side, Version,
+    Counts, Draft, Encoding, Origin, Pick, Plan, RegionId, Resolution, Session, Side, SideReport,
+    Version, audit,
 };
 use armistice_git::{Case, Ending, LogLine, Proof, Seen, Situation, Standing, Verdict};
 
@@ -249,6 +250,8 @@ pub struct AccordState {
     pub running: Option<Ending>,
     pub verdict: Option<Verdict>,
     pub log: Vec<LogLine>,
+    /// What became of the lines that each side added, over all files with lines.
+    pub ledger: Option<(SideReport, SideReport)>,
     /// The result against each parent.
     pub against: Option<(Tally, Tally)>,
     pub top: usize,
@@ -262,6 +265,7 @@ impl AccordState {
             running: None,
             verdict: None,
             log: Vec::new(),
+            ledger: None,
             against: None,
             top: 0,
         }
@@ -411,6 +415,17 @@ impl State {
             }
         }
         (sum, waiting)
+    }
+
+    /// Accounts for the lines that each side added.
+    pub fn take_stock(&mut self) {
+        let mut sum = (SideReport::default(), SideReport::default());
+        for open in self.files.iter().filter_map(|f| f.open()) {
+            let report = audit(open.plan(), open.draft());
+            sum.0 += report.ours;
+            sum.1 += report.theirs;
+        }
+        self.accord.ledger = Some(sum);
     }
 
     /// The name of a side, as the second line says it.

@@ -181,7 +181,10 @@ fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
     state.accord.editing = false;
     match tab {
         Tab::Proof => accord::prove(state),
-        Tab::Accord => vec![Effect::Measure, Effect::Prove],
+        Tab::Accord => {
+            state.take_stock();
+            vec![Effect::Measure, Effect::Prove]
+        }
         _ => Vec::new(),
     }
 }

@@ -35,6 +35,15 @@ pub struct SideReport {
     pub waiting: usize,
 }
 
+impl std::ops::AddAssign for SideReport {
+    fn add_assign(&mut self, other: Self) {
+        self.kept += other.kept;
+        self.given_up += other.given_up;
+        self.rewritten += other.rewritten;
+        self.waiting += other.waiting;
+    }
+}
+
 /// What became of both sides' work.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
 pub struct Report {

@@ -147,7 +147,8 @@ impl Canvas<'_> {
         let most = rows.iter().map(|r| r.2).max().unwrap_or(0).max(1);
         let room = (area.width as usize).saturating_sub(30).min(40);
         let shown = rows.into_iter().filter(|(_, _, n)| *n > 0);
-        for (y, (role, name, n)) in (1..).zip(shown) {
+        let mut y = 1;
+        for (role, name, n) in shown {
             let mut pen = self.pen(area, y);
             pen.to(1)
                 .write(theme.mark(role), theme.fg(role))
@@ -156,6 +157,36 @@ impl Canvas<'_> {
             pen.to(20).write(&format!("{n:>4} "), theme.text());
             let bar = (n * room).div_ceil(most);
             pen.write(&"━".repeat(bar), theme.fg(role));
+            y += 1;
+        }
+        self.ledger(area, y + 1);
+    }
+
+    /// What became of the lines that each side added.
+    fn ledger(&mut self, area: Rect, y: u16) {
+        let theme = *self.theme;
+        let Some((ours, theirs)) = self.state.accord.ledger else {
+            return;
+        };
+        for (y, (role, side)) in (y..).zip([(Role::Ours, ours), (Role::Theirs, theirs)]) {
+            let parts = [
+                (side.kept, "kept"),
+                (side.given_up, "given up"),
+                (side.rewritten, "rewritten by hand"),
+                (side.waiting, "waiting"),
+            ];
+            let told: Vec<_> = parts
+                .iter()
+                .filter(|(n, _)| *n > 0)
+                .map(|(n, word)| format!("{n} {word}"))
+                .collect();
+            let all = side.kept + side.given_up + side.rewritten + side.waiting;
+            let mut pen = self.pen(area, y);
+            pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
+            pen.write(
+                &format!("added {}: {}", count(all, "line"), told.join(", ")),
+                theme.text(),
+            );
         }
     }
 

@@ -10,6 +10,9 @@ use crate::theme::Role;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
+/// Columns of the help, at most.
+const HELP: u16 = 100;
+
 /// The box of a question, and where its two answers are.
 pub fn question_areas(screen: &Screen<'_>, question: &Question) -> (Rect, Rect, Rect) {
     let width = 76;
@@ -100,9 +103,13 @@ impl Canvas<'_> {
         let tab = self.state.tab;
         let mut lines = vec![(String::new(), marks_line(&theme))];
         lines.push((String::new(), String::new()));
+        let width = self.screen.middle(HELP, 99).width.saturating_sub(4 + 14);
         for binding in rows_for(context) {
-            let keys = binding.keys.join(" ");
-            lines.push((keys, binding.help.to_owned()));
+            let mut keys = binding.keys.join(" ");
+            for part in wrap(binding.help, width as usize) {
+                // A line that goes on stands behind a blank, so that it is indented too.
+                lines.push((std::mem::replace(&mut keys, " ".to_owned()), part));
+            }
         }
         if crate::keymap::is_typing(context) {
             let typing =
@@ -115,7 +122,7 @@ impl Canvas<'_> {
                 "mouse: click a row, a choice, a tab, a key; the wheel scrolls".to_owned(),
             ));
         }
-        let area = self.screen.middle(92, lines.len() as u16 + 4);
+        let area = self.screen.middle(HELP, lines.len() as u16 + 4);
         let inner = self.panel(area, &format!("{} · {}", tab.name(), tab.question()));
         let room = inner.height.saturating_sub(1);
         let top = top.min(lines.len().saturating_sub(room as usize));

@@ -279,6 +279,8 @@ fn key(name: &str) -> KeyEvent {
         "right" => KeyCode::Right,
         "home" => KeyCode::Home,
         "end" => KeyCode::End,
+        "pageup" => KeyCode::PageUp,
+        "pagedown" => KeyCode::PageDown,
         "backspace" => KeyCode::Backspace,
         "delete" => KeyCode::Delete,
         one => KeyCode::Char(one.chars().next().unwrap()),

@@ -1,0 +1,209 @@
+//! The store under the git folder, and files written in one step.
+
+use armistice_core::{Entry, Event, RegionId, Resolution, Step};
+use armistice_git::{
+    Case, Kind, Mode, Oid, RepoPath, Seen, Stage, Stages, Standing, Store, WorkFile,
+    write_atomically,
+};
+use std::fs;
+use std::os::unix::fs::{PermissionsExt, symlink};
+use tempfile::TempDir;
+
+fn case(path: &[u8], ours: &str) -> Case {
+    let stage = |oid: &str| {
+        Some(Stage {
+            mode: Mode::File,
+            oid: Oid(oid.to_owned()),
+        })
+    };
+    let stages = Stages {
+        base: stage("b0"),
+        ours: stage(ours),
+        theirs: stage("7e"),
+    };
+    Case {
+        path: RepoPath::new(path),
+        kind: Kind::of(&stages),
+        stages,
+        standing: Standing::Unmerged,
+    }
+}
+
+fn event(n: u32) -> Event {
+    let entries = vec![Entry::Settle(RegionId(n), Resolution::Drop)];
+    Event::Do(Step {
+        label: format!("step {n}"),
+        entries,
+    })
+}
+
+#[test]
+fn a_journal_comes_back_as_it_was_written() {
+    let dir = TempDir::new().unwrap();
+    let store = Store::new(dir.path());
+    let case = case(b"a\nb \xff.rs", "01");
+    let (mut journal, events, note) = store.journal(&case).unwrap();
+    assert_eq!((events.len(), note), (0, None));
+    assert!(!journal.file().exists(), "asking creates nothing");
+    for n in 0..3 {
+        journal.append(&event(n)).unwrap();
+    }
+    journal.append(&Event::Undo).unwrap();
+    let (mut journal, events, note) = store.journal(&case).unwrap();
+    assert_eq!(
+        (events, note),
+        (vec![event(0), event(1), event(2), Event::Undo], None)
+    );
+    journal.append(&Event::Redo).unwrap();
+    assert_eq!(store.journal(&case).unwrap().1.len(), 5);
+}
+
+#[test]
+fn journals_of_other_versions_are_left_alone_and_told() {
+    let dir = TempDir::new().unwrap();
+    let store = Store::new(dir.path());
+    store
+        .journal(&case(b"a", "01"))
+        .unwrap()
+        .0
+        .append(&event(1))
+        .unwrap();
+    let (_, events, note) = store.journal(&case(b"a", "02")).unwrap();
+    assert_eq!(events, []);
+    assert!(note.unwrap().contains("the versions changed"));
+    let (_, _, note) = store.journal(&case(b"b", "02")).unwrap();
+    assert_eq!(note, None, "another path has nothing to do with it");
+    assert_eq!(store.journal(&case(b"a", "01")).unwrap().1, [event(1)]);
+    store.close_books().unwrap();
+    assert_eq!(
+        store.journal(&case(b"a", "02")).unwrap().2,
+        None,
+        "concluded is over"
+    );
+}
+
+#[test]
+fn every_way_to_damage_a_journal_keeps_the_bytes_and_the_readable_part() {
+    let damages: [(&[u8], usize); 4] = [
+        (b"{\"do\":{\"la", 2),
+        (b"\xff\xfe\n\"undo\"\n", 2),
+        (b"\0\0\0\0", 2),
+        (b"{\"unknown\":1}\n", 2),
+    ];
+    for (tail, readable) in damages {
+        let dir = TempDir::new().unwrap();
+        let store = Store::new(dir.path());
+        let case = case(b"a", "01");
+        let (mut journal, ..) = store.journal(&case).unwrap();
+        journal.append(&event(1)).unwrap();
+        journal.append(&event(2)).unwrap();
+        let file = journal.file().to_owned();
+        let damaged = [fs::read(&file).unwrap(), tail.to_vec()].concat();
+        fs::write(&file, &damaged).unwrap();
+        let (mut journal, events, note) = store.journal(&case).unwrap();
+        assert_eq!(events.len(), readable, "{tail:?}");
+        assert!(note.unwrap().contains("damaged from line 4"), "{tail:?}");
+        let kept = fs::read_dir(dir.path().join("armistice/kept"))
+            .unwrap()
+            .next()
+            .unwrap()
+            .unwrap();
+        assert_eq!(fs::read(kept.path()).unwrap(), damaged);
+        journal.append(&event(3)).unwrap();
+        assert_eq!(
+            store.journal(&case).unwrap().1,
+            [event(1), event(2), event(3)]
+        );
+    }
+}
+
+#[test]
+fn a_journal_without_its_first_line_is_put_aside() {
+    let dir = TempDir::new().unwrap();
+    let store = Store::new(dir.path());
+    let case = case(b"a", "01");
+    let (mut journal, ..) = store.journal(&case).unwrap();
+    journal.append(&event(1)).unwrap();
+    fs::write(journal.file(), "something else\n").unwrap();
+    let (_, events, note) = store.journal(&case).unwrap();
+    assert_eq!(events, []);
+    assert!(note.unwrap().contains("put aside"));
+}
+
+#[test]
+fn sketches_come_and_go() {
+    let dir = TempDir::new().unwrap();
+    let store = Store::new(dir.path());
+    let (a, b) = (case(b"a", "01"), case(b"a", "02"));
+    store.save_sketch(&a, "half a thought").unwrap();
+    assert_eq!(store.sketch(&a).as_deref(), Some("half a thought"));
+    assert_eq!(store.sketch(&b), None, "about other versions");
+    store.drop_sketch(&a);
+    store.drop_sketch(&a);
+    assert_eq!(store.sketch(&a), None);
+}
+
+#[test]
+fn copies_never_share_a_name() {
+    let dir = TempDir::new().unwrap();
+    let store = Store::new(dir.path());
+    let path = RepoPath::new(*b"deep/folder/odd name?.rs");
+    let first = store.keep(&path, b"one").unwrap();
+    let second = store.keep(&path, b"two").unwrap();
+    assert_ne!(first, second);
+    assert_eq!(
+        (fs::read(first).unwrap(), fs::read(&second).unwrap()),
+        (b"one".to_vec(), b"two".to_vec())
+    );
+    assert!(
+        second
+            .file_name()
+            .unwrap()
+            .to_string_lossy()
+            .ends_with("odd_name_.rs")
+    );
+}
+
+#[test]
+fn a_replaced_file_keeps_its_mode_and_leaves_no_traces() {
+    let dir = TempDir::new().unwrap();
+    let file = dir.path().join("a");
+    fs::write(&file, "old").unwrap();
+    fs::set_permissions(&file, fs::Permissions::from_mode(0o640)).unwrap();
+    let mode = || fs::metadata(&file).unwrap().permissions().mode() & 0o7777;
+    write_atomically(&file, b"new", None).unwrap();
+    assert_eq!((fs::read(&file).unwrap(), mode()), (b"new".to_vec(), 0o640));
+    write_atomically(&file, b"run", Some(true)).unwrap();
+    assert_eq!(mode(), 0o750, "who may read may run");
+    write_atomically(&file, b"no", Some(false)).unwrap();
+    assert_eq!(mode(), 0o640);
+    assert_eq!(fs::read_dir(dir.path()).unwrap().count(), 1);
+}
+
+#[test]
+fn writing_into_a_file_as_if_it_were_a_folder_is_an_error_with_the_path() {
+    let dir = TempDir::new().unwrap();
+    fs::write(dir.path().join("a"), "x").unwrap();
+    let error = write_atomically(&dir.path().join("a/b"), b"y", None).unwrap_err();
+    assert!(error.to_string().contains("cannot create '"), "{error}");
+    assert_eq!(fs::read(dir.path().join("a")).unwrap(), b"x");
+}
+
+#[test]
+fn what_is_seen_tells_files_links_and_nothing_apart() {
+    let dir = TempDir::new().unwrap();
+    let see = |name: &str| WorkFile::read(dir.path(), &RepoPath::new(name)).unwrap();
+    fs::write(dir.path().join("file"), "text").unwrap();
+    fs::write(dir.path().join("same"), "text").unwrap();
+    symlink("file", dir.path().join("link")).unwrap();
+    fs::create_dir(dir.path().join("folder")).unwrap();
+    assert_eq!(see("file").seen, see("same").seen);
+    assert_eq!(see("file").bytes, b"text");
+    assert_ne!(see("link").seen, see("file").seen);
+    assert_eq!(see("link").bytes, b"file");
+    assert_eq!(see("folder").seen, Seen::Other);
+    assert_eq!(see("nothing").seen, Seen::Missing);
+    assert_eq!(see("file/below").seen, Seen::Missing);
+    fs::write(dir.path().join("file"), "TEXT").unwrap();
+    assert_ne!(see("file").seen, see("same").seen);
+}

@@ -23,10 +23,12 @@ use std::collections::VecDeque;
 use std::io::{Stdout, Write, stdout};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Condvar, Mutex};
-use std::time::{Duration, SystemTime, UNIX_EPOCH};
+use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 /// Threads that read; one more writes.
 const READERS: usize = 2;
+/// How often ages on the screen and the text being typed are looked after.
+const TICK: Duration = Duration::from_secs(1);
 
 /// What the main loop waits for.
 enum Wake {
@@ -67,17 +69,24 @@ fn main_loop(
     screen: &mut RawScreen,
     theme: &Theme,
 ) -> Result<()> {
+    let mut ticked = Instant::now();
     while !state.done {
+        if ticked.elapsed() >= TICK {
+            // Also while keys come without a pause: what is typed is saved on ticks.
+            ticked = Instant::now();
+            let effects = update(state, Action::Tick(now()));
+            carry_out(state, effects, worker, pool, screen)?;
+        }
         screen
             .terminal
             .draw(|frame| draw(state, &Screen::new(state), theme, frame))?;
-        let mut wake = wakes.recv_timeout(Duration::from_secs(1));
+        let mut wake = wakes.recv_timeout(TICK);
         // Everything that has piled up is worked off before the next frame.
         loop {
             let action = match wake {
                 Ok(Wake::Action(action)) => action,
                 Ok(Wake::End) => return end(state, worker, pool, screen),
-                Err(RecvTimeoutError::Timeout) => Action::Tick(now()),
+                Err(RecvTimeoutError::Timeout) => break,
                 Err(RecvTimeoutError::Disconnected) => return Ok(()),
             };
             let effects = update(state, action);

@@ -40,6 +40,12 @@ pub struct OpenFile {
     pub session: Session,
     pub encoding: Encoding,
     pub seen: Seen,
+    /// Lines that ours and theirs added to and removed from base.
+    pub lost: [(usize, usize); 2],
+    /// Why each conflict is one, in the plan's order.
+    pub causes: Vec<String>,
+    /// Whether what we staged is no longer what the draft says.
+    pub outdated: bool,
     pub view: FileView,
     /// What a person should know about how it was opened.
     pub note: Option<String>,
@@ -462,22 +468,29 @@ pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
         ("A", Resolution::Both(Side::Theirs)),
         ("d", Resolution::Drop),
     ];
-    let mut seen: Vec<Vec<u8>> = Vec::new();
-    let mut out = Vec::new();
-    for (key, resolution) in all {
-        let text = resolution.text(file.plan(), cell).bytes().to_vec();
-        if !seen.contains(&text) {
-            seen.push(text);
-            let (label, lines) = (resolution.name().to_owned(), resolution.len(cell));
-            out.push(Choice {
-                key,
-                label,
-                lines,
-                resolution,
-            });
-        }
-    }
-    out
+    let versions = file.plan().versions();
+    let text = |version| versions.get(version).slice(cell.lines(version));
+    let (ours, theirs, base) = (
+        text(Version::Ours),
+        text(Version::Theirs),
+        text(Version::Base),
+    );
+    let one_is_empty = ours.is_empty() || theirs.is_empty();
+    let is_new = |resolution: &Resolution| match resolution {
+        Resolution::Take(Version::Base) => base != ours && base != theirs,
+        Resolution::Both(_) => !one_is_empty,
+        Resolution::Drop => !one_is_empty && !base.is_empty(),
+        Resolution::Take(_) | Resolution::Lines(_) => true,
+    };
+    let possible = all.into_iter().filter(|(_, resolution)| is_new(resolution));
+    possible
+        .map(|(key, resolution)| Choice {
+            key,
+            label: resolution.name().to_owned(),
+            lines: resolution.len(cell),
+            resolution,
+        })
+        .collect()
 }
 
 /// Where a line of the previewed choice comes from.

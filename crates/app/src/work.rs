@@ -4,13 +4,17 @@
 
 use crate::action::{Effect, Outcomes, Trouble, Wrote};
 use crate::state::{FileLoad, FileView, OpenFile, State, WholeFile};
-use armistice_core::{Encoding, Event, Options, Row, Session, Version, delta, plan};
+use armistice_core::{
+    Encoding, Event, Line, LineRange, Options, Session, Source, Version, Versions, changed_lines,
+    describe, plan,
+};
 use armistice_git::{
-    Cancel, Case, Error, Journal, Kind, Loaded, Overwrite, Repository, Situation, Store, Written,
-    load, log, prove, result_against, run_ending, settle_outcome, take_back, write_result,
+    Cancel, Case, Error, Journal, Kind, Loaded, Overwrite, Repository, Situation, Standing, Store,
+    Written, load, log, prove, result_against, run_ending, settle_outcome, staged_bytes, take_back,
+    write_result,
 };
 use std::collections::HashMap;
-use std::path::PathBuf;
+use std::collections::hash_map::Entry;
 use std::sync::{Arc, Mutex};
 
 /// An effect with what it needs to know of the state it came from.
@@ -203,19 +207,33 @@ impl Worker {
         let (mut open, refused) = open;
         open.note = note.or(refused);
         open.sketch = self.store.sketch(case);
+        open.outdated = self.is_outdated(case, &open);
         FileLoad::Lines(Box::new(open))
     }
 
+    /// A file that we staged and then decided anew says so also after a restart.
+    fn is_outdated(&self, case: &Case, open: &OpenFile) -> bool {
+        let ours = case.standing == Standing::Staged && self.store.wrote(&case.path);
+        if !ours || open.draft().counts().open > 0 {
+            return false;
+        }
+        match staged_bytes(&self.repo, case) {
+            Ok(Some(staged)) => staged != open.draft().bytes(),
+            // What cannot be compared is taken to be as it was left.
+            Ok(None) | Err(_) => false,
+        }
+    }
+
     fn record(&self, case: &Case, event: &Event) -> Result<(), Error> {
-        let missing = || Error::Record {
-            path: PathBuf::from(case.path.to_string()),
-            why: "its journal is not open".to_owned(),
+        let mut journals = match self.journals.lock() {
+            Ok(journals) => journals,
+            // A thread that panicked while it held the lock left whole entries behind.
+            Err(poisoned) => poisoned.into_inner(),
         };
-        let mut journals = self.journals.lock().map_err(|_| missing())?;
-        journals
-            .get_mut(&key(case))
-            .ok_or_else(missing)?
-            .append(event)
+        match journals.entry(key(case)) {
+            Entry::Occupied(mut open) => open.get_mut().append(event),
+            Entry::Vacant(place) => place.insert(self.store.journal(case)?.0).append(event),
+        }
     }
 
     /// Sees to it that a case's journal is on the disk.
@@ -263,7 +281,14 @@ pub fn open_file(loaded: &Loaded, events: &[Event]) -> (OpenFile, Option<String>
     } else {
         &v.ours
     };
+    let causes = session.draft().plan().conflicts().iter();
+    let causes = causes
+        .map(|id| describe(session.draft().plan(), *id))
+        .collect();
     let open = OpenFile {
+        lost: changed_by(v),
+        causes,
+        outdated: false,
         session,
         encoding: Encoding::detect(sample.bytes()),
         seen: loaded.seen.clone(),
@@ -303,19 +328,6 @@ fn whole(case: &Case, loaded: Loaded, why: &'static str) -> WholeFile {
         let stage = case.stages.all()[version as usize];
         stage.as_ref().map(|_| versions.get(version).bytes().len())
     };
-    let lost = |version| {
-        let side = versions.get(version);
-        let delta = delta(&versions.base, versions.base.all(), side, side.all());
-        let both = delta.count(|r| {
-            matches!(
-                r,
-                Row::Reworded(..) | Row::Reindented(..) | Row::Respaced(..)
-            )
-        });
-        let added = delta.count(|r| matches!(r, Row::Added(_)));
-        let removed = delta.count(|r| matches!(r, Row::Removed(_)));
-        (added + both, removed + both)
-    };
     WholeFile {
         why,
         sizes: [
@@ -323,7 +335,21 @@ fn whole(case: &Case, loaded: Loaded, why: &'static str) -> WholeFile {
             size(Version::Ours),
             size(Version::Theirs),
         ],
-        lost: (!loaded.binary).then(|| [lost(Version::Ours), lost(Version::Theirs)]),
+        lost: (!loaded.binary).then(|| changed_by(versions)),
         seen: loaded.seen,
     }
+}
+
+/// Lines that ours and theirs added to and removed from base.
+fn changed_by(versions: &Versions) -> [(usize, usize); 2] {
+    let base = lines(&versions.base);
+    [&versions.ours, &versions.theirs].map(|side| {
+        let changed = changed_lines(&base, &lines(side));
+        let sum = |count: fn(&(LineRange, LineRange)) -> usize| changed.iter().map(count).sum();
+        (sum(|(_, to)| to.len()), sum(|(from, _)| from.len()))
+    })
+}
+
+fn lines(source: &Source) -> Vec<&[u8]> {
+    source.lines(source.all()).map(Line::bytes).collect()
 }

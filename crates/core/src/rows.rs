@@ -16,6 +16,8 @@ use std::ops::Range;
 const ALIKE: u32 = 40;
 /// Hunks with more pairs of lines than this are paired in order, not by likeness.
 const PAIRS: usize = 10_000;
+/// Bytes beyond which the words of a line are not compared one by one.
+const LONG_LINE: usize = 8_000;
 
 /// One row of a delta.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -131,12 +133,17 @@ fn pair(delta: &mut Delta, from: &Source, a: LineRange, to: &Source, b: LineRang
 }
 
 fn loose(delta: &mut Delta, from: &Source, a: Range<u32>, to: &Source, b: Range<u32>) {
+    // A line beyond all reading counts as its bytes.
+    let cost = |bytes: &[u8]| match bytes.len() {
+        n if n > LONG_LINE => n / 8,
+        _ => solid_words(bytes).count(),
+    };
     for line in a.map(LineIdx) {
-        delta.cost += solid_words(from.line(line).content()).count();
+        delta.cost += cost(from.line(line).content());
         delta.rows.push(Row::Removed(line));
     }
     for line in b.map(LineIdx) {
-        delta.cost += solid_words(to.line(line).content()).count();
+        delta.cost += cost(to.line(line).content());
         delta.rows.push(Row::Added(line));
     }
 }
@@ -235,7 +242,11 @@ impl Span {
 /// How the words of `old` became the words of `new`, left to right.
 ///
 /// Changes with nothing but blanks between them are told as one.
+/// Lines longer than a bound are told as one change between what they share at both ends.
 pub fn spans(old: &[u8], new: &[u8]) -> Vec<Span> {
+    if old.len().max(new.len()) > LONG_LINE {
+        return ends_only(old, new);
+    }
     let (a, b) = (words(old), words(new));
     let mut interner = Interner::new(a.len() + b.len());
     let ta: Vec<_> = a.iter().map(|w| interner.intern(&old[w.clone()])).collect();
@@ -254,6 +265,35 @@ pub fn spans(old: &[u8], new: &[u8]) -> Vec<Span> {
         at = to.end;
     }
     push_kept(&mut out, new, at..new.len());
+    out
+}
+
+fn ends_only(old: &[u8], new: &[u8]) -> Vec<Span> {
+    // No cut inside of a character: only bytes that begin one are looked at.
+    let begins = |bytes: &[u8], at: usize| bytes.get(at).is_none_or(|b| b & 0xC0 != 0x80);
+    let mut head = old.iter().zip(new).take_while(|(a, b)| a == b).count();
+    while !(begins(old, head) && begins(new, head)) {
+        head -= 1;
+    }
+    let (rest_a, rest_b) = (&old[head..], &new[head..]);
+    let mut tail = rest_a
+        .iter()
+        .rev()
+        .zip(rest_b.iter().rev())
+        .take_while(|(a, b)| a == b)
+        .count();
+    while !begins(old, old.len() - tail) {
+        tail -= 1;
+    }
+    let mut out = Vec::new();
+    push_kept(&mut out, new, 0..head);
+    if head < old.len() - tail || head < new.len() - tail {
+        out.push(Span::Changed(
+            head..old.len() - tail,
+            head..new.len() - tail,
+        ));
+    }
+    push_kept(&mut out, new, new.len() - tail..new.len());
     out
 }
 
@@ -308,6 +348,15 @@ mod tests {
         );
         assert_eq!(told("pop();", "pop().or(spare);"), "pop()[>.or(spare)];");
         assert_eq!(told("same", "same"), "same");
+    }
+
+    #[test]
+    fn a_long_line_is_told_by_its_ends() {
+        let long = |word: &str| format!("{}⚓{word}ö{}", "a b ".repeat(4000), "c d ".repeat(10));
+        let (old, new) = (long("x"), long("yy"));
+        let told = told(&old, &new);
+        assert!(told.contains("⚓[x>yy]ö"), "{}", &told[told.len() - 80..]);
+        assert_eq!(spans(old.as_bytes(), old.as_bytes()).len(), 1);
     }
 
     #[test]

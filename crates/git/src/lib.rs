@@ -32,4 +32,6 @@ pub use repository::Repository;
 pub use situation::{Commit, Party, Situation};
 pub use store::{Journal, Store};
 pub use work_file::{Seen, WorkFile, write_atomically};
-pub use write::{Loaded, Overwrite, Written, load, settle_outcome, take_back, write_result};
+pub use write::{
+    Loaded, Overwrite, Written, load, settle_outcome, staged_bytes, take_back, write_result,
+};

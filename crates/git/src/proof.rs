@@ -7,7 +7,7 @@ use crate::invocation::{Git, Invocation};
 use crate::path::RepoPath;
 use crate::repository::Repository;
 use crate::situation::Situation;
-use crate::write::load;
+use crate::write::{load, staged_bytes};
 use armistice_core::{Check, Finding, Inputs, Source, Weight, check};
 use serde::Serialize;
 use std::collections::HashSet;
@@ -95,26 +95,12 @@ fn open_finding(case: &Case) -> Finding {
 }
 
 fn check_case(repo: &Repository, case: &Case, proof: &mut Proof) -> Result<(), Error> {
-    let call = Invocation::read(["ls-files", "-z", "--stage", "--"]).arg(case.path.to_os());
-    let output = repo.must(&call)?;
-    let head = String::from_utf8_lossy(
-        output
-            .stdout
-            .split(|b| *b == b'\t')
-            .next()
-            .unwrap_or_default(),
-    )
-    .into_owned();
-    let Some(oid) = head.split(' ').nth(1).map(|oid| Oid(oid.to_owned())) else {
-        // Removed by decision: nothing is left to look at.
+    let Some(bytes) = staged_bytes(repo, case)? else {
+        // Removed by decision, or a submodule: no text is left to look at.
         proof.files += 1;
         return Ok(());
     };
-    if head.starts_with("160000") {
-        return Ok(());
-    }
     let loaded = load(repo, case)?;
-    let bytes = read_blobs(repo, &[oid])?.concat();
     let inputs = Inputs {
         result: &Source::new(bytes),
         versions: Some(&loaded.versions),

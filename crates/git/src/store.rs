@@ -164,7 +164,8 @@ impl Store {
         serde_json::from_slice(&bytes).ok()
     }
 
-    pub(crate) fn wrote(&self, path: &RepoPath) -> bool {
+    /// Whether this program wrote the working file of a path.
+    pub fn wrote(&self, path: &RepoPath) -> bool {
         self.record_file(path).exists()
     }
 

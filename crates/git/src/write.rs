@@ -54,6 +54,29 @@ pub fn load(repo: &Repository, case: &Case) -> Result<Loaded, Error> {
     })
 }
 
+/// What is staged for a path now, if anything is.
+///
+/// # Errors
+/// If git fails.
+pub fn staged_bytes(repo: &Repository, case: &Case) -> Result<Option<Vec<u8>>, Error> {
+    let call = Invocation::read(["ls-files", "-z", "--stage", "--"]).arg(case.path.to_os());
+    let output = repo.must(&call)?;
+    let head = output
+        .stdout
+        .split(|b| *b == b'\t')
+        .next()
+        .unwrap_or_default();
+    let head = String::from_utf8_lossy(head);
+    let mut fields = head.split(' ');
+    match (fields.next(), fields.next()) {
+        // The commit of a submodule is no object of this repository.
+        (Some(mode), Some(oid)) if mode != "160000" => {
+            Ok(Some(read_blobs(repo, &[Oid(oid.to_owned())])?.concat()))
+        }
+        _ => Ok(None),
+    }
+}
+
 /// Whether attributes forbid merging it line by line.
 fn called_binary(repo: &Repository, case: &Case) -> Result<bool, Error> {
     if !case.kind.has_lines() {

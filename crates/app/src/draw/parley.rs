@@ -7,7 +7,7 @@ use crate::rows::{Row, Rows};
 use crate::state::{Mode, OpenFile};
 use crate::text::{Pen, count, fit, fit_path, width_of};
 use crate::theme::{Role, Theme};
-use armistice_core::{Kind, LineIdx, RegionId, Standing, describe};
+use armistice_core::{Kind, LineIdx, RegionId, Standing};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -209,9 +209,12 @@ impl Canvas<'_> {
     }
 
     fn frame_top(&mut self, file: &OpenFile, rows: &Rows<'_>, id: RegionId, y: u16) {
-        let number = file.plan().conflict_of(id).map_or(0, |c| c.number());
+        let conflict = file.plan().conflict_of(id);
+        let number = conflict.map_or(0, |c| c.number());
         let all = file.plan().conflicts().len();
-        let why = describe(file.plan(), id);
+        let why = conflict
+            .and_then(|c| file.causes.get(c.0 as usize))
+            .map_or("", String::as_str);
         let title = match &rows.preview {
             Some((at, _, label)) if *at == id => {
                 format!(" conflict {number} of {all} · preview: {label} ")

@@ -4,7 +4,7 @@ use crate::action::{Command, Effect, Tab};
 use crate::editor::Motion;
 use crate::state::{FileLoad, Mode, Overlay, Question, State};
 use crate::text::count;
-use armistice_core::{Markers, Row, Version, delta, weave};
+use armistice_core::{Markers, Version, weave};
 use armistice_git::{Outcome, Overwrite, Standing};
 
 pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
@@ -243,36 +243,14 @@ pub fn given_up(state: &State, at: usize, outcome: Outcome) -> Vec<String> {
 
 /// What one side did to the whole file, in words.
 fn work_of(load: &FileLoad, side: Version) -> String {
+    let told = |(added, removed)| format!("{} added, {removed} removed", count(added, "line"));
     match load {
-        FileLoad::Lines(open) => {
-            let (plan, mut added, mut removed) = (open.plan(), 0, 0);
-            for region in plan.regions() {
-                let v = plan.versions();
-                let delta = delta(&v.base, region.base, v.get(side), region.lines(side));
-                let of = |is: fn(&Row) -> bool| delta.count(is);
-                let both = of(|r| {
-                    matches!(
-                        r,
-                        Row::Reworded(..) | Row::Reindented(..) | Row::Respaced(..)
-                    )
-                });
-                added += both + of(|r| matches!(r, Row::Added(_)));
-                removed += both + of(|r| matches!(r, Row::Removed(_)));
-            }
-            format!("{} added, {removed} removed", count(added, "line"))
-        }
+        FileLoad::Lines(open) => told(open.lost[usize::from(side == Version::Theirs)]),
         FileLoad::Whole(whole) => {
-            let (at, side_index) = if side == Version::Ours {
-                (1, 0)
-            } else {
-                (2, 1)
-            };
-            match (whole.sizes[at], whole.lost) {
+            let theirs = usize::from(side == Version::Theirs);
+            match (whole.sizes[1 + theirs], whole.lost) {
                 (None, _) => "its removal of the file".to_owned(),
-                (Some(_), Some(lost)) => {
-                    let (added, removed) = lost[side_index];
-                    format!("{} added, {removed} removed", count(added, "line"))
-                }
+                (Some(_), Some(lost)) => told(lost[theirs]),
                 (Some(size), None) => format!("a version of {}", count(size, "byte")),
             }
         }

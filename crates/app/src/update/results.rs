@@ -36,7 +36,10 @@ fn loaded(state: &mut State, at: usize, load: FileLoad) {
         return;
     };
     let note = match &load {
-        FileLoad::Lines(open) => open.note.clone(),
+        FileLoad::Lines(open) => {
+            file.changed = open.outdated;
+            open.note.clone()
+        }
         _ => None,
     };
     file.load = load;

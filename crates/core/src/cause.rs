@@ -3,7 +3,7 @@
 use crate::plan::{Plan, RegionId};
 use crate::resolution::Side;
 use crate::rows::{Delta, Row, delta};
-use crate::words::solid_words;
+use crate::words::same_words;
 
 /// Why both sides clash here.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -25,12 +25,11 @@ pub enum Cause {
 /// Names the cause of a conflict.
 pub fn cause(plan: &Plan, id: RegionId) -> Cause {
     let (versions, region) = (plan.versions(), plan.region(id));
-    let words = |source: &crate::Source, lines| -> Vec<Vec<u8>> {
-        let bytes = source.slice(lines);
-        let lines = bytes.split(|b| *b == b'\n' || *b == b'\r');
-        lines.flat_map(solid_words).map(<[u8]>::to_vec).collect()
-    };
-    if words(&versions.ours, region.ours) == words(&versions.theirs, region.theirs) {
+    let (ours, theirs) = (
+        versions.ours.slice(region.ours),
+        versions.theirs.slice(region.theirs),
+    );
+    if same_words(ours, theirs) {
         return Cause::WhiteSpace;
     }
     if region.base.is_empty() {

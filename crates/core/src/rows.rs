@@ -7,7 +7,7 @@ use crate::diff::hunks;
 use crate::lines::{LineIdx, LineRange};
 use crate::plan::Algorithm;
 use crate::text::{Line, Source};
-use crate::words::{solid_words, words};
+use crate::words::{same_words, solid_words, words};
 use imara_diff::Interner;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::ops::Range;
@@ -149,7 +149,7 @@ fn loose(delta: &mut Delta, from: &Source, a: Range<u32>, to: &Source, b: Range<
 }
 
 fn changed_row(x: LineIdx, old: Line<'_>, y: LineIdx, new: Line<'_>) -> Row {
-    let same_words = solid_words(old.content()).eq(solid_words(new.content()));
+    let same_words = same_words(old.content(), new.content());
     match (same_words, old.indent() == new.indent()) {
         (false, _) => Row::Reworded(x, y),
         (true, false) => Row::Reindented(x, y),
@@ -190,7 +190,8 @@ fn best_pairs(from: &Source, a: LineRange, to: &Source, b: LineRange) -> Vec<(Li
 
 /// A line's words as sorted (hash, weight); long words weigh more than signs.
 fn fingerprint(line: Line<'_>) -> Vec<(u64, u32)> {
-    let mut out: Vec<_> = solid_words(line.content())
+    let content = line.content();
+    let mut out: Vec<_> = solid_words(&content[..content.len().min(LONG_LINE)])
         .map(|word| {
             let mut hasher = DefaultHasher::new();
             word.hash(&mut hasher);

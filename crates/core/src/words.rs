@@ -27,6 +27,13 @@ pub fn words(bytes: &[u8]) -> Vec<Range<usize>> {
         last = class;
     };
     let mut at = 0;
+    if bytes.is_ascii() {
+        // No grapheme of ASCII is longer than a byte, but for CR LF.
+        for (at, byte) in bytes.iter().enumerate() {
+            push(at, 1, class_of_ascii(*byte));
+        }
+        return out;
+    }
     for chunk in bytes.utf8_chunks() {
         for grapheme in chunk.valid().graphemes(true) {
             push(at, grapheme.len(), class_of(grapheme));
@@ -40,12 +47,44 @@ pub fn words(bytes: &[u8]) -> Vec<Range<usize>> {
     out
 }
 
+fn class_of_ascii(byte: u8) -> Class {
+    match byte {
+        b' ' | b'\t' => Class::Blank(byte),
+        b'_' => Class::Word,
+        byte if byte.is_ascii_alphanumeric() => Class::Word,
+        _ => Class::Sign,
+    }
+}
+
 fn class_of(grapheme: &str) -> Class {
     match grapheme.chars().next() {
         Some(c @ (' ' | '\t')) if grapheme.len() == 1 => Class::Blank(c as u8),
         Some(c) if c.is_alphanumeric() || c == '_' => Class::Word,
         _ => Class::Sign,
     }
+}
+
+/// Bytes beyond which a text is not cut into words to be compared.
+const LONG: usize = 200_000;
+
+/// Whether two texts have the same words and differ in blanks and line ends alone.
+///
+/// Very long ones are compared by their signs without blanks, which is quicker
+/// and takes a word that was cut in two for the same.
+pub(crate) fn same_words(a: &[u8], b: &[u8]) -> bool {
+    let is_blank = |byte: &u8| matches!(byte, b' ' | b'\t' | b'\n' | b'\r');
+    if a.len().max(b.len()) > LONG {
+        return a
+            .iter()
+            .filter(|x| !is_blank(x))
+            .eq(b.iter().filter(|x| !is_blank(x)));
+    }
+    line_words(a).eq(line_words(b))
+}
+
+fn line_words(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+    text.split(|b| matches!(b, b'\n' | b'\r'))
+        .flat_map(solid_words)
 }
 
 /// The words of a line that are not blanks: what likeness of lines is judged by.
@@ -84,6 +123,15 @@ mod tests {
             cut("e\u{301}a ⚓\u{fe0f}"),
             ["e\u{301}a", " ", "⚓\u{fe0f}"]
         );
+    }
+
+    #[test]
+    fn words_are_the_same_whatever_blanks_stand_between() {
+        assert!(same_words(b"a b\n", b"  a\tb"));
+        assert!(!same_words(b"ab", b"a b"));
+        let long = |blank: &str| format!("tide{blank}table;").repeat(20_000).into_bytes();
+        assert!(same_words(&long(" "), &long("  ")));
+        assert!(!same_words(&long(" "), &long("!")));
     }
 
     proptest! {

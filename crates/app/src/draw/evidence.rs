@@ -185,8 +185,7 @@ impl Canvas<'_> {
         self.buffer.set_style(area, self.theme.ground(Role::Panel));
         let parts = parts(file, area);
         self.lenses(file, parts.head);
-        let side_by_side =
-            file.view.wide && !matches!(file.view.mode, Mode::Edit(_) | Mode::Pick(_));
+        let side_by_side = file.view.wide && matches!(file.view.mode, Mode::Look);
         match side_by_side {
             true => self.three_columns(file, parts.cards),
             false => self.cards(file, parts.cards),
@@ -199,14 +198,15 @@ impl Canvas<'_> {
     fn lenses(&mut self, file: &OpenFile, area: Rect) {
         let theme = *self.theme;
         let picking = matches!(file.view.mode, Mode::Pick(_));
-        let title = match (picking, file.view.wide) {
+        let side_by_side = file.view.wide && matches!(file.view.mode, Mode::Look);
+        let title = match (picking, side_by_side) {
             (true, _) => "─ lines of each version ",
             (_, true) => "─ side by side ",
             _ => "─ what each side did to base ",
         };
         let mut pen = self.pen(area, 0);
         pen.write(title, theme.bold());
-        if file.view.wide && !picking {
+        if side_by_side {
             pen.fill("─", theme.fg(Role::Rule));
             return;
         }

@@ -71,7 +71,12 @@ pub(super) fn arrive(state: &mut State) {
         return;
     };
     let fresh = file.view.region == 0 && file.view.offset == 0 && file.view.top == 0;
-    let first = file.draft().open().next().filter(|_| fresh);
+    let first = file
+        .draft()
+        .open()
+        .next()
+        .or(file.plan().conflicts().first().copied());
+    let first = first.filter(|_| fresh);
     if let Some(first) = first {
         show(file, first);
     }

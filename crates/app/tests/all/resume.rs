@@ -142,3 +142,38 @@ fn two_programs_on_one_journal_are_told_apart() {
     );
     assert!(second.state.message.is_trouble);
 }
+
+#[test]
+fn a_file_decided_anew_after_it_was_staged_says_so_after_a_restart() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    repo.desk().open("a.txt").press("t w");
+    assert!(repo.desk().state.files[0].finished());
+    repo.desk().open("a.txt").press("o");
+    let mut desk = repo.desk();
+    assert!(!desk.state.files[0].finished());
+    assert!(desk.shows().contains("changed"));
+    desk.press("6 c");
+    assert!(
+        desk.shows()
+            .contains("1 file decided anew since it was written"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("esc 2 w");
+    assert_eq!(repo.read("a.txt"), "one\nours\n");
+    assert!(repo.desk().state.files[0].finished());
+}
+
+#[test]
+fn decisions_after_a_refused_conclusion_are_recorded_too() {
+    let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
+    let hook = repo.path(".git/hooks/commit-msg");
+    repo.write(".git/hooks/commit-msg", "#!/bin/sh\nexit 1\n");
+    std::fs::set_permissions(hook, std::os::unix::fs::PermissionsExt::from_mode(0o755)).unwrap();
+    let mut desk = repo.desk();
+    desk.open("a.txt").press("t w 6 c esc 3 u o");
+    assert!(!desk.state.message.is_trouble, "{}", desk.message());
+    let again = repo.desk();
+    let bytes = again.state.files[0].open().unwrap().draft().bytes();
+    assert_eq!(bytes, b"one\nours\n");
+}

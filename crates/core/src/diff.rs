@@ -8,6 +8,7 @@ use crate::plan::Algorithm;
 use crate::repetitive;
 use crate::text::Source;
 use imara_diff::{Diff, Interner, NoSliderHeuristic, Token};
+use std::collections::HashMap;
 
 /// One run of lines that a side changed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -82,9 +83,35 @@ pub(crate) fn hunks(
     algorithm: Algorithm,
 ) -> Vec<Hunk> {
     match repetitive::is_repetitive(base, side, distinct) {
-        true => repetitive::hunks(base, side, distinct),
+        true => repetitive::hunks(base, side),
         false => search(base, side, distinct, algorithm),
     }
+}
+
+/// The usual search in a small part of a long text.
+///
+/// The search sizes its tables by the largest token; thousands of small parts
+/// want small tokens.
+pub(crate) fn search_small(base: &[Token], side: &[Token]) -> Vec<Hunk> {
+    let whole = Hunk {
+        base: LineRange::from(0..base.len()),
+        side: LineRange::from(0..side.len()),
+    };
+    match (base.is_empty(), side.is_empty()) {
+        (true, true) => return Vec::new(),
+        (true, false) | (false, true) => return vec![whole],
+        (false, false) => {}
+    }
+    let mut dense: HashMap<u32, u32> = HashMap::new();
+    let mut renumber = |tokens: &[Token]| -> Vec<Token> {
+        let mut number = |token: &Token| {
+            let next = dense.len() as u32;
+            Token(*dense.entry(token.0).or_insert(next))
+        };
+        tokens.iter().map(&mut number).collect()
+    };
+    let (base, side) = (renumber(base), renumber(side));
+    search(&base, &side, dense.len() as u32, Algorithm::Myers)
 }
 
 /// The usual search, without a look at what it may cost.

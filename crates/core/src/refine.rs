@@ -4,9 +4,9 @@
 //! tail always, in its middle where the run is long enough to be no accident.
 //! Each base line then goes to the part whose words it shares.
 
-use crate::diff::{Tokens, hunks};
+use crate::diff::{Tokens, search_small};
 use crate::lines::LineRange;
-use crate::plan::{Algorithm, Kind, Region, Versions};
+use crate::plan::{Kind, Region, Versions};
 use crate::words::solid_words;
 use imara_diff::Token;
 use std::collections::HashSet;
@@ -61,7 +61,7 @@ fn stretches(tokens: &Tokens, region: &Region) -> Vec<Stretch> {
     let theirs = &tokens.theirs[region.theirs.span()];
     let mut out = Vec::new();
     let (mut from_o, mut from_t) = (0, 0);
-    for (o, t, len) in common_runs(ours, theirs, tokens.distinct) {
+    for (o, t, len) in common_runs(ours, theirs) {
         let at_edge = (o == 0 && t == 0) || (o + len == ours.len() && t + len == theirs.len());
         if !at_edge && len < RUN {
             continue;
@@ -102,7 +102,28 @@ fn push(
 }
 
 /// Runs of equal lines as (line of ours, line of theirs, length), in order.
-fn common_runs(ours: &[Token], theirs: &[Token], distinct: u32) -> Vec<(usize, usize, usize)> {
+fn common_runs(ours: &[Token], theirs: &[Token]) -> Vec<(usize, usize, usize)> {
+    let head = ours.iter().zip(theirs).take_while(|(a, b)| a == b).count();
+    let (ours, theirs) = (&ours[head..], &theirs[head..]);
+    let ends = ours.iter().rev().zip(theirs.iter().rev());
+    let tail = ends.take_while(|(a, b)| a == b).count();
+    let (len_o, len_t) = (ours.len() - tail, theirs.len() - tail);
+    let mut runs = vec![(0, 0, head)];
+    let inner = inner_runs(&ours[..len_o], &theirs[..len_t]);
+    runs.extend(
+        inner
+            .into_iter()
+            .map(|(o, t, len)| (o + head, t + head, len)),
+    );
+    runs.push((len_o + head, len_t + head, tail));
+    runs.retain(|(.., len)| *len > 0);
+    runs
+}
+
+fn inner_runs(ours: &[Token], theirs: &[Token]) -> Vec<(usize, usize, usize)> {
+    if ours.len() < RUN || theirs.len() < RUN {
+        return Vec::new();
+    }
     // A difference taken the other way round may match other lines; a fixed
     // order of the two keeps the plan the same when the sides are swapped.
     let key = |tokens: &[Token]| tokens.iter().map(|t| t.0).collect::<Vec<_>>();
@@ -119,7 +140,7 @@ fn common_runs(ours: &[Token], theirs: &[Token], distinct: u32) -> Vec<(usize, u
             runs.push(if swapped { (b, a, len) } else { (a, b, len) });
         }
     };
-    for hunk in hunks(a, b, distinct, Algorithm::Myers) {
+    for hunk in search_small(a, b) {
         let (base, side) = (hunk.base.span(), hunk.side.span());
         run(at_a, at_b, base.start - at_a);
         (at_a, at_b) = (base.end, side.end);

@@ -5,20 +5,20 @@
 //! part, the nearest place is taken at which a run of lines agrees again. The
 //! answer is coarser than the shortest one, and linear in the length.
 
-use crate::diff::{Hunk, search};
+use crate::diff::{Hunk, search_small};
 use crate::lines::LineRange;
-use crate::plan::Algorithm;
 use imara_diff::Token;
+use std::collections::HashMap;
 
 /// Texts shorter than this are searched in the usual way, whatever they hold.
-const LONG: usize = 4000;
+const LONG: usize = 1000;
 /// From this many lines for each distinct one a long text counts as repetitive.
-const REPEATS: usize = 16;
+const REPEATS: usize = 3;
 /// Lines that must agree in a row for the texts to run together again.
 const RUN: usize = 16;
-/// Lines of both texts together that are looked over for such a run.
-const REACH: usize = 256;
-/// Where no run is found, this many lines of each are compared as a block.
+/// Lines of both texts together that are looked over one by one for such a run.
+const NEAR: usize = 12;
+/// Where no run is found at all, this many lines of each are compared as a block.
 const BLOCK: usize = 1024;
 
 /// Whether the usual search would take too long.
@@ -28,15 +28,14 @@ pub(crate) fn is_repetitive(base: &[Token], side: &[Token], distinct: u32) -> bo
 }
 
 /// The hunks that turn `base` into `side`, in order, never touching each other.
-pub(crate) fn hunks(base: &[Token], side: &[Token], distinct: u32) -> Vec<Hunk> {
+pub(crate) fn hunks(base: &[Token], side: &[Token]) -> Vec<Hunk> {
     let mut out = Vec::new();
     let (mut i, mut j) = (0, 0);
     while i < base.len() || j < side.len() {
         let same = agreement(&base[i..], &side[j..]);
         (i, j) = (i + same, j + same);
         let (a, b) = apart(&base[i..], &side[j..]);
-        let block = (&base[i..i + a], &side[j..j + b]);
-        for hunk in search(block.0, block.1, distinct, Algorithm::Myers) {
+        for hunk in search_small(&base[i..i + a], &side[j..j + b]) {
             push(&mut out, shifted(hunk, i, j));
         }
         (i, j) = (i + a, j + b);
@@ -54,15 +53,42 @@ fn apart(a: &[Token], b: &[Token]) -> (usize, usize) {
         (Some(x), Some(y)) => x == y,
         _ => false,
     };
-    for sum in 1..=REACH.min(a.len() + b.len()) {
-        let near = (0..=sum)
-            .map(|i| (i, sum - i))
-            .find(|(i, j)| agrees(*i, *j));
-        if let Some(found) = near {
+    let sums = 1..=NEAR.min(a.len() + b.len());
+    let near = |sum| (0..=sum).map(move |i| (i, sum - i));
+    if let Some(found) = sums.flat_map(near).find(|(i, j)| agrees(*i, *j)) {
+        return found;
+    }
+    // Windows grow with the distance, so that looking costs no more than what is skipped.
+    let mut window = 4 * RUN;
+    loop {
+        if let Some(found) = nearest_run(a, b, window) {
             return found;
         }
+        if window >= a.len().max(b.len()) {
+            return (a.len().min(BLOCK), b.len().min(BLOCK));
+        }
+        window *= 4;
     }
-    (a.len().min(BLOCK), b.len().min(BLOCK))
+}
+
+/// The nearest places, both within `window` lines, from which a run agrees.
+fn nearest_run(a: &[Token], b: &[Token], window: usize) -> Option<(usize, usize)> {
+    let mut places: HashMap<&[Token], usize> = HashMap::new();
+    for (j, run) in b.windows(RUN).take(window).enumerate() {
+        places.entry(run).or_insert(j);
+    }
+    let mut best: Option<(usize, usize)> = None;
+    for (i, run) in a.windows(RUN).take(window).enumerate() {
+        if best.is_some_and(|(x, y)| i >= x + y) {
+            break;
+        }
+        if let Some(j) = places.get(run)
+            && best.is_none_or(|(x, y)| i + j < x + y)
+        {
+            best = Some((i, *j));
+        }
+    }
+    best
 }
 
 fn shifted(hunk: Hunk, i: usize, j: usize) -> Hunk {
@@ -114,7 +140,7 @@ mod tests {
             side in prop::collection::vec(0u32..3, 0..300),
         ) {
             let (base, side) = (tokens(&base), tokens(&side));
-            let hunks = hunks(&base, &side, 3);
+            let hunks = hunks(&base, &side);
             prop_assert_eq!(applied(&base, &side, &hunks), side);
         }
 
@@ -124,8 +150,26 @@ mod tests {
             let mut side = base.clone();
             side[at] = 9;
             let (base, side) = (tokens(&base), tokens(&side));
-            prop_assert_eq!(hunks(&base, &side, 10).len(), 1);
+            prop_assert_eq!(hunks(&base, &side).len(), 1);
         }
+    }
+
+    #[test]
+    fn a_long_removal_does_not_upset_the_rest() {
+        let mut seed = 7u32;
+        let mut number = || {
+            seed ^= seed << 13;
+            seed ^= seed >> 17;
+            seed ^= seed << 5;
+            seed % 40
+        };
+        let text: Vec<u32> = (0..6000).map(|_| number()).collect();
+        let mut side = text.clone();
+        side.drain(1000..2500);
+        side[3000] = 99;
+        let hunks = hunks(&tokens(&text), &tokens(&side));
+        assert_eq!(hunks.len(), 2, "{hunks:?}");
+        assert_eq!(hunks[0].base.len(), 1500);
     }
 
     #[test]

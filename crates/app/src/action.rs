@@ -124,7 +124,7 @@ pub enum Action {
 /// Results of work.
 #[derive(Clone, Debug)]
 pub enum Outcomes {
-    Loaded(usize, FileLoad),
+    Loaded(Vec<(usize, FileLoad)>),
     Recorded(usize, Result<(), String>),
     Wrote(usize, Result<Wrote, Trouble>),
     TookBack(usize, Result<Wrote, Trouble>),
@@ -159,8 +159,8 @@ pub enum Trouble {
 /// Work to be done outside of the state.
 #[derive(Clone, Debug)]
 pub enum Effect {
-    Load(usize),
-    /// The same, before all others that wait.
+    Load(Vec<usize>),
+    /// One file, before all others that wait.
     LoadFirst(usize),
     Record(usize, Event),
     Write {

@@ -9,6 +9,7 @@ pub mod draw;
 pub mod editor;
 pub mod evidence;
 pub mod keymap;
+pub mod open_findings;
 pub mod rows;
 pub mod runtime;
 pub mod screen;

@@ -121,7 +121,7 @@ fn carry_out(
             // Before the screen says so, at the price of one short write; the disk is waited for elsewhere.
             Effect::Record(..) => {
                 let job = Job::new(state, effect);
-                let case = job.case.clone();
+                let case = job.cases.first().cloned();
                 let generation = job.generation;
                 if let Some(outcome) = worker.perform(job) {
                     let more = update(state, Action::Done(generation, Box::new(outcome)));

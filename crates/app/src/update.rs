@@ -23,6 +23,10 @@ use ratatui::layout::Position;
 
 /// Rows that one turn of the wheel scrolls.
 const WHEEL: usize = 3;
+/// Files that are read before all others, in two goes.
+const FIRST: usize = 16;
+/// Files that are read together after that.
+const CHUNK: usize = 32;
 
 /// Applies an action; returns what must be done outside.
 pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
@@ -51,13 +55,20 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
 
 /// What to do when the program starts.
 pub fn start(state: &mut State) -> Vec<Effect> {
-    let mut effects: Vec<_> = (0..state.files.len()).map(Effect::Load).collect();
+    let mut effects = loads((0..state.files.len()).collect());
     effects.push(Effect::Prove);
     effects.push(Effect::Measure);
     if state.situation.is_idle() {
         effects.push(Effect::ReadLog);
     }
     effects
+}
+
+/// Files are read by few calls, but the first ones soon.
+fn loads(files: Vec<usize>) -> Vec<Effect> {
+    let (first, rest) = files.split_at(files.len().min(FIRST));
+    let chunks = first.chunks(FIRST / 2).chain(rest.chunks(CHUNK));
+    chunks.map(|chunk| Effect::Load(chunk.to_vec())).collect()
 }
 
 fn on_key(state: &mut State, key: KeyEvent) -> Vec<Effect> {

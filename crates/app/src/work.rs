@@ -10,8 +10,8 @@ use armistice_core::{
 };
 use armistice_git::{
     Cancel, Case, Error, Journal, Kind, Loaded, Overwrite, Repository, Situation, Standing, Store,
-    Written, load, log, prove, result_against, run_ending, settle_outcome, staged_bytes, take_back,
-    write_result,
+    Written, load, load_all, log, prove, result_against, run_ending, settle_outcome, staged_bytes,
+    take_back, write_result,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -22,25 +22,25 @@ use std::sync::{Arc, Mutex};
 pub struct Job {
     pub generation: u64,
     pub effect: Effect,
-    pub case: Option<Case>,
+    /// The cases it is about, in the order in which the effect names them.
+    pub cases: Vec<Case>,
 }
 
 impl Job {
     pub fn new(state: &State, effect: Effect) -> Self {
-        let file = match &effect {
-            Effect::Load(at) | Effect::LoadFirst(at) | Effect::Record(at, _) => Some(*at),
-            Effect::SaveSketch(at, _) | Effect::DropSketch(at) => Some(*at),
-            Effect::Write { file, .. } | Effect::Outcome { file, .. } => Some(*file),
-            Effect::TakeBack { file, .. } => Some(*file),
-            _ => None,
+        let files = match &effect {
+            Effect::Load(files) => files.clone(),
+            Effect::LoadFirst(at) | Effect::Record(at, _) => vec![*at],
+            Effect::SaveSketch(at, _) | Effect::DropSketch(at) => vec![*at],
+            Effect::Write { file, .. } | Effect::Outcome { file, .. } => vec![*file],
+            Effect::TakeBack { file, .. } => vec![*file],
+            _ => Vec::new(),
         };
-        let case = file
-            .and_then(|at| state.files.get(at))
-            .map(|f| f.case.clone());
+        let cases = files.iter().filter_map(|at| state.files.get(*at));
         Job {
             generation: state.generation,
+            cases: cases.map(|f| f.case.clone()).collect(),
             effect,
-            case,
         }
     }
 }
@@ -77,10 +77,15 @@ impl Worker {
 
     /// Does a job and tells its result, if it has one.
     pub fn perform(&self, job: Job) -> Option<Outcomes> {
-        let Job { effect, case, .. } = job;
+        let Job { effect, cases, .. } = job;
+        let case = cases.first().cloned();
         match (effect, case) {
-            (Effect::Load(at) | Effect::LoadFirst(at), Some(case)) => {
-                Some(Outcomes::Loaded(at, self.load(&case)))
+            (Effect::Load(files), _) => {
+                let loads = self.load_all(&cases);
+                Some(Outcomes::Loaded(files.into_iter().zip(loads).collect()))
+            }
+            (Effect::LoadFirst(at), Some(case)) => {
+                Some(Outcomes::Loaded(vec![(at, self.load(&case))]))
             }
             (Effect::Record(at, event), Some(case)) => {
                 let result = self.record(&case, &event).map_err(|e| e.to_string());
@@ -187,11 +192,27 @@ impl Worker {
 
     fn load(&self, case: &Case) -> FileLoad {
         match load(&self.repo, case) {
-            Ok(loaded) => match why_whole(case, &loaded) {
-                Some(why) => FileLoad::Whole(whole(case, loaded, why)),
-                None => self.open(case, loaded),
-            },
+            Ok(loaded) => self.prepare(case, loaded),
             Err(error) => FileLoad::Failed(error.to_string()),
+        }
+    }
+
+    fn load_all(&self, cases: &[Case]) -> Vec<FileLoad> {
+        match load_all(&self.repo, cases) {
+            Ok(all) => cases
+                .iter()
+                .zip(all)
+                .map(|(case, loaded)| self.prepare(case, loaded))
+                .collect(),
+            // One that fails must not take the others with it.
+            Err(_) => cases.iter().map(|case| self.load(case)).collect(),
+        }
+    }
+
+    fn prepare(&self, case: &Case, loaded: Loaded) -> FileLoad {
+        match why_whole(case, &loaded) {
+            Some(why) => FileLoad::Whole(whole(case, loaded, why)),
+            None => self.open(case, loaded),
         }
     }
 

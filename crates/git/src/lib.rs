@@ -33,5 +33,6 @@ pub use situation::{Commit, Party, Situation};
 pub use store::{Journal, Store};
 pub use work_file::{Seen, WorkFile, write_atomically};
 pub use write::{
-    Loaded, Overwrite, Written, load, settle_outcome, staged_bytes, take_back, write_result,
+    Loaded, Overwrite, Written, load, load_all, settle_outcome, staged_bytes, take_back,
+    write_result,
 };

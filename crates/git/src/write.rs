@@ -31,27 +31,67 @@ pub struct Loaded {
 /// # Errors
 /// If an object is missing or the working file cannot be read.
 pub fn load(repo: &Repository, case: &Case) -> Result<Loaded, Error> {
-    let has_text = |s: &&Stage| s.mode != Mode::Submodule;
-    let stages = case.stages.all().map(|s| s.as_ref().filter(has_text));
-    let oids: Vec<Oid> = stages.iter().flatten().map(|s| s.oid.clone()).collect();
-    let mut blobs = read_blobs(repo, &oids)?.into_iter();
-    let mut next = |stage: Option<&Stage>| {
-        let bytes = stage.and_then(|_| blobs.next());
-        Source::new(bytes.unwrap_or_default())
-    };
-    let versions = Versions {
-        base: next(stages[0]),
-        ours: next(stages[1]),
-        theirs: next(stages[2]),
-    };
-    let texts = [&versions.base, &versions.ours, &versions.theirs];
-    let binary = texts.into_iter().any(Source::is_binary) || called_binary(repo, case)?;
-    let seen = WorkFile::read(repo.work_tree(), &case.path)?.seen;
-    Ok(Loaded {
-        versions,
-        binary,
-        seen,
+    let mut all = load_all(repo, std::slice::from_ref(case))?;
+    all.pop().ok_or_else(|| Error::Unreadable {
+        command: "cat-file --batch".to_owned(),
+        what: format!("nothing for '{}'", case.path),
     })
+}
+
+/// Reads many cases with one call for all contents; in the order of `cases`.
+///
+/// # Errors
+/// As [`load`], for the first case that fails.
+pub fn load_all(repo: &Repository, cases: &[Case]) -> Result<Vec<Loaded>, Error> {
+    let oids: Vec<Oid> = cases
+        .iter()
+        .flat_map(|case| readable(case))
+        .flatten()
+        .map(|s| s.oid.clone())
+        .collect();
+    let mut blobs = read_blobs(repo, &oids)?.into_iter();
+    let binary = called_binary(repo, cases)?;
+    let mut loaded = Vec::with_capacity(cases.len());
+    for (case, called_binary) in cases.iter().zip(binary) {
+        let mut next = |stage: Option<&Stage>| {
+            let bytes = stage.and_then(|_| blobs.next());
+            Source::new(bytes.unwrap_or_default())
+        };
+        let [base, ours, theirs] = readable(case);
+        let versions = Versions {
+            base: next(base),
+            ours: next(ours),
+            theirs: next(theirs),
+        };
+        let texts = [&versions.base, &versions.ours, &versions.theirs];
+        loaded.push(Loaded {
+            binary: called_binary || texts.into_iter().any(Source::is_binary),
+            seen: WorkFile::read(repo.work_tree(), &case.path)?.seen,
+            versions,
+        });
+    }
+    Ok(loaded)
+}
+
+/// The stages that are objects of this repository: the commit of a submodule is none.
+fn readable(case: &Case) -> [Option<&Stage>; 3] {
+    let is_readable = |s: &&Stage| s.mode != Mode::Submodule;
+    case.stages.all().map(|s| s.as_ref().filter(is_readable))
+}
+
+/// For each case, whether attributes forbid merging it line by line.
+fn called_binary(repo: &Repository, cases: &[Case]) -> Result<Vec<bool>, Error> {
+    let paths: Vec<u8> = cases
+        .iter()
+        .flat_map(|c| [c.path.bytes(), b"\0"].concat())
+        .collect();
+    let call = Invocation::read(["check-attr", "-z", "--stdin", "merge"]).stdin(paths);
+    let output = repo.must(&call)?;
+    // PATH NUL "merge" NUL VALUE NUL, once for each; "unset" is what -merge and the macro "binary" give.
+    let values = output.stdout.split(|b| *b == 0).skip(2).step_by(3);
+    Ok(values
+        .map(|value| matches!(value, b"unset" | b"binary"))
+        .collect())
 }
 
 /// What is staged for a path now, if anything is.
@@ -75,18 +115,6 @@ pub fn staged_bytes(repo: &Repository, case: &Case) -> Result<Option<Vec<u8>>, E
         }
         _ => Ok(None),
     }
-}
-
-/// Whether attributes forbid merging it line by line.
-fn called_binary(repo: &Repository, case: &Case) -> Result<bool, Error> {
-    if !case.kind.has_lines() {
-        return Ok(false);
-    }
-    let call = Invocation::read(["check-attr", "-z", "merge", "--"]).arg(case.path.to_os());
-    let output = repo.must(&call)?;
-    // PATH NUL "merge" NUL VALUE NUL; "unset" is what -merge and the macro "binary" give.
-    let value = output.stdout.split(|b| *b == 0).nth(2);
-    Ok(matches!(value, Some(b"unset" | b"binary")))
 }
 
 /// Whether a working file that changed may be replaced.

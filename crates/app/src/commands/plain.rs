@@ -3,6 +3,7 @@
 use super::Exit;
 use super::cli::By;
 use crate::action::{Effect, Outcomes, Trouble};
+use crate::open_findings::detail;
 use crate::state::{FileLoad, FileState};
 use crate::text::count;
 use crate::work::{Job, Worker};
@@ -41,24 +42,29 @@ struct CaseJson<'a> {
     outcomes: Vec<Outcome>,
 }
 
-/// Loads a case with the decisions recorded about it.
-fn loaded(worker: &Worker, case: &Case) -> FileState {
-    let mut file = FileState::new(case.clone());
-    let job = Job {
-        generation: 0,
-        effect: Effect::Load(0),
-        case: Some(case.clone()),
-    };
-    if let Some(Outcomes::Loaded(_, load)) = worker.perform(job) {
-        file.load = load;
+/// Loads cases with the decisions recorded about them.
+fn loaded(worker: &Worker, cases: &[Case]) -> Vec<FileState> {
+    let mut files: Vec<_> = cases.iter().cloned().map(FileState::new).collect();
+    for (nth, chunk) in cases.chunks(64).enumerate() {
+        let at = |i| nth * 64 + i;
+        let job = Job {
+            generation: 0,
+            effect: Effect::Load((0..chunk.len()).map(at).collect()),
+            cases: chunk.to_vec(),
+        };
+        if let Some(Outcomes::Loaded(loads)) = worker.perform(job) {
+            for (at, load) in loads {
+                files[at].load = load;
+            }
+        }
     }
-    file
+    files
 }
 
 pub(super) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let worker = Worker::new(repo.clone());
-    let files: Vec<_> = situation.cases.iter().map(|c| loaded(&worker, c)).collect();
+    let files = loaded(&worker, &situation.cases);
     let left = files.iter().any(|f| f.case.standing == Standing::Unmerged);
     match json {
         true => {
@@ -190,7 +196,8 @@ fn settle_one(
     conflict: Option<usize>,
     overwrite: Overwrite,
 ) -> Result<Exit> {
-    let mut file = loaded(worker, case);
+    let mut files = loaded(worker, std::slice::from_ref(case));
+    let file = &mut files[0];
     let version = match by {
         By::Ours => Version::Ours,
         By::Theirs => Version::Theirs,
@@ -281,7 +288,7 @@ fn record(worker: &Worker, case: &Case, event: Event) -> Result<()> {
     let job = Job {
         generation: 0,
         effect: Effect::Record(0, event),
-        case: Some(case.clone()),
+        cases: vec![case.clone()],
     };
     match worker.perform(job) {
         Some(Outcomes::Recorded(_, Err(why))) => bail!("{}: {why}", case.path),
@@ -293,7 +300,7 @@ fn carry_out(worker: &Worker, case: &Case, effect: Effect) -> Result<Exit> {
     let job = Job {
         generation: 0,
         effect,
-        case: Some(case.clone()),
+        cases: vec![case.clone()],
     };
     match worker.perform(job) {
         Some(Outcomes::Wrote(_, Ok(wrote))) => {
@@ -309,9 +316,14 @@ fn carry_out(worker: &Worker, case: &Case, effect: Effect) -> Result<Exit> {
     }
 }
 
+fn detailed(repo: &Repository, situation: &Situation) -> Result<Proof> {
+    let files = loaded(&Worker::new(repo.clone()), &situation.cases);
+    Ok(detail(prove(repo, situation)?, &files))
+}
+
 pub(super) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
-    let proof = prove(repo, &situation)?;
+    let proof = detailed(repo, &situation)?;
     if json {
         println!("{}", serde_json::to_string_pretty(&proof)?);
     } else {
@@ -345,7 +357,7 @@ pub(super) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool)
         bail!("no merge, rebase, cherry-pick or revert is under way");
     }
     let message = message.map(read_message).transpose()?;
-    let proof = prove(repo, &situation)?;
+    let proof = detailed(repo, &situation)?;
     let open = situation
         .cases
         .iter()

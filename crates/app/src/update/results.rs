@@ -1,6 +1,7 @@
 //! What comes back from work done outside.
 
 use crate::action::{Effect, Outcomes, Tab, Trouble, Wrote};
+use crate::open_findings::detail;
 use crate::state::{FileLoad, Overlay, Question, State};
 use crate::text::count;
 use armistice_git::{After, Ending, Situation, Standing, Verdict};
@@ -12,7 +13,11 @@ pub(super) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec
         Outcomes::Ended(ending, result) => return ended(state, ending, result),
         Outcomes::Note(text) => state.complain(text),
         _ if generation != state.generation => {}
-        Outcomes::Loaded(at, load) => loaded(state, at, load),
+        Outcomes::Loaded(files) => {
+            for (at, load) in files {
+                loaded(state, at, load);
+            }
+        }
         Outcomes::Recorded(at, Err(why)) => {
             let path = &state.files[at].case.path;
             let text = format!("{path}: this decision is NOT recorded: {why}");
@@ -129,7 +134,7 @@ fn proved(state: &mut State, result: Result<armistice_git::Proof, String>) {
     match result {
         Ok(proof) => {
             state.proof.error = None;
-            state.proof.proof = Some(proof);
+            state.proof.proof = Some(detail(proof, &state.files));
         }
         Err(why) => state.proof.error = Some(why),
     }
@@ -142,7 +147,7 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
             state.situate(situation);
             let waits = |f: &crate::state::FileState| matches!(f.load, FileLoad::Waiting);
             let files = state.files.iter().enumerate().filter(|(_, f)| waits(f));
-            let mut effects: Vec<_> = files.map(|(at, _)| Effect::Load(at)).collect();
+            let mut effects = super::loads(files.map(|(at, _)| at).collect());
             effects.extend([Effect::Prove, Effect::Measure]);
             if idle {
                 effects.push(Effect::ReadLog);

@@ -268,7 +268,7 @@ fn results_of_an_earlier_reading_are_dropped() {
     let before = desk.state.generation;
     desk.press("ctrl-r");
     assert_eq!(desk.state.generation, before + 1);
-    let late = Outcomes::Loaded(0, FileLoad::Failed("too late".to_owned()));
+    let late = Outcomes::Loaded(vec![(0, FileLoad::Failed("too late".to_owned()))]);
     desk.act(Action::Done(before, Box::new(late)));
     assert!(!matches!(desk.state.files[0].load, FileLoad::Failed(_)));
 }

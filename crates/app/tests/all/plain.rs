@@ -39,8 +39,12 @@ fn the_docket_as_json_names_cases_versions_and_counts() {
 #[test]
 fn settle_proof_and_conclude_do_the_whole_job() {
     let repo = Repo::demo("merge");
-    let (code, _) = repo.told(&["conclude"]);
+    let (code, told) = repo.told(&["conclude"]);
     assert_eq!(code, 1, "eleven files are open");
+    assert!(
+        told.contains("src/quay.rs:52: conflict 1 of 1 is open: both changed the same lines"),
+        "{told}"
+    );
     let (code, told) = repo.told(&[
         "settle",
         "config/prices.toml",

@@ -56,6 +56,7 @@ pub enum Command {
     Ask,
     Quit,
     Back,
+    Suspend,
     Reload,
     Move(Motion),
     /// Take what is under the cursor or previewed.
@@ -189,5 +190,7 @@ pub enum Effect {
     /// To the terminal's clipboard.
     Copy(String),
     CancelWork,
+    /// Stop the process until the shell lets it go on.
+    Suspend,
     Quit,
 }

@@ -17,7 +17,7 @@ use ratatui::crossterm::event::{
 };
 use ratatui::crossterm::execute;
 use ratatui::crossterm::terminal::{
-    EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
+    Clear, ClearType, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
 };
 use std::collections::VecDeque;
 use std::io::{Stdout, Write, stdout};
@@ -117,6 +117,7 @@ fn carry_out(
         match effect {
             Effect::Quit => {}
             Effect::CancelWork => worker.cancel(),
+            Effect::Suspend => screen.suspend()?,
             Effect::Copy(text) => screen.copy(&text)?,
             // Before the screen says so, at the price of one short write; the disk is waited for elsewhere.
             Effect::Record(..) => {
@@ -186,13 +187,7 @@ impl RawScreen {
             hook(info);
         }));
         enable_raw_mode().context("cannot switch the terminal to raw mode; is this a terminal?")?;
-        let entered = execute!(
-            stdout(),
-            EnterAlternateScreen,
-            EnableMouseCapture,
-            EnableBracketedPaste
-        );
-        let terminal = entered.and_then(|()| Terminal::new(CrosstermBackend::new(stdout())));
+        let terminal = take_over().and_then(|()| Terminal::new(CrosstermBackend::new(stdout())));
         match terminal {
             Ok(terminal) => Ok(RawScreen { terminal }),
             Err(error) => {
@@ -200,6 +195,19 @@ impl RawScreen {
                 Err(error.into())
             }
         }
+    }
+
+    /// Gives the terminal back to the shell and stops, until the shell says to go on.
+    fn suspend(&mut self) -> Result<()> {
+        restore();
+        signal_hook::low_level::raise(signal_hook::consts::SIGTSTP)?;
+        enable_raw_mode()?;
+        take_over()?;
+        // A new one knows nothing of the old screen and so draws every cell; clearing the
+        // old one would ask the terminal for its cursor, whose answer the listener reads.
+        execute!(stdout(), Clear(ClearType::All))?;
+        self.terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+        Ok(())
     }
 
     /// Hands text to the terminal's clipboard (OSC 52), which asks no other program.
@@ -217,6 +225,15 @@ impl Drop for RawScreen {
         // A last newline would only matter to a terminal that is gone.
         let _ = self.terminal.show_cursor();
     }
+}
+
+fn take_over() -> std::io::Result<()> {
+    execute!(
+        stdout(),
+        EnterAlternateScreen,
+        EnableMouseCapture,
+        EnableBracketedPaste
+    )
 }
 
 fn restore() {

@@ -167,6 +167,7 @@ pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
             Vec::new()
         }
         Command::Quit => quit(state),
+        Command::Suspend => vec![Effect::Suspend],
         Command::Reload => {
             state.say("reading everything anew …");
             vec![Effect::ReadSituation]

@@ -100,21 +100,22 @@ fn called_binary(repo: &Repository, cases: &[Case]) -> Result<Vec<bool>, Error> 
 /// If git fails.
 pub fn staged_bytes(repo: &Repository, case: &Case) -> Result<Option<Vec<u8>>, Error> {
     let call = Invocation::read(["ls-files", "-z", "--stage", "--"]).arg(case.path.to_os());
-    let output = repo.must(&call)?;
-    let head = output
-        .stdout
-        .split(|b| *b == b'\t')
-        .next()
-        .unwrap_or_default();
-    let head = String::from_utf8_lossy(head);
-    let mut fields = head.split(' ');
-    match (fields.next(), fields.next()) {
+    let fields = entry_fields(repo, &call)?;
+    match &fields[..] {
         // The commit of a submodule is no object of this repository.
-        (Some(mode), Some(oid)) if mode != "160000" => {
-            Ok(Some(read_blobs(repo, &[Oid(oid.to_owned())])?.concat()))
+        [mode, oid, ..] if mode != "160000" => {
+            Ok(Some(read_blobs(repo, &[Oid(oid.clone())])?.concat()))
         }
         _ => Ok(None),
     }
+}
+
+/// The fields before the path of the first entry that `ls-files` or `ls-tree` prints.
+fn entry_fields(repo: &Repository, call: &Invocation) -> Result<Vec<String>, Error> {
+    let output = repo.must(call)?;
+    let head = output.stdout.split(|b| *b == b'\t').next();
+    let head = String::from_utf8_lossy(head.unwrap_or_default()).into_owned();
+    Ok(head.split(' ').map(str::to_owned).collect())
 }
 
 /// Whether a working file that changed may be replaced.
@@ -229,14 +230,8 @@ fn auto_merged(repo: &Repository, case: &Case) -> Result<Option<Oid>, Error> {
         return Ok(None);
     };
     let call = Invocation::read(["ls-tree", "-z", "--full-tree", &tree, "--"]);
-    let output = repo.must(&call.arg(case.path.to_os()))?;
-    let head = output
-        .stdout
-        .split(|b| *b == b'\t')
-        .next()
-        .unwrap_or_default();
-    let head = String::from_utf8_lossy(head);
-    Ok(head.split(' ').nth(2).map(|oid| Oid(oid.to_owned())))
+    let fields = entry_fields(repo, &call.arg(case.path.to_os()))?;
+    Ok(fields.into_iter().nth(2).map(Oid))
 }
 
 /// The object that the working file would become.

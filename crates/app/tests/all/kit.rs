@@ -299,18 +299,29 @@ const PATIENCE: Duration = Duration::from_secs(30);
 
 impl Tmux {
     /// Starts the program in `folder` in a window of this size.
-    pub fn start(
-        folder: &Path,
-        (width, height): (u16, u16),
-        args: &str,
-        env: &[(&str, &str)],
-    ) -> Self {
+    pub fn start(folder: &Path, size: (u16, u16), args: &str, env: &[(&str, &str)]) -> Self {
+        let variables: String = env.iter().map(|(k, v)| format!("{k}={v} ")).collect();
+        let program = env!("CARGO_BIN_EXE_armistice");
+        Self::launch(
+            folder,
+            size,
+            &format!("env {variables}'{program}' {args}; echo \"EXIT $?\"; cat"),
+        )
+    }
+
+    /// Starts the program from a shell with job control.
+    pub fn in_shell(folder: &Path, size: (u16, u16)) -> Self {
+        let tmux = Self::launch(folder, size, "PS1='ready> ' bash --norc -i");
+        tmux.wait("ready>");
+        tmux.type_text(&format!("'{}'", env!("CARGO_BIN_EXE_armistice")))
+            .keys("Enter");
+        tmux
+    }
+
+    fn launch(folder: &Path, (width, height): (u16, u16), command: &str) -> Self {
         let home = TempDir::new().unwrap();
         let n = SESSIONS.fetch_add(1, Ordering::Relaxed);
         let socket = home.path().join(format!("s{n}")).display().to_string();
-        let variables: String = env.iter().map(|(k, v)| format!("{k}={v} ")).collect();
-        let program = env!("CARGO_BIN_EXE_armistice");
-        let command = format!("env {variables}'{program}' {args}; echo \"EXIT $?\"; cat");
         let (width, height) = (width.to_string(), height.to_string());
         let tmux = Tmux {
             socket,

@@ -9,3 +9,4 @@ mod plain;
 mod real_git;
 mod resume;
 mod screens;
+mod terminal;

@@ -1,6 +1,6 @@
 //! Everything the screens need to know at once: operation, parties, cases, message.
 
-use crate::case::Case;
+use crate::case::{Case, Standing};
 use crate::error::Error;
 use crate::index;
 use crate::invocation::{Git, Invocation};
@@ -61,9 +61,12 @@ impl Situation {
         let mut cases = index::cases(repo)?;
         if operation == Operation::Loose {
             // git keeps the memory of settled conflicts beyond the operation that
-            // made them; without one only those that we settled are told.
-            let store = Store::new(repo.git_dir());
-            cases.retain(|c| c.standing == crate::case::Standing::Unmerged || store.wrote(&c.path));
+            // made them; without one only those that we settled since the last
+            // commit are told.
+            let (store, head) = (Store::new(repo.git_dir()), repo.resolve("HEAD")?);
+            cases.retain(|case| {
+                case.standing == Standing::Unmerged || store.wrote_on(&case.path, &head)
+            });
         }
         Ok(Situation {
             ours: ours(repo, operation, branch.as_deref())?,

@@ -18,7 +18,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// Copies and journals beyond these numbers go, oldest first.
-const KEEP_COPIES: usize = 500;
+const KEEP_COPIES: usize = 5000;
 const KEEP_JOURNALS: usize = 2000;
 
 /// The folder under the git folder.
@@ -31,10 +31,20 @@ pub struct Store {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Record {
     pub(crate) stages: Stages,
-    /// Copy of the working file as it was; `None` if there was none.
-    pub(crate) before: Option<PathBuf>,
+    /// The working file as git left it; `None` if there was none.
+    pub(crate) before: Option<Copy>,
     /// The working file as it was left.
     pub(crate) after: Seen,
+    /// The commit that was checked out then.
+    pub(crate) head: Option<String>,
+}
+
+/// What stood at a path, copied aside.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Copy {
+    pub(crate) file: PathBuf,
+    /// Whether it was a symbolic link; the copy then holds its target.
+    pub(crate) is_link: bool,
 }
 
 /// The stored decisions about one case.
@@ -167,6 +177,12 @@ impl Store {
     /// Whether this program wrote the working file of a path.
     pub fn wrote(&self, path: &RepoPath) -> bool {
         self.record_file(path).exists()
+    }
+
+    /// Whether this program wrote the working file while `head` was checked out.
+    pub(crate) fn wrote_on(&self, path: &RepoPath, head: &Option<String>) -> bool {
+        self.recorded(path)
+            .is_some_and(|record| record.head == *head)
     }
 
     pub(crate) fn forget_record(&self, path: &RepoPath) {

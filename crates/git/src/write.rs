@@ -9,7 +9,7 @@ use crate::case::{Case, Kind, Mode, Oid, Outcome, Stage};
 use crate::error::Error;
 use crate::invocation::{Git, Invocation};
 use crate::repository::Repository;
-use crate::store::{Record, Store};
+use crate::store::{Copy, Record, Store};
 use crate::work_file::{Prepared, Seen, WorkFile};
 use armistice_core::{Source, Versions, find_markers};
 use std::fs;
@@ -330,18 +330,38 @@ fn replace(
     };
     // Only spares git a second look at the file; it does no harm if it fails.
     let _ = repo.run(&Invocation::write(["update-index", "-q", "--refresh"]));
-    store.record(
-        &case.path,
-        &Record {
-            stages: case.stages.clone(),
-            before: kept.clone(),
-            after: left.seen.clone(),
-        },
-    )?;
+    let mut record = record_of(&store, case, &now, &kept, &left.seen);
+    record.head = repo.resolve("HEAD")?;
+    store.record(&case.path, &record)?;
     Ok(Written {
         seen: left.seen,
         kept,
     })
+}
+
+/// What to remember for taking back: a file written for the second time still
+/// goes back to what git left, not to what was written first.
+fn record_of(
+    store: &Store,
+    case: &Case,
+    now: &WorkFile,
+    kept: &Option<PathBuf>,
+    after: &Seen,
+) -> Record {
+    let earlier = store.recorded(&case.path);
+    let before = match earlier.filter(|r| r.stages == case.stages) {
+        Some(earlier) => earlier.before,
+        None => kept.clone().map(|file| Copy {
+            file,
+            is_link: matches!(now.seen, Seen::Link(_)),
+        }),
+    };
+    Record {
+        stages: case.stages.clone(),
+        before,
+        after: after.clone(),
+        head: None,
+    }
 }
 
 /// What is about to happen to a working file, made ready as far as possible.
@@ -483,14 +503,14 @@ fn put_back(
     with_markers: &[u8],
 ) -> Result<(), Error> {
     let file = case.path.under(repo.work_tree());
-    let link = |stage: &Option<Stage>| stage.as_ref().is_some_and(|s| s.mode == Mode::Link);
     match record {
         Some(Record { before: None, .. }) => Change::Remove.carry_out(&file),
+        // A copy that is gone leaves the markers that git would write.
         Some(Record {
             before: Some(copy), ..
-        }) => {
-            let bytes = fs::read(copy).map_err(Error::file("read", copy))?;
-            if case.stages.all().into_iter().any(link) {
+        }) if copy.file.exists() => {
+            let bytes = fs::read(&copy.file).map_err(Error::file("read", &copy.file))?;
+            if copy.is_link {
                 return put_link(&bytes, &file);
             }
             let executable = case
@@ -500,7 +520,7 @@ fn put_back(
                 .map(|s| s.mode == Mode::Executable);
             Prepared::new(&file, &bytes, executable)?.persist()
         }
-        None => {
+        Some(_) | None => {
             let call = Invocation::write(["hash-object", "-w", "--stdin"]).stdin(with_markers);
             let oid = Oid(repo.must(&call)?.text());
             let bytes = filtered(repo, case, &oid)?;

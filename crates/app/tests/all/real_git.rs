@@ -195,6 +195,11 @@ fn a_stash_pop_is_told_as_what_it_is() {
     let again = repo.desk();
     assert_eq!(again.state.files.len(), 1, "it can still be taken back");
     assert_eq!(again.state.files[0].case.standing, Standing::Staged);
+    repo.commit("settled");
+    assert!(
+        repo.desk().state.situation.is_idle(),
+        "once committed it is over"
+    );
 }
 
 #[test]
@@ -491,6 +496,49 @@ fn a_finished_file_can_be_taken_back_to_the_byte() {
     );
     desk.press("u");
     assert_eq!((repo.unmerged(), repo.read("a.txt")), (stages, markers));
+}
+
+#[test]
+fn a_file_written_twice_goes_back_to_what_git_left() {
+    let repo = merged();
+    let (stages, markers) = (repo.unmerged(), repo.read("a.txt"));
+    let mut desk = repo.desk();
+    desk.open("a.txt").press("t w o w");
+    assert_eq!(repo.read("a.txt"), OURS);
+    desk.press("2 u");
+    assert_eq!(
+        (repo.unmerged(), repo.read("a.txt")),
+        (stages.clone(), markers)
+    );
+    // Even if the copy was lost, the markers come back.
+    desk.press("w");
+    fs::remove_dir_all(repo.path(".git/armistice/kept")).unwrap();
+    desk.press("u");
+    assert_eq!(repo.unmerged(), stages);
+    assert!(repo.read("a.txt").contains("<<<<<<< "));
+}
+
+#[test]
+fn a_link_is_taken_back_as_a_link() {
+    let repo = Repo::new();
+    let link = |target: &str| {
+        let _ = fs::remove_file(repo.path("current"));
+        std::os::unix::fs::symlink(target, repo.path("current")).unwrap();
+        repo.commit(target);
+    };
+    link("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    link("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    link("ours");
+    repo.try_git(&["merge", "side"]);
+    let target = || fs::read_link(repo.path("current")).unwrap();
+    let (stages, before) = (repo.unmerged(), target());
+    let mut desk = repo.desk();
+    desk.press("t enter");
+    assert_eq!((repo.unmerged().as_str(), target()), ("", "theirs".into()));
+    desk.press("u");
+    assert_eq!((repo.unmerged(), target()), (stages, before));
 }
 
 #[test]

@@ -33,6 +33,8 @@ pub struct CardLine {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Card {
     pub party: Version,
+    /// In whose colour removed words are: who removed them, or, face to face, whose they were.
+    pub removed: Version,
     /// "re-worded 1 line, added 2".
     pub summary: String,
     pub lines: Vec<CardLine>,
@@ -127,6 +129,7 @@ fn compare(
     let line = |row: &Row| delta_line(file, row, old, new);
     Card {
         party,
+        removed: if from == Version::Base { party } else { from },
         summary: delta.summary(),
         lines: delta.rows.iter().map(line).collect(),
         hidden,
@@ -148,8 +151,8 @@ fn delta_line(file: &OpenFile, row: &Row, old: &Source, new: &Source) -> CardLin
     };
     match row {
         Row::Kept(_, b) => line(*b, " ", vec![(Tone::Faint, plain(new, *b))]),
-        Row::Removed(a) => line(*a, "−", vec![(Tone::Removed, plain(old, *a))]),
-        Row::Added(b) => line(*b, "+", vec![(Tone::Added, plain(new, *b))]),
+        Row::Removed(a) => line(*a, "−", whole(Tone::Removed, plain(old, *a))),
+        Row::Added(b) => line(*b, "+", whole(Tone::Added, plain(new, *b))),
         Row::Reworded(a, b) | Row::Reindented(a, b) | Row::Respaced(a, b) => {
             let mut parts = inline(file, old.line(*a).content(), new.line(*b).content());
             let (was, is) = (old.line(*a).end(), new.line(*b).end());
@@ -159,6 +162,12 @@ fn delta_line(file: &OpenFile, row: &Row, old: &Source, new: &Source) -> CardLin
             line(*b, " ", parts)
         }
     }
+}
+
+/// A whole line in one tone; its indentation says nothing and stays plain.
+fn whole(tone: Tone, text: String) -> Vec<(Tone, String)> {
+    let (indent, words) = text.split_at(text.len() - text.trim_start().len());
+    vec![(Tone::Plain, indent.to_owned()), (tone, words.to_owned())]
 }
 
 /// A re-worded line, told as `kept[old→new]kept`.
@@ -210,6 +219,7 @@ fn text_card(file: &OpenFile, id: RegionId, version: Version) -> Card {
     };
     Card {
         party: version,
+        removed: version,
         summary: crate::text::count(all.len(), "line"),
         lines: cut(all).iter().map(line).collect(),
         hidden: all.len().saturating_sub(MOST),

@@ -202,7 +202,11 @@ impl Canvas<'_> {
         let title = match (picking, side_by_side) {
             (true, _) => "─ lines of each version ",
             (_, true) => "─ side by side ",
-            _ => "─ what each side did to base ",
+            _ => match file.view.lens {
+                Lens::Deltas => "─ what each side did to base ",
+                Lens::Face => "─ what makes ours into theirs ",
+                Lens::Texts => "─ the versions as they are ",
+            },
         };
         let mut pen = self.pen(area, 0);
         pen.write(title, theme.bold());
@@ -366,11 +370,16 @@ impl Canvas<'_> {
             shade(theme.fg(role).add_modifier(Modifier::BOLD)),
         );
         pen.write(&format!("{number:>5} "), shade(theme.faint()));
-        pen.write(line.sign, shade(theme.fg(role)))
+        let sign = if line.sign == "−" {
+            Role::from(card.removed)
+        } else {
+            role
+        };
+        pen.write(line.sign, shade(theme.fg(sign)))
             .write(" ", shade(theme.text()));
         let mut pen = pen.scrolled(left);
         for (tone, text) in &line.parts {
-            pen.write(text, shade(tone_style(&theme, role, line, *tone)));
+            pen.write(text, shade(tone_style(&theme, card, line, *tone)));
         }
     }
 
@@ -557,11 +566,12 @@ fn aligned(file: &OpenFile, height: usize) -> Vec<Aligned> {
     out
 }
 
-fn tone_style(theme: &Theme, role: Role, line: &CardLine, tone: Tone) -> Style {
+fn tone_style(theme: &Theme, card: &Card, line: &CardLine, tone: Tone) -> Style {
+    let role = Role::from(card.party);
     match tone {
         Tone::Plain => theme.text(),
         Tone::Faint => theme.faint(),
-        Tone::Removed => theme.removed(role),
+        Tone::Removed => theme.removed(card.removed.into()),
         // A whole new line is bright; underlining all of it would say no more.
         Tone::Added if line.sign == "+" => theme.fg(role).add_modifier(Modifier::BOLD),
         Tone::Added => theme.added(role),

@@ -201,12 +201,14 @@ fn message(repo: &Repository, operation: Operation) -> Result<String, Error> {
     let sign = sign
         .filter(|s| s != "auto")
         .unwrap_or_else(|| "#".to_owned());
-    Ok(keep_conflict_list(&text.unwrap_or_default(), &sign))
+    // A merge commit tells which files clashed; a commit that is replayed keeps its own words.
+    let listed = operation == Operation::Merge;
+    Ok(without_comments(&text.unwrap_or_default(), &sign, listed))
 }
 
-/// Turns git's commented list of conflicted files into text that stays, and
-/// drops its other comments.
-fn keep_conflict_list(message: &str, sign: &str) -> String {
+/// Drops git's comments from a message; its commented list of conflicted files
+/// becomes text that stays if it shall be `listed`.
+fn without_comments(message: &str, sign: &str, listed: bool) -> String {
     let mut out = Vec::new();
     let mut listing = false;
     for line in message.lines() {
@@ -215,7 +217,7 @@ fn keep_conflict_list(message: &str, sign: &str) -> String {
                 listing = false;
                 out.push(line);
             }
-            Some(" Conflicts:") => {
+            Some(" Conflicts:") if listed => {
                 listing = true;
                 out.push("Conflicts:");
             }
@@ -235,7 +237,8 @@ mod tests {
     fn the_list_of_conflicted_files_stays_in_the_message() {
         let prepared = "Merge branch 'x'\n\n# Conflicts:\n#\ta.rs\n#\tb c.py\n#\n# It looks like\n";
         let kept = "Merge branch 'x'\n\nConflicts:\n\ta.rs\n\tb c.py\n";
-        assert_eq!(keep_conflict_list(prepared, "#"), kept);
-        assert_eq!(keep_conflict_list("#12 fix\n", ";"), "#12 fix\n");
+        assert_eq!(without_comments(prepared, "#", true), kept);
+        assert_eq!(without_comments(prepared, "#", false), "Merge branch 'x'\n");
+        assert_eq!(without_comments("#12 fix\n", ";", true), "#12 fix\n");
     }
 }

@@ -132,6 +132,8 @@ fn the_demo_rebase_through_all_five_steps() {
             .trim(),
         "5"
     );
+    let bodies = repo.git(&["log", "--format=%b", "harbour/main..HEAD"]);
+    assert_eq!(bodies.trim(), "", "replayed commits keep their own words");
     assert_eq!(
         repo.git(&["rev-parse", "--abbrev-ref", "HEAD"]).trim(),
         "night-pilotage"

@@ -28,6 +28,11 @@ fn conclude(desk: &mut Desk) {
     desk.press("6 c");
 }
 
+fn assert_concluded(desk: &Desk) {
+    let verdict = desk.state.accord.verdict;
+    assert_eq!(verdict, Some(Verdict::Concluded), "{}", desk.message());
+}
+
 #[test]
 fn a_rebase_goes_through_its_steps_on_both_backends() {
     for backend in ["--merge", "--apply"] {
@@ -83,12 +88,7 @@ fn a_step_settled_by_ours_and_one_skipped() {
     desk.open("a.txt").press("b");
     assert_eq!(desk.state.totals().0.open, 0);
     desk.press("w 6 c");
-    assert_eq!(
-        desk.state.accord.verdict,
-        Some(Verdict::Concluded),
-        "{}",
-        desk.message()
-    );
+    assert_concluded(&desk);
     assert_eq!(repo.read("a.txt"), THEIRS);
 }
 
@@ -137,12 +137,7 @@ fn cherry_pick_and_revert_conclude() {
     assert_eq!(desk.state.situation.theirs.label, "the picked commit");
     desk.open("a.txt").press("A w");
     conclude(&mut desk);
-    assert_eq!(
-        desk.state.accord.verdict,
-        Some(Verdict::Concluded),
-        "{}",
-        desk.message()
-    );
+    assert_concluded(&desk);
     assert_eq!(repo.git(&["log", "-1", "--format=%s"]).trim(), "theirs");
     assert_eq!(repo.read("a.txt"), "one\ntheirs\nours\nthree\n");
 
@@ -159,12 +154,7 @@ fn cherry_pick_and_revert_conclude() {
     repo.try_git(&["revert", "--no-edit", "HEAD~1"]);
     let mut desk = repo.desk();
     desk.open("a.txt").press("t w 6 c");
-    assert_eq!(
-        desk.state.accord.verdict,
-        Some(Verdict::Concluded),
-        "{}",
-        desk.message()
-    );
+    assert_concluded(&desk);
     assert!(
         repo.git(&["log", "-1", "--format=%s"])
             .starts_with("Revert ")
@@ -219,12 +209,7 @@ fn a_linked_work_tree_has_its_own_conflicts_and_journal() {
     git_in(&linked, &["merge", "side"]);
     let mut desk = Desk::new(&linked, (100, 30));
     desk.open("a.txt").press("t w 6 c");
-    assert_eq!(
-        desk.state.accord.verdict,
-        Some(Verdict::Concluded),
-        "{}",
-        desk.message()
-    );
+    assert_concluded(&desk);
     assert_eq!(fs::read_to_string(linked.join("a.txt")).unwrap(), THEIRS);
     assert!(repo.desk().state.situation.is_idle());
     let own = git_in(&linked, &["rev-parse", "--absolute-git-dir"]).stdout;
@@ -266,12 +251,7 @@ fn a_sha_256_repository_works() {
     desk.press("2 u");
     assert_eq!(repo.unmerged().lines().count(), 3, "{}", desk.message());
     desk.press("w 6 c");
-    assert_eq!(
-        desk.state.accord.verdict,
-        Some(Verdict::Concluded),
-        "{}",
-        desk.message()
-    );
+    assert_concluded(&desk);
     assert_eq!(repo.read("a.txt"), "one\nours\ntheirs\nthree\n");
 }
 
@@ -410,12 +390,7 @@ fn a_failing_hook_is_shown_and_nothing_is_lost() {
     );
     fs::remove_file(hook).unwrap();
     desk.press("c");
-    assert_eq!(
-        desk.state.accord.verdict,
-        Some(Verdict::Concluded),
-        "{}",
-        desk.message()
-    );
+    assert_concluded(&desk);
     assert!(
         repo.git(&["log", "-1", "--format=%s"])
             .starts_with("My words. Merge")
@@ -652,12 +627,7 @@ fn kinds_that_cannot_be_merged_by_lines_are_named_truthfully() {
         );
     }
     desk.open("both").press("A w 6 c");
-    assert_eq!(
-        desk.state.accord.verdict,
-        Some(Verdict::Concluded),
-        "{}",
-        desk.message()
-    );
+    assert_concluded(&desk);
     assert_eq!(
         repo.git(&["ls-files"]),
         "both\ngone.txt\nours.txt\npic.bin\n"

@@ -41,6 +41,15 @@ impl Repo {
         let mut args = vec!["init", "-q", "-b", "main"];
         args.extend(init);
         repo.git(&args);
+        // The desk runs git in this process's own environment, where nobody may have a name.
+        for (key, value) in [
+            ("user.name", "Ines Brandt"),
+            ("user.email", "ines@harbour.example"),
+            ("commit.gpgSign", "false"),
+            ("core.autocrlf", "false"),
+        ] {
+            repo.git(&["config", key, value]);
+        }
         repo
     }
 

@@ -329,7 +329,8 @@ fn replace(
         }
     };
     // Only spares git a second look at the file; it does no harm if it fails.
-    let _ = repo.run(&Invocation::write(["update-index", "-q", "--refresh"]));
+    let refresh = Invocation::write(["add", "--refresh", "--"]).arg(case.path.to_os());
+    let _ = repo.run(&refresh);
     let mut record = record_of(&store, case, &now, &kept, &left.seen);
     record.head = repo.resolve("HEAD")?;
     store.record(&case.path, &record)?;

@@ -2,7 +2,6 @@
 
 use armistice_core::{Origin, Side, Version};
 use ratatui::style::{Color, Modifier, Style};
-use std::str::FromStr;
 
 /// How many colours the terminal can show.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -233,19 +232,6 @@ fn nearest(r: u8, g: u8, b: u8) -> u8 {
     match gap(grey, r) + gap(grey, g) + gap(grey, b) < cube {
         true => 232 + level,
         false => (16 + 36 * x + 6 * y + z) as u8,
-    }
-}
-
-impl FromStr for Ground {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        match text {
-            "auto" => Ok(Ground::Auto),
-            "dark" => Ok(Ground::Dark),
-            "light" => Ok(Ground::Light),
-            other => Err(format!("'{other}' is not auto, dark or light")),
-        }
     }
 }
 

@@ -3,7 +3,7 @@
 use crate::case::Case;
 use crate::error::Error;
 use crate::invocation::{Git, Invocation, Output};
-use crate::operation::{Backend, Operation};
+use crate::operation::Operation;
 use crate::repository::Repository;
 use crate::situation::{Commit, Situation, parse_commit};
 use crate::store::Store;
@@ -243,14 +243,4 @@ pub fn result_against(repo: &Repository, revision: &str) -> Result<(usize, usize
         sum.2 += fields.next().unwrap_or(0);
     }
     Ok(sum)
-}
-
-/// The backend's name as a person knows it.
-impl std::fmt::Display for Backend {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(match self {
-            Backend::Merge => "merge backend",
-            Backend::Apply => "apply backend",
-        })
-    }
 }

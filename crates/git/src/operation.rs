@@ -3,6 +3,7 @@
 use crate::error::Error;
 use crate::repository::Repository;
 use serde::Serialize;
+use std::fmt;
 
 /// How a rebase does its work inside git.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -12,6 +13,15 @@ pub enum Backend {
     Merge,
     /// `git rebase --apply`, by patches.
     Apply,
+}
+
+impl fmt::Display for Backend {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Backend::Merge => "merge backend",
+            Backend::Apply => "apply backend",
+        })
+    }
 }
 
 /// What git is in the middle of.

@@ -1,7 +1,7 @@
 //! Accord: what will be concluded, the message, the result, and the log afterwards.
 
 use super::Canvas;
-use crate::text::{ago, count, fit, width_of};
+use crate::text::{Pen, ago, count, fit, width_of};
 use crate::theme::Role;
 use armistice_core::{Resolution, Side, Standing, Version};
 use armistice_git::{Ending, Operation, Verdict};
@@ -223,8 +223,6 @@ impl Canvas<'_> {
         }
     }
 }
-
-use crate::text::Pen;
 
 /// Before every file is staged, the numbers would only count what is missing.
 fn worth_telling(state: &crate::state::State) -> bool {

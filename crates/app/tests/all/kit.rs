@@ -314,7 +314,8 @@ impl Tmux {
         Self::launch(
             folder,
             size,
-            &format!("env {variables}'{program}' {args}; echo \"EXIT $?\"; cat"),
+            // A killed program leaves the cursor anywhere: the code gets a line of its own.
+            &format!("env {variables}'{program}' {args}; printf '\\n\\rEXIT %s\\n' $?; cat"),
         )
     }
 

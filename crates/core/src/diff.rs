@@ -88,6 +88,18 @@ pub(crate) fn hunks(
     }
 }
 
+/// The usual search over any keys.
+pub(crate) fn search_dense<K: AsRef<[u8]>>(
+    base: &[K],
+    side: &[K],
+    algorithm: Algorithm,
+) -> Vec<Hunk> {
+    let mut interner = Interner::new(base.len() + side.len());
+    let old: Vec<_> = base.iter().map(|k| interner.intern(k.as_ref())).collect();
+    let new: Vec<_> = side.iter().map(|k| interner.intern(k.as_ref())).collect();
+    hunks(&old, &new, interner.num_tokens(), algorithm)
+}
+
 /// The usual search in a small part of a long text.
 ///
 /// The search sizes its tables by the largest token; thousands of small parts

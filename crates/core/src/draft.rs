@@ -6,7 +6,7 @@
 
 use crate::lines::{LineIdx, LineRange};
 use crate::plan::{ConflictId, Kind, Plan, Region, RegionId, Versions};
-use crate::resolution::{Pick, Resolution, Version};
+use crate::resolution::{Pick, Resolution, Strand, Version};
 use crate::text::{Line, LineEnd, Source};
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -25,6 +25,8 @@ pub enum Origin {
     Theirs,
     /// Base, by decision.
     Base,
+    /// Blended from both sides.
+    Blend,
     /// Written by hand.
     Hand,
     /// Base, shown where a conflict is still open.
@@ -65,6 +67,14 @@ impl Piece {
     fn with_origin(origin: Origin, version: Version, lines: LineRange) -> Self {
         let text = Text::Lines(version, lines);
         Piece { origin, text }
+    }
+
+    pub(crate) fn blended(text: Source) -> Self {
+        let text = Text::Free(text);
+        Piece {
+            origin: Origin::Blend,
+            text,
+        }
     }
 
     fn by_hand(text: Source) -> Self {
@@ -408,8 +418,10 @@ impl Draft {
     }
 
     pub(crate) fn settle(&mut self, id: RegionId, resolution: &Resolution) -> Result<(), Refused> {
-        if let Resolution::Lines(picks) = resolution {
-            self.check_picks(picks)?;
+        match resolution {
+            Resolution::Lines(picks) => self.check_picks(picks)?,
+            Resolution::Woven(strands) => self.check_strands(strands)?,
+            _ => {}
         }
         self.put(id, |region| {
             Ok(Cell::new(region, Standing::Settled(resolution.clone())))
@@ -443,6 +455,20 @@ impl Draft {
         let inside = |p: &&Pick| (p.line.0 as usize) < self.plan.versions().get(p.version).len();
         match picks.iter().find(|p| !inside(p)) {
             Some(pick) => Err(Refused::NoSuchLine(pick.line)),
+            None => Ok(()),
+        }
+    }
+
+    fn check_strands(&self, strands: &[Strand]) -> Result<(), Refused> {
+        let outside = |strand: &Strand| match strand {
+            Strand::Lines(version, lines) => {
+                let len = self.plan.versions().get(*version).len();
+                (lines.end < lines.start || lines.end.0 as usize > len).then_some(lines.end)
+            }
+            Strand::Text(_) => None,
+        };
+        match strands.iter().find_map(outside) {
+            Some(line) => Err(Refused::NoSuchLine(line)),
             None => Ok(()),
         }
     }

@@ -120,6 +120,8 @@ pub struct Plan {
     regions: Vec<Region>,
     /// The regions of kind conflict, in order.
     conflicts: Vec<RegionId>,
+    /// For each conflict the number of the stretch it was cut out of; never falls.
+    stretches: Vec<u32>,
 }
 
 impl Plan {
@@ -162,6 +164,21 @@ impl Plan {
         self.conflicts.get(conflict.0 as usize).copied()
     }
 
+    /// The conflicts in the order of the text, those cut out of one stretch together.
+    ///
+    /// Changes that touch make one stretch; where its sides have runs of lines in
+    /// common, it is cut into several conflicts.
+    pub fn stretches(&self) -> impl Iterator<Item = &[RegionId]> {
+        let mut rest = (self.conflicts.as_slice(), self.stretches.as_slice());
+        std::iter::from_fn(move || {
+            let first = rest.1.first()?;
+            let n = rest.1.iter().take_while(|s| *s == first).count();
+            let (stretch, after) = rest.0.split_at(n);
+            rest = (after, &rest.1[n..]);
+            Some(stretch)
+        })
+    }
+
     /// The region that holds a line of a version.
     pub fn region_at(&self, version: Version, line: LineIdx) -> Option<RegionId> {
         let at = self
@@ -193,22 +210,25 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
         ours: ours.clone(),
         theirs: theirs.clone(),
     };
-    let mut regions = Vec::new();
-    for region in zip(&tokens, &ours_hunks, &theirs_hunks) {
-        match region.kind {
-            Kind::Conflict => regions.extend(refine(&versions, &tokens, region)),
-            _ => regions.push(region),
+    let (mut regions, mut conflicts, mut stretches) = (Vec::new(), Vec::new(), Vec::new());
+    for (stretch, region) in (0..).zip(zip(&tokens, &ours_hunks, &theirs_hunks)) {
+        if region.kind != Kind::Conflict {
+            regions.push(region);
+            continue;
+        }
+        for part in refine(&versions, &tokens, region) {
+            if part.kind == Kind::Conflict {
+                conflicts.push(RegionId(regions.len() as u32));
+                stretches.push(stretch);
+            }
+            regions.push(part);
         }
     }
-    let conflicts = (0..)
-        .zip(&regions)
-        .filter(|(_, region)| region.kind == Kind::Conflict)
-        .map(|(id, _)| RegionId(id))
-        .collect();
     Plan {
         versions,
         regions,
         conflicts,
+        stretches,
     }
 }
 

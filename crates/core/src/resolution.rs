@@ -70,6 +70,16 @@ pub struct Pick {
     pub line: LineIdx,
 }
 
+/// A run of lines of a text that was woven from the versions.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Strand {
+    /// Lines of one version as they are.
+    Lines(Version, LineRange),
+    /// Whole lines blended from several versions.
+    Text(#[serde(with = "crate::encoding::as_text")] Vec<u8>),
+}
+
 /// What shall stand where a region is.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -82,6 +92,8 @@ pub enum Resolution {
     Drop,
     /// These lines in this order, from anywhere in the three versions.
     Lines(Vec<Pick>),
+    /// Lines of the versions and lines blended from them, in this order.
+    Woven(Vec<Strand>),
 }
 
 impl Resolution {
@@ -93,6 +105,7 @@ impl Resolution {
             Resolution::Both(Side::Theirs) => "theirs then ours",
             Resolution::Drop => "drop",
             Resolution::Lines(_) => "picked lines",
+            Resolution::Woven(_) => "blend",
         }
     }
 
@@ -103,6 +116,7 @@ impl Resolution {
             Resolution::Both(_) => region.ours.len() + region.theirs.len(),
             Resolution::Drop => 0,
             Resolution::Lines(picks) => picks.len(),
+            Resolution::Woven(strands) => strands.iter().map(Strand::len).sum(),
         }
     }
 
@@ -116,6 +130,7 @@ impl Resolution {
             }
             Resolution::Drop => Vec::new(),
             Resolution::Lines(picks) => picks.iter().map(pick_piece).collect(),
+            Resolution::Woven(strands) => strands.iter().map(Strand::piece).collect(),
         }
     }
 
@@ -128,6 +143,28 @@ impl Resolution {
             piece.write(versions, end, &mut out);
         }
         Source::new(out)
+    }
+}
+
+impl Strand {
+    /// How many lines it is.
+    pub fn len(&self) -> usize {
+        match self {
+            Strand::Lines(_, lines) => lines.len(),
+            Strand::Text(bytes) => Source::new(bytes.as_slice()).len(),
+        }
+    }
+
+    /// Whether it has no line.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    fn piece(&self) -> Piece {
+        match self {
+            Strand::Lines(version, lines) => Piece::lines(*version, *lines),
+            Strand::Text(bytes) => Piece::blended(Source::new(bytes.as_slice())),
+        }
     }
 }
 

@@ -116,7 +116,7 @@ fn pair(delta: &mut Delta, from: &Source, a: LineRange, to: &Source, b: LineRang
         // One line for one line: however unlike, a person reads it as re-worded.
         1 => vec![(a.start, b.start)],
         n if n > PAIRS => a.iter().zip(b.iter()).collect(),
-        _ => best_pairs(from, a, to, b),
+        _ => best_pairs(from, a, to, b, ALIKE),
     };
     let (mut at_a, mut at_b) = (a.start.0, b.start.0);
     for (x, y) in pairs {
@@ -158,7 +158,18 @@ fn changed_row(x: LineIdx, old: Line<'_>, y: LineIdx, new: Line<'_>) -> Row {
 }
 
 /// Pairs in order that together are most alike (alignment by dynamic programming).
-fn best_pairs(from: &Source, a: LineRange, to: &Source, b: LineRange) -> Vec<(LineIdx, LineIdx)> {
+///
+/// No pair is less alike than `alike`, in hundredths.
+pub(crate) fn best_pairs(
+    from: &Source,
+    a: LineRange,
+    to: &Source,
+    b: LineRange,
+    alike: u32,
+) -> Vec<(LineIdx, LineIdx)> {
+    if a.len() * b.len() > PAIRS {
+        return Vec::new();
+    }
     let left: Vec<_> = from.lines(a).map(fingerprint).collect();
     let right: Vec<_> = to.lines(b).map(fingerprint).collect();
     let (n, m) = (left.len(), right.len());
@@ -170,7 +181,7 @@ fn best_pairs(from: &Source, a: LineRange, to: &Source, b: LineRange) -> Vec<(Li
             let skip = score[at(i + 1, j)].max(score[at(i, j + 1)]);
             let likeness = likeness(&left[i], &right[j]);
             let join = score[at(i + 1, j + 1)] + likeness;
-            joined[at(i, j)] = likeness >= ALIKE && join > skip;
+            joined[at(i, j)] = likeness >= alike && join > skip;
             score[at(i, j)] = if joined[at(i, j)] { join } else { skip };
         }
     }

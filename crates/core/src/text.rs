@@ -90,6 +90,11 @@ impl<'a> Line<'a> {
         &content[..n]
     }
 
+    /// The blanks between its last word and its ending; none if it is all blank.
+    pub fn trailing(self) -> &'a [u8] {
+        &self.content()[self.indent().len() + self.trimmed().len()..]
+    }
+
     /// The line without indentation, trailing blanks and ending.
     pub fn trimmed(self) -> &'a [u8] {
         let rest = &self.content()[self.indent().len()..];

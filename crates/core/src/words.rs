@@ -87,6 +87,11 @@ fn line_words(text: &[u8]) -> impl Iterator<Item = &[u8]> {
         .flat_map(solid_words)
 }
 
+/// Whether a byte is a blank or ends a line.
+pub(crate) fn is_space(byte: u8) -> bool {
+    matches!(byte, b' ' | b'\t' | b'\n' | b'\r')
+}
+
 /// The words of a line that are not blanks: what likeness of lines is judged by.
 pub(crate) fn solid_words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
     words(bytes)

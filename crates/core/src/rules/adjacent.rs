@@ -1,0 +1,38 @@
+//! Changes of different lines that touch.
+
+use super::Certainty::Certain;
+use super::{Conflict, Context, Example, Proposal, Rule};
+
+pub(super) struct Adjacent;
+
+impl Rule for Adjacent {
+    fn id(&self) -> &'static str {
+        "adjacent"
+    }
+
+    fn title(&self) -> &'static str {
+        "adjacent edits"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let facts = conflict.facts()?;
+        if facts.blended > 0 {
+            return None;
+        }
+        let reason = format!("{} and {} changed different lines that stand side by side", context.ours, context.theirs);
+        Some(Proposal::new(conflict.sure(context), conflict.woven_resolution()?, reason))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example {
+                path: "a.rs",
+                base: "let berth = first(free);\nlet tide = table.low();\n",
+                ours: "let berth = last(free);\nlet tide = table.low();\n",
+                theirs: "let berth = first(free);\nlet tide = table.high();\n",
+                gives: Some((Certain, "let berth = last(free);\nlet tide = table.high();\n")),
+            },
+            Example { path: "a.rs", base: "moor(ship);\n", ours: "moor(tug);\n", theirs: "moor(ferry);\n", gives: None },
+        ]
+    }
+}

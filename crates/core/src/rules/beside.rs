@@ -1,0 +1,53 @@
+//! Lines put in beside lines that the other side changed or removed.
+
+use super::Certainty::{Certain, Hint};
+use super::{Conflict, Context, Example, Proposal, Rule};
+use crate::resolution::Side;
+
+pub(super) struct Beside;
+
+impl Rule for Beside {
+    fn id(&self) -> &'static str {
+        "beside"
+    }
+
+    fn title(&self) -> &'static str {
+        "added beside a change"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let facts = conflict.facts()?;
+        if facts.beside + facts.beside_gone == 0 || facts.blended > 0 {
+            return None;
+        }
+        let side = match facts.sides[0].put_in > 0 {
+            true => Side::Ours,
+            false => Side::Theirs,
+        };
+        let (added, other) = (context.label(side), context.label(side.other()));
+        let n = facts.sides[usize::from(side == Side::Theirs)].put_in;
+        let what = if facts.beside_gone > 0 { "removed or replaced" } else { "changed" };
+        let reason = format!("{added} added {} beside what {other} {what}; both stand", super::lines(n));
+        Some(Proposal::new(conflict.sure(context), conflict.woven_resolution()?, reason))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example {
+                path: "a.rs",
+                base: "let slot = free.pop();\n",
+                ours: "let slot = free.pop();\nlog(slot);\n",
+                theirs: "let slot = free.pop_front();\n",
+                gives: Some((Certain, "let slot = free.pop_front();\nlog(slot);\n")),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\nlog(ship, berth);\n",
+                ours: "moor(ship);\nlog(ship, berth);\npay(tide);\n",
+                theirs: "moor(ship);\n",
+                gives: Some((Hint, "")),
+            },
+            Example { path: "a.rs", base: "moor(ship);\n", ours: "moor(tug);\n", theirs: "moor(ferry);\n", gives: None },
+        ]
+    }
+}

@@ -1,0 +1,117 @@
+//! One side's change is one replacement, made throughout: replay it on the other side.
+
+use super::Certainty::Likely;
+use super::{Conflict, Context, Example, Proposal, Rule};
+use crate::resolution::{Resolution, Side, Strand, Version};
+use crate::stitch::{is_name, word_changes};
+use crate::words::words;
+
+pub(super) struct Replay;
+
+/// A replacement that tells a whole change.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Formula {
+    /// The words that went.
+    pub from: Vec<u8>,
+    /// The words that came.
+    pub to: Vec<u8>,
+    /// How often.
+    pub times: usize,
+}
+
+impl Formula {
+    /// The formula that turns `base` into `side`, if one does: every place that could be replaced was.
+    pub fn of(base: &[u8], side: &[u8]) -> Option<Self> {
+        let changes = word_changes(base, side)?;
+        let (from, to) = changes.first()?.clone();
+        let one = changes.iter().all(|(a, b)| *a == from && *b == to);
+        let formula = Formula { from, to, times: changes.len() };
+        let named = is_name(&formula.from) && formula.from.len() > 1 && !formula.to.is_empty();
+        (one && named && formula.replay(base).0 == side).then_some(formula)
+    }
+
+    /// `text` with every place replaced, and how many there were.
+    pub fn replay(&self, text: &[u8]) -> (Vec<u8>, usize) {
+        let cells: Vec<_> = words(text);
+        let wanted: Vec<&[u8]> = words(&self.from).into_iter().map(|r| &self.from[r]).collect();
+        let (mut out, mut at, mut times) = (Vec::new(), 0, 0);
+        while at < cells.len() {
+            let run = cells.get(at..at + wanted.len());
+            if run.is_some_and(|run| run.iter().zip(&wanted).all(|(r, w)| text[r.clone()] == **w)) {
+                out.extend_from_slice(&self.to);
+                at += wanted.len();
+                times += 1;
+            } else {
+                out.extend_from_slice(&text[cells[at].clone()]);
+                at += 1;
+            }
+        }
+        (out, times)
+    }
+
+    /// It in words: "`pop` → `pop_front`, 3 times".
+    pub fn told(&self) -> String {
+        let times = match self.times {
+            1 => "once".to_owned(),
+            n => format!("{n} times"),
+        };
+        let (from, to) = (String::from_utf8_lossy(&self.from), String::from_utf8_lossy(&self.to));
+        format!("`{from}` → `{to}`, {times}")
+    }
+}
+
+impl Rule for Replay {
+    fn id(&self) -> &'static str {
+        "formula"
+    }
+
+    fn title(&self) -> &'static str {
+        "one replacement throughout"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let base = conflict.text(Version::Base);
+        [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
+            let formula = Formula::of(base, conflict.text(side.into()))?;
+            let other = conflict.text(side.other().into());
+            let (text, times) = formula.replay(other);
+            // Where the other side dropped the words there is nothing to replay.
+            if times == 0 {
+                return None;
+            }
+            let resolution = conflict.resolution(vec![Strand::Text(text)]);
+            if super::numbers::blends_numbers(conflict, &resolution) {
+                return None;
+            }
+            let (who, on) = (context.label(side), context.label(side.other()));
+            let reason = format!("{who} changed {} and nothing else; the same is done to {on}'s lines", formula.told());
+            Some(Proposal::likely(without_empty(resolution), reason))
+        })
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example {
+                path: "a.rs",
+                base: "let slot = free.pop();\nlet next = free.pop();\n",
+                ours: "let slot = free.take();\nlet next = free.take();\n",
+                theirs: "let slot = free.pop().or(spare);\nlet next = free.pop();\nlet last = free.pop();\n",
+                gives: Some((Likely, "let slot = free.take().or(spare);\nlet next = free.take();\nlet last = free.take();\n")),
+            },
+            Example {
+                path: "a.rs",
+                base: "let slot = free.pop();\n",
+                ours: "let slot = free.take();\n",
+                theirs: "let slot = spare();\n",
+                gives: None,
+            },
+        ]
+    }
+}
+
+fn without_empty(resolution: Resolution) -> Resolution {
+    match resolution {
+        Resolution::Woven(strands) => Resolution::Woven(strands.into_iter().filter(|s| !s.is_empty()).collect()),
+        other => other,
+    }
+}

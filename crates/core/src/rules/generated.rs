@@ -1,0 +1,49 @@
+//! Files that a tool writes are better written again.
+
+use super::Certainty::Hint;
+use super::{Conflict, Context, Example, Proposal, Rule};
+
+pub(super) struct Generated;
+
+pub(super) const ID: &str = "generated";
+
+const LOCKS: [&str; 9] = [
+    "Cargo.lock", "package-lock.json", "yarn.lock", "pnpm-lock.yaml", "poetry.lock",
+    "Gemfile.lock", "composer.lock", "go.sum", "uv.lock",
+];
+
+impl Rule for Generated {
+    fn id(&self) -> &'static str {
+        ID
+    }
+
+    fn title(&self) -> &'static str {
+        "generated file"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        is_generated(conflict, context).then(|| {
+            Proposal::hint("a tool writes this file: settle what it is made from, take either side here and let the tool write it again".to_owned())
+        })
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example { path: "src/Cargo.lock", base: "a\n", ours: "b\n", theirs: "c\n", gives: Some((Hint, "")) },
+            Example { path: "src/cargo.rs", base: "a\n", ours: "b\n", theirs: "c\n", gives: None },
+        ]
+    }
+}
+
+pub(super) fn is_generated(conflict: &Conflict<'_>, context: &Context) -> bool {
+    let name = context.path.rsplit('/').next().unwrap_or_default();
+    if LOCKS.contains(&name) {
+        return true;
+    }
+    let ours = &conflict.versions().ours;
+    let head = ours.lines((0..ours.len().min(6)).into());
+    head.map(|line| line.content().to_ascii_lowercase()).any(|line| {
+        let says = |what: &[u8]| line.windows(what.len()).any(|w| w == what);
+        says(b"@generated") || (says(b"generated") && (says(b"do not edit") || says(b"don't edit")))
+    })
+}

@@ -1,0 +1,25 @@
+//! The same conflict was settled before.
+
+use super::{Conflict, Context, Example, Proposal, Rule};
+
+pub(super) struct Memory;
+
+impl Rule for Memory {
+    fn id(&self) -> &'static str {
+        "memory"
+    }
+
+    fn title(&self) -> &'static str {
+        "settled before"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let resolution = context.precedents.remembered(conflict)?;
+        let reason = "these three versions met before; this is how they were settled then".to_owned();
+        Some(Proposal::likely(resolution, reason))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[Example { path: "a.rs", base: "a\n", ours: "b\n", theirs: "c\n", gives: None }]
+    }
+}

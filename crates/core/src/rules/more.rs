@@ -1,0 +1,97 @@
+//! Both made the same change, and one of them did more.
+
+use super::Certainty::{Certain, Likely};
+use super::{Conflict, Context, Example, Proposal, Rule};
+use crate::resolution::{Resolution, Side, Version};
+use crate::diff::search_dense;
+use crate::plan::{Algorithm, Kind};
+use crate::text::Source;
+
+pub(super) struct More;
+
+impl Rule for More {
+    fn id(&self) -> &'static str {
+        "more"
+    }
+
+    fn title(&self) -> &'static str {
+        "the same change and more"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        [Side::Ours, Side::Theirs]
+            .into_iter()
+            .find_map(|side| self.one_way(conflict, context, side))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example {
+                path: "a.py",
+                base: "",
+                ours: "moor(ship)\npay(ship)\n",
+                theirs: "moor(ship)\npay(ship)\nlog(ship)\n",
+                gives: Some((Likely, "moor(ship)\npay(ship)\nlog(ship)\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "dock(ship)\n",
+                ours: "moor(ship)\npay(ship)\n",
+                theirs: "moor(ship)\nlog(ship)\npay(ship)\n",
+                gives: Some((Certain, "moor(ship)\nlog(ship)\npay(ship)\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "",
+                ours: "moor(ship)\npay(ship)\n",
+                theirs: "moor(ship)\nlog(ship)\npay(ship)\n",
+                gives: Some((Likely, "moor(ship)\nlog(ship)\npay(ship)\n")),
+            },
+            Example { path: "a.py", base: "dock(ship)\n", ours: "moor(ship)\n", theirs: "pay(ship)\n", gives: None },
+        ]
+    }
+}
+
+impl More {
+    /// Whether `more` is the other side's text with lines put in, and base did not have them.
+    fn one_way(&self, conflict: &Conflict<'_>, context: &Context, more: Side) -> Option<Proposal> {
+        let less = more.other();
+        let region = conflict.region();
+        let rows = |v: Version| -> Vec<&[u8]> {
+            let text: &Source = conflict.versions().get(v);
+            text.lines(region.lines(v)).map(|l| l.bytes()).collect()
+        };
+        let (base, small, large) = (rows(Version::Base), rows(less.into()), rows(more.into()));
+        let worded = small.iter().filter(|l| l.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2).count();
+        // What both changed alike has left the conflict already and stands beside it.
+        let alike_beside = small.is_empty() && beside_the_same(conflict);
+        if (worded == 0 && !alike_beside) || small.len() >= large.len() {
+            return None;
+        }
+        let added = search_dense(&small, &large, Algorithm::Myers);
+        let only_added = added.iter().all(|h| h.base.is_empty());
+        // What the smaller side took out of base must not come back.
+        let returns = added.iter().flat_map(|h| large[h.side.span()].iter()).any(|line| base.contains(line));
+        if !only_added || returns {
+            return None;
+        }
+        let n: usize = added.iter().map(|h| h.side.len()).sum();
+        let reason = format!(
+            "{} has all of {}'s change and {} more",
+            context.label(more), context.label(less), super::lines(n)
+        );
+        let taken = Resolution::Take(more.into());
+        Some(match base.is_empty() {
+            true => Proposal::likely(taken, reason),
+            false => Proposal::certain(taken, reason),
+        })
+    }
+}
+
+/// Whether a change that both made alike touches the conflict.
+fn beside_the_same(conflict: &Conflict<'_>) -> bool {
+    let (regions, at) = (conflict.plan().regions(), conflict.id().0 as usize);
+    let before = at.checked_sub(1).and_then(|i| regions.get(i));
+    let after = regions.get(at + 1);
+    before.into_iter().chain(after).any(|r| r.kind == Kind::Same)
+}

@@ -1,0 +1,94 @@
+//! Numbers, versions and dates are never mixed from two sides.
+
+use super::Certainty::{Hint, Likely};
+use super::{Conflict, Context, Example, Proposal, Rule};
+use crate::resolution::{Resolution, Strand, Version};
+use crate::words::words;
+use std::collections::HashSet;
+
+pub(super) struct Numbers;
+
+impl Rule for Numbers {
+    fn id(&self) -> &'static str {
+        "numbers"
+    }
+
+    fn title(&self) -> &'static str {
+        "version numbers and dates"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let (ours, theirs) = (conflict.text(Version::Ours), conflict.text(Version::Theirs));
+        let (a, b) = (words(ours), words(theirs));
+        if a.len() != b.len() || a.is_empty() || a.len() > 400 {
+            return None;
+        }
+        let mut years = true;
+        let mut differ = 0;
+        let mut text = Vec::new();
+        for (x, y) in a.into_iter().zip(b) {
+            let (x, y) = (&ours[x], &theirs[y]);
+            if x != y {
+                let (p, q) = (number(x)?, number(y)?);
+                differ += 1;
+                years &= (1950..2200).contains(&p) && (1950..2200).contains(&q);
+                text.extend_from_slice(if p >= q { x } else { y });
+                continue;
+            }
+            text.extend_from_slice(x);
+        }
+        if differ == 0 {
+            return None;
+        }
+        let says = |what: &[u8]| text.to_ascii_lowercase().windows(what.len()).any(|w| w == what);
+        let (o, t) = (&context.ours, &context.theirs);
+        if years && differ <= 2 && (says(b"copyright") || says(b"(c)")) {
+            let reason = format!("{o} and {t} differ in the year of a notice; the later one stands");
+            let resolution = conflict.resolution(vec![Strand::Text(text)]);
+            return Some(Proposal::likely(resolution, reason));
+        }
+        Some(Proposal::hint(format!("{o} and {t} differ in numbers alone; which is right only a person knows, and no mixture is")))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example {
+                path: "a.rs",
+                base: "// Copyright 2019 Harbour Office\n",
+                ours: "// Copyright 2019-2024 Harbour Office\n",
+                theirs: "// Copyright 2019-2023 Harbour Office\n",
+                gives: Some((Likely, "// Copyright 2019-2024 Harbour Office\n")),
+            },
+            Example { path: "a.toml", base: "at = \"1.4.2\"\n", ours: "at = \"1.5.2\"\n", theirs: "at = \"1.4.3\"\n", gives: Some((Hint, "")) },
+            Example { path: "a.rs", base: "moor(1)\n", ours: "moor(ship)\n", theirs: "moor(2)\n", gives: None },
+        ]
+    }
+}
+
+fn number(word: &[u8]) -> Option<u64> {
+    std::str::from_utf8(word).ok()?.parse().ok()
+}
+
+/// Whether blended text holds a number or version that no version of the file has.
+pub(super) fn blends_numbers(conflict: &Conflict<'_>, resolution: &Resolution) -> bool {
+    let Resolution::Woven(strands) = resolution else {
+        return false;
+    };
+    let mut known = HashSet::new();
+    for version in Version::ALL {
+        known.extend(numbers(conflict.text(version)));
+    }
+    strands.iter().any(|strand| match strand {
+        Strand::Text(bytes) => numbers(bytes).any(|n| !known.contains(n)),
+        Strand::Lines(..) => false,
+    })
+}
+
+/// Runs that begin like a number or a version.
+pub(super) fn numbers(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+    let part = |b: &u8| !(b.is_ascii_alphanumeric() || matches!(b, b'.' | b'-' | b'+' | b'_' | b':' | b'/'));
+    text.split(part).filter(|run| {
+        let run = run.strip_prefix(b"v").unwrap_or(run);
+        run.first().is_some_and(u8::is_ascii_digit)
+    })
+}

@@ -1,0 +1,110 @@
+//! A statement laid out anew by one side and changed in words by the other.
+
+use super::Certainty::{Certain, Likely};
+use super::{Certainty, Conflict, Context, Example, Proposal, Rule};
+use crate::resolution::{Side, Strand, Version};
+use crate::stitch::{stitch, word_changes};
+use crate::words::{same_words, words};
+
+pub(super) struct Rewrapped;
+
+impl Rule for Rewrapped {
+    fn id(&self) -> &'static str {
+        "re-wrapped"
+    }
+
+    fn title(&self) -> &'static str {
+        "re-wrapped against re-worded"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let [ours, theirs] = [Version::Ours, Version::Theirs].map(|v| conflict.text(v));
+        let base = conflict.text(Version::Base);
+        if base.is_empty() || ours.is_empty() || theirs.is_empty() {
+            return None;
+        }
+        [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
+            let laid_out = conflict.text(side.into());
+            let exact = same_words(base, laid_out);
+            if !exact && formatted(base) != formatted(laid_out) {
+                return None;
+            }
+            let stitched = stitch(base, ours, theirs)?;
+            let quotes = requoted(base, laid_out);
+            // Words put in by the other side would bring the old quotes back.
+            let text = if quotes { double_quoted(&stitched.text)? } else { stitched.text };
+            // New words may need lines of their own in the new layout.
+            let worded = conflict.text(side.other().into());
+            let replaced = word_changes(base, worded)?.iter().all(|(from, to)| {
+                !from.is_empty() && !from.contains(&b'\n') && !to.contains(&b'\n')
+            });
+            let certain = exact && replaced && stitched.blank_clashes == 0;
+            let certainty = if certain { Certainty::Certain } else { Certainty::Likely };
+            let (layout, worded) = (context.label(side), context.label(side.other()));
+            let reason = format!("{layout} only laid this out anew; {worded}'s words stand in {layout}'s layout");
+            let resolution = conflict.resolution(vec![Strand::Text(text)]);
+            Some(Proposal::new(certainty, resolution, reason))
+        })
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example {
+                path: "a.rs",
+                base: "moor(ship, berth, tide);\n",
+                ours: "moor(\n    ship,\n    berth,\n    tide\n);\n",
+                theirs: "moor(ship, quay, tide);\n",
+                gives: Some((Certain, "moor(\n    ship,\n    quay,\n    tide\n);\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "moor(ship, berth, 'low')\n",
+                ours: "moor(\n    ship,\n    berth,\n    \"low\",\n)\n",
+                theirs: "moor(ship, quay, 'low')\n",
+                gives: Some((Likely, "moor(\n    ship,\n    quay,\n    \"low\",\n)\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "moor(ship, berth)\n",
+                ours: "moor(\n    tug,\n    berth,\n)\n",
+                theirs: "moor(ferry, berth)\n",
+                gives: None,
+            },
+        ]
+    }
+}
+
+/// The words of a text without what formatters change: blanks, commas before a closing bracket, kinds of quotes.
+fn formatted(text: &[u8]) -> Vec<&[u8]> {
+    let mut out: Vec<&[u8]> = Vec::new();
+    for range in words(text) {
+        let word = &text[range];
+        match word {
+            _ if word.iter().all(|b| crate::words::is_space(*b)) => {}
+            b"'" | b"\"" => out.push(b"\""),
+            b")" | b"]" | b"}" => {
+                if out.last() == Some(&b",".as_slice()) {
+                    out.pop();
+                }
+                out.push(word);
+            }
+            _ => out.push(word),
+        }
+    }
+    out
+}
+
+fn count(text: &[u8], sign: u8) -> usize {
+    text.iter().filter(|b| **b == sign).count()
+}
+
+/// Whether single quotes became double ones throughout.
+fn requoted(base: &[u8], side: &[u8]) -> bool {
+    count(base, b'\'') > 0 && count(side, b'\'') == 0 && count(side, b'"') == count(base, b'"') + count(base, b'\'')
+}
+
+/// Double quotes for single ones; `None` where both are in one line.
+fn double_quoted(text: &[u8]) -> Option<Vec<u8>> {
+    let mixed = text.split(|b| *b == b'\n').any(|l| count(l, b'\'') % 2 == 1);
+    (!mixed).then(|| text.iter().map(|b| if *b == b'\'' { b'"' } else { *b }).collect())
+}

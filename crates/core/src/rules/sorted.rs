@@ -1,0 +1,214 @@
+//! Lists that both sides keep in order.
+
+use super::Certainty::{Certain, Likely};
+use super::{Certainty, Conflict, Context, Example, Proposal, Rule};
+use crate::lines::LineRange;
+use crate::resolution::{Strand, Version};
+use std::collections::HashSet;
+
+pub(super) struct Sorted;
+
+/// Unchanged lines around a conflict that are looked at as part of its list.
+const AROUND: u32 = 3;
+/// Lines on each side that must be in order to be taken for a list in order.
+const ENOUGH: usize = 3;
+
+/// The ways in which people keep lists in order.
+const ORDERS: [fn(&[u8]) -> Vec<u8>; 3] = [by_bytes, by_letters, imports_first];
+
+impl Rule for Sorted {
+    fn id(&self) -> &'static str {
+        "sorted"
+    }
+
+    fn title(&self) -> &'static str {
+        "both added to a list in order"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let lists = Version::ALL.map(|v| List::of(conflict, v));
+        let [ours, theirs, base] = &lists;
+        if !lists.iter().all(List::looks_like_a_list) || ours.items.is_empty() || theirs.items.is_empty() {
+            return None;
+        }
+        let kept = |order: &&fn(&[u8]) -> Vec<u8>| ours.is_sorted(**order) && theirs.is_sorted(**order);
+        let orders: Vec<_> = ORDERS.iter().filter(kept).collect();
+        let merged: Vec<_> = orders.iter().map(|order| merge(conflict, &lists, **order)).collect();
+        let first = merged.first()?.clone()?;
+        let agreed = merged.iter().all(|m| m.as_ref() == Some(&first));
+        let enough = ours.len() >= ENOUGH && theirs.len() >= ENOUGH;
+        let certainty = match agreed && enough && base.is_sorted(*orders[0]) {
+            true => Certainty::Certain,
+            false => Certainty::Likely,
+        };
+        let reason = format!("{} and {} each changed a list that all keep in order; the order places every line", context.ours, context.theirs);
+        Some(Proposal::new(certainty, conflict.resolution(first), reason))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example {
+                path: "a.rs",
+                base: "use harbour::berth;\nuse harbour::tide;\n",
+                ours: "use harbour::berth;\nuse harbour::pilot;\nuse harbour::tide;\n",
+                theirs: "use harbour::berth;\nuse harbour::crane;\nuse harbour::tide;\n",
+                gives: Some((Certain, "use harbour::berth;\nuse harbour::crane;\nuse harbour::pilot;\nuse harbour::tide;\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "",
+                ours: "import pilot\n",
+                theirs: "import crane\n",
+                gives: Some((Likely, "import crane\nimport pilot\n")),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\nlog(ship);\n",
+                ours: "moor(ship);\npay(ship);\nlog(ship);\n",
+                theirs: "moor(ship);\ncheck(ship);\nlog(ship);\n",
+                gives: None,
+            },
+        ]
+    }
+}
+
+fn by_bytes(item: &[u8]) -> Vec<u8> {
+    item.to_vec()
+}
+
+fn by_letters(item: &[u8]) -> Vec<u8> {
+    item.to_ascii_lowercase()
+}
+
+/// Whole modules before names out of modules.
+fn imports_first(item: &[u8]) -> Vec<u8> {
+    let late = u8::from(item.starts_with(b"from "));
+    [&[late], item.to_ascii_lowercase().as_slice()].concat()
+}
+
+/// The lines of one version in the conflict, with a few unchanged ones around.
+struct List<'a> {
+    before: Vec<&'a [u8]>,
+    /// Lines in the conflict: without blanks, and where each is.
+    items: Vec<(&'a [u8], u32)>,
+    after: Vec<&'a [u8]>,
+    indents: HashSet<&'a [u8]>,
+    blank_inside: bool,
+}
+
+impl<'a> List<'a> {
+    fn of(conflict: &Conflict<'a>, version: Version) -> Self {
+        let (text, lines) = (conflict.versions().get(version), conflict.region().lines(version));
+        let mut indents = HashSet::new();
+        let mut blank_inside = false;
+        let mut items = Vec::new();
+        for idx in lines.iter() {
+            let line = text.line(idx);
+            blank_inside |= line.trimmed().is_empty();
+            indents.insert(line.indent());
+            items.push((line.trimmed(), idx.0));
+        }
+        let near = |from: u32, to: u32, back: bool| -> Vec<&'a [u8]> {
+            let lines = text.lines(LineRange::new(from, to));
+            let mut near: Vec<_> = lines.collect();
+            if back {
+                near.reverse();
+            }
+            let indent = |line: &crate::text::Line<'a>| indents.is_empty() || indents.contains(line.indent());
+            let same = |line: &crate::text::Line<'a>| !line.trimmed().is_empty() && indent(line);
+            let mut near: Vec<_> = near.into_iter().take_while(same).map(|l| l.trimmed()).collect();
+            if back {
+                near.reverse();
+            }
+            near
+        };
+        let before = near(lines.start.0.saturating_sub(AROUND), lines.start.0, true);
+        let after = near(lines.end.0, (lines.end.0 + AROUND).min(text.len() as u32), false);
+        List { before, items, after, indents, blank_inside }
+    }
+
+    fn len(&self) -> usize {
+        self.before.len() + self.items.len() + self.after.len()
+    }
+
+    fn all(&self) -> impl Iterator<Item = &'a [u8]> {
+        let items = self.items.iter().map(|(item, _)| *item);
+        self.before.iter().copied().chain(items).chain(self.after.iter().copied())
+    }
+
+    /// One line an item, all of one kind.
+    fn looks_like_a_list(&self) -> bool {
+        if self.blank_inside || self.indents.len() > 1 {
+            return false;
+        }
+        let mut items = self.items.iter().map(|(item, _)| kind_of(item));
+        match items.next() {
+            None => true,
+            Some(first) => first.is_some() && items.all(|kind| kind == first),
+        }
+    }
+
+    /// Whether it is in order, as far as its neighbours are items of the same kind.
+    fn is_sorted(&self, order: fn(&[u8]) -> Vec<u8>) -> bool {
+        let kind = self.items.first().and_then(|(item, _)| kind_of(item));
+        let near = |item: &&[u8]| kind.is_none() || kind_of(item) == kind;
+        let keys: Vec<_> = self.all().filter(near).map(order).collect();
+        keys.is_sorted_by(|a, b| a < b)
+    }
+}
+
+/// Whether a line's place may be told by an order or by its neighbours' kind alone.
+pub(super) fn is_item(line: &[u8]) -> bool {
+    let tag = |what: &str| line.windows(what.len()).take(8).any(|w| w == what.as_bytes());
+    kind_of(line).is_some() || tag("@param") || tag(":param")
+}
+
+/// What kind of list item a line is; `None` if it is none that is kept in order.
+fn kind_of(item: &[u8]) -> Option<&'static str> {
+    let starts = |what: &str| item.starts_with(what.as_bytes());
+    let import = ["import ", "from ", "use ", "pub use ", "#include ", "using ", "mod ", "pub mod ", "require "];
+    if let Some(found) = import.into_iter().find(|what| starts(what)) {
+        let whole = !matches!(item.last(), Some(b'(' | b'{' | b'\\' | b','));
+        let family = if found == "from " { "import " } else { found };
+        return whole.then_some(family);
+    }
+    // A bare name or string and a comma.
+    let body = item.strip_suffix(b",")?;
+    let simple = body.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.' | b'"' | b'\'' | b'/' | b'@'));
+    (simple && !body.is_empty()).then_some("item,")
+}
+
+/// What stands in base or is new on a side, unless a side took it out; in order.
+fn merge(conflict: &Conflict<'_>, [ours, theirs, base]: &[List<'_>; 3], order: fn(&[u8]) -> Vec<u8>) -> Option<Vec<Strand>> {
+    let set = |list: &List<'_>| -> HashSet<Vec<u8>> { list.items.iter().map(|(i, _)| i.to_vec()).collect() };
+    let (in_base, in_ours, in_theirs) = (set(base), set(ours), set(theirs));
+    let stays = |item: &[u8]| !in_base.contains(item) || (in_ours.contains(item) && in_theirs.contains(item));
+    let mut seen = HashSet::new();
+    let mut all: Vec<(Vec<u8>, Version, u32)> = Vec::new();
+    for (list, version) in [(ours, Version::Ours), (theirs, Version::Theirs)] {
+        for (item, at) in &list.items {
+            if stays(item) && seen.insert(item.to_vec()) {
+                all.push((order(item), version, *at));
+            }
+        }
+    }
+    all.sort_by(|a, b| a.0.cmp(&b.0));
+    // It must fit between its neighbours too.
+    let edge = |items: &[&[u8]], last: bool| if last { items.last().map(|i| order(i)) } else { items.first().map(|i| order(i)) };
+    let kind = ours.items.first().and_then(|(item, _)| kind_of(item));
+    let near = |item: Option<&&[u8]>| item.is_some_and(|i| kind_of(i) == kind);
+    let fits_before = !near(ours.before.last()) || edge(&ours.before, true) < all.first().map(|(k, ..)| k.clone());
+    let fits_after = !near(ours.after.first()) || all.last().map(|(k, ..)| k.clone()) < edge(&ours.after, false);
+    let ended = |v: Version, at: u32| conflict.versions().get(v).line(crate::LineIdx(at)).end() != crate::LineEnd::None;
+    if !(fits_before && fits_after) || !all.iter().all(|(_, v, at)| ended(*v, *at)) {
+        return None;
+    }
+    let mut out: Vec<Strand> = Vec::new();
+    for (_, version, at) in all {
+        match out.last_mut() {
+            Some(Strand::Lines(v, lines)) if *v == version && lines.end.0 == at => lines.end.0 += 1,
+            _ => out.push(Strand::Lines(version, LineRange::new(at, at + 1))),
+        }
+    }
+    Some(out)
+}

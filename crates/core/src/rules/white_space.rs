@@ -1,0 +1,99 @@
+//! The sides have the same words and differ in blanks.
+
+use super::{Blanks, Conflict, Context, Example, Proposal, Rule};
+use super::Certainty::{Certain, Likely};
+use crate::resolution::{Resolution, Version};
+use crate::text::{Line, Source};
+use crate::words::same_words;
+
+pub(super) struct WhiteSpace;
+
+impl Rule for WhiteSpace {
+    fn id(&self) -> &'static str {
+        "white-space"
+    }
+
+    fn title(&self) -> &'static str {
+        "white space only"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let [base, ours, theirs] =
+            [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
+        if !same_words(ours, theirs) {
+            return None;
+        }
+        let (o, t) = (&context.ours, &context.theirs);
+        if let Some(facts) = conflict.facts()
+            && facts.blank_clashes == 0
+            && same_words(base, ours)
+        {
+            let reason = format!("{o} and {t} changed different blanks; the words are the same");
+            return Some(Proposal::certain(conflict.woven_resolution()?, reason));
+        }
+        let clash = clash(&Source::new(ours), &Source::new(theirs));
+        let resolution = conflict.woven_resolution().unwrap_or(Resolution::Take(Version::Ours));
+        if clash <= context.blanks {
+            let reason = format!(
+                "{o} and {t} differ in white space alone, which the policy '{}' passes over; kept as {o} has it",
+                context.blanks.name()
+            );
+            return Some(Proposal::certain(resolution, reason));
+        }
+        let reason = format!("{o} and {t} have the same words and differ in {}; kept as {o} has them", name(clash));
+        Some(Proposal::likely(resolution, reason))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        const BOTH: (&str, &str, &str) = ("moor( ship )\n", "  moor( ship )\n", "moor(ship)\n");
+        &[
+            Example { path: "a.rs", base: BOTH.0, ours: BOTH.1, theirs: BOTH.2, gives: Some((Certain, "  moor(ship)\n")) },
+            Example { path: "a.rs", base: "moor();\n", ours: "\tmoor();\n", theirs: "  moor();\n", gives: Some((Likely, "\tmoor();\n")) },
+            Example { path: "a.rs", base: "moor();\n", ours: "  moor();\n", theirs: "  dock();\n", gives: None },
+        ]
+    }
+}
+
+/// The strictest policy under which two texts with the same words are the same.
+fn clash(a: &Source, b: &Source) -> Blanks {
+    if a.len() != b.len() {
+        return Blanks::All;
+    }
+    let pairs = a.lines(a.all()).zip(b.lines(b.all()));
+    pairs.map(|(x, y)| line_clash(x, y)).max().unwrap_or_default()
+}
+
+fn line_clash(x: Line<'_>, y: Line<'_>) -> Blanks {
+    let squeezed = |line: Line<'_>| -> Vec<u8> {
+        let mut out: Vec<u8> = Vec::new();
+        for byte in line.content() {
+            let blank = matches!(byte, b' ' | b'\t');
+            match (blank, out.last()) {
+                (true, Some(b' ')) => {}
+                (true, _) => out.push(b' '),
+                (false, _) => out.push(*byte),
+            }
+        }
+        out
+    };
+    let without_end = |line: Line<'_>| {
+        let cut = line.content().len() - line.trailing().len();
+        line.content()[..cut].to_vec()
+    };
+    match () {
+        () if x == y => Blanks::Exact,
+        () if x.content() == y.content() => Blanks::LineEnds,
+        () if without_end(x) == without_end(y) => Blanks::Trailing,
+        () if squeezed(x).trim_ascii_end() == squeezed(y).trim_ascii_end() => Blanks::Amount,
+        () => Blanks::All,
+    }
+}
+
+fn name(clash: Blanks) -> &'static str {
+    match clash {
+        Blanks::Exact | Blanks::LineEnds => "line ends",
+        Blanks::Trailing => "trailing blanks",
+        Blanks::Amount => "the amount of blanks",
+        Blanks::All => "blanks",
+    }
+}

@@ -7,7 +7,7 @@ use armistice::state::{FileLoad, State};
 use armistice::theme::{Theme, Wishes};
 use armistice::update::update;
 use armistice::work::open_file;
-use armistice_core::{Source, Versions};
+use armistice_core::{Context, Settle, Source, Versions};
 use armistice_git::{
     Case, Kind, Loaded, Mode, Oid, Operation, Party, RepoPath, Repository, Seen, Situation, Stage,
     Stages, Standing,
@@ -75,7 +75,9 @@ fn long_draft() -> State {
         message: String::new(),
     };
     let mut state = State::new(situation, (160, 47), 0);
-    state.files[0].load = FileLoad::Lines(Box::new(open_file(&loaded, &[]).0));
+    state.files[0].load = FileLoad::Lines(Box::new(
+        open_file(&loaded, &[], &Context::default(), Settle::None).0,
+    ));
     press(&mut state, KeyCode::Enter);
     state
 }

@@ -2,10 +2,12 @@
 
 use crate::editor::Motion;
 use crate::state::FileLoad;
-use armistice_core::{Event, Side, Version};
+use crate::update::Rulings;
+use armistice_core::{Event, Plan, Precedent, RegionId, Ruling, Side, Version};
 use armistice_git::{After, Ending, LogLine, Outcome, Overwrite, Proof, Seen, Situation};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// The four screens there are so far, by their place on the rail.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -81,6 +83,15 @@ pub enum Command {
     Wide,
     NextChoice,
     PrevChoice,
+    TakeProposal,
+    SettleLikely,
+    SameAgain,
+    NextRuled,
+    PrevRuled,
+    SwitchRule,
+    NextPolicy,
+    ShowBlanks,
+    Forget,
     WriteFile,
     TakeBack,
     Whole(Outcome),
@@ -127,6 +138,9 @@ pub enum Action {
 pub enum Outcomes {
     Loaded(Vec<(usize, FileLoad)>),
     Recorded(usize, Result<(), String>),
+    Ruled(Vec<(usize, Vec<(RegionId, Ruling)>)>),
+    Likes(Rulings),
+    Forgot(Result<usize, String>),
     Wrote(usize, Result<Wrote, Trouble>),
     TookBack(usize, Result<Wrote, Trouble>),
     Situated(Box<Result<Situation, String>>),
@@ -163,7 +177,18 @@ pub enum Effect {
     Load(Vec<usize>),
     /// One file, before all others that wait.
     LoadFirst(usize),
-    Record(usize, Event),
+    Record(usize, Vec<Event>),
+    /// Ask the rules about plans anew.
+    Propose(Vec<(usize, Arc<Plan>)>),
+    /// Look for conflicts like one that was settled.
+    FindLike {
+        precedent: Box<Precedent>,
+        by: String,
+        plans: Vec<(usize, Arc<Plan>, Vec<RegionId>)>,
+    },
+    Remember(Vec<Precedent>),
+    /// Forget what is remembered about the same three texts.
+    Forget(Box<Precedent>),
     Write {
         file: usize,
         bytes: Vec<u8>,

@@ -7,6 +7,7 @@ mod weave;
 pub use cli::Cli;
 
 use crate::demo;
+use crate::settings::Settings;
 use crate::theme::{Ground, Theme, Wishes};
 use anyhow::Result;
 use armistice_git::{Overwrite, Repository};
@@ -114,6 +115,6 @@ fn screens(folder: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
         term: &term,
         colorfgbg: &colorfgbg,
     });
-    crate::runtime::run(repo, theme)?;
+    crate::runtime::run(repo, theme, Settings::read()?)?;
     Ok(Exit::Done)
 }

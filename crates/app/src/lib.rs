@@ -13,6 +13,7 @@ pub mod open_findings;
 pub mod rows;
 pub mod runtime;
 pub mod screen;
+pub mod settings;
 pub mod state;
 pub mod text;
 pub mod theme;

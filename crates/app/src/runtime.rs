@@ -3,6 +3,7 @@
 use crate::action::{Action, Effect};
 use crate::draw::draw;
 use crate::screen::Screen;
+use crate::settings::Settings;
 use crate::state::State;
 use crate::theme::Theme;
 use crate::update::{start, update};
@@ -41,12 +42,13 @@ enum Wake {
 ///
 /// # Errors
 /// If the repository cannot be read or the terminal refuses.
-pub fn run(repo: Repository, theme: Theme) -> Result<()> {
+pub fn run(repo: Repository, theme: Theme, settings: Settings) -> Result<()> {
     let situation = Situation::read(&repo)?;
     let worker = Arc::new(Worker::new(repo));
     let size =
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
     let mut state = State::new(situation, size, now());
+    state.settings = settings;
     let (to_main, wakes) = channel();
     let pool = Pool::new(&worker, &to_main);
     let mut screen = RawScreen::enter()?;
@@ -313,6 +315,8 @@ impl Pool {
             Effect::Load(_)
             | Effect::LoadFirst(_)
             | Effect::Prove
+            | Effect::Propose(_)
+            | Effect::FindLike { .. }
             | Effect::ReadLog
             | Effect::Measure => {
                 let (queue, bell) = &*self.reads;

@@ -3,11 +3,14 @@
 use crate::action::{Effect, Tab, Tally};
 use crate::editor::Editor;
 use crate::keymap::Context;
+use crate::settings::Settings;
+use crate::update::Rulings;
 use armistice_core::{
-    Counts, Draft, Encoding, Origin, Pick, Plan, RegionId, Resolution, Session, Side, SideReport,
-    Version, audit,
+    Counts, Draft, Encoding, Origin, Pick, Plan, RegionId, Resolution, Ruling, Session, Side,
+    SideReport, Version, audit, rule_title,
 };
 use armistice_git::{Case, Ending, LogLine, Proof, Seen, Situation, Standing, Verdict};
+use std::collections::BTreeMap;
 
 /// A conflicted file as far as it has been read.
 #[derive(Clone, Debug)]
@@ -44,6 +47,8 @@ pub struct OpenFile {
     pub lost: [(usize, usize); 2],
     /// Why each conflict is one, in the plan's order.
     pub causes: Vec<String>,
+    /// What the rules make of the conflicts, settled ones too.
+    pub rulings: BTreeMap<RegionId, Ruling>,
     /// Whether what we staged is no longer what the draft says.
     pub outdated: bool,
     pub view: FileView,
@@ -60,6 +65,13 @@ impl OpenFile {
 
     pub fn plan(&self) -> &Plan {
         self.session.draft().plan()
+    }
+
+    /// What a rule would let stand for an open conflict.
+    pub fn proposal(&self, id: RegionId) -> Option<&Ruling> {
+        let open = self.draft().is_open(id);
+        let ruling = self.rulings.get(&id).filter(|_| open);
+        ruling.filter(|r| r.resolution.is_some())
     }
 }
 
@@ -173,8 +185,19 @@ impl FileState {
             FileLoad::Failed(_) | FileLoad::Whole(_) => Some(Counts {
                 conflicts: 1,
                 open: usize::from(!done),
+                by_rule: 0,
             }),
         }
+    }
+
+    /// Open conflicts for which a rule proposes something.
+    pub fn proposals(&self) -> impl Iterator<Item = RegionId> {
+        let open = self.open();
+        let ids = open
+            .into_iter()
+            .flat_map(|file| file.draft().open().map(move |id| (file, id)));
+        ids.filter(|(file, id)| file.proposal(*id).is_some())
+            .map(|(_, id)| id)
     }
 
     pub fn open(&self) -> Option<&OpenFile> {
@@ -205,6 +228,8 @@ pub struct Question {
     /// What "yes" does, in a few words.
     pub yes: String,
     pub effects: Vec<Effect>,
+    /// What it settles, if it is about that.
+    pub rulings: Rulings,
 }
 
 /// Something in front of the screen.
@@ -298,6 +323,13 @@ pub struct State {
     pub overlay: Option<Overlay>,
     pub message: Message,
     pub done: bool,
+    pub settings: Settings,
+    /// Rules switched off in this session, the last one last.
+    pub switched_off: Vec<String>,
+    /// Whether blanks and line ends are made visible.
+    pub blanks_shown: bool,
+    /// Steps over several files so far.
+    groups: u64,
 }
 
 impl State {
@@ -329,6 +361,10 @@ impl State {
             overlay: None,
             message: Message::default(),
             done: false,
+            settings: Settings::default(),
+            switched_off: Vec::new(),
+            blanks_shown: false,
+            groups: 0,
         }
     }
 
@@ -361,6 +397,12 @@ impl State {
         // What was found before stays to be read until it is checked anew.
         self.proof.running = true;
         self.situation = situation;
+    }
+
+    /// A number for a step over several files, unlike any in journals of before.
+    pub fn next_group(&mut self) -> u64 {
+        self.groups += 1;
+        (self.now.unsigned_abs() << 20) + self.groups
     }
 
     pub fn say(&mut self, text: impl Into<String>) {
@@ -416,6 +458,7 @@ impl State {
                 Some(counts) => {
                     sum.conflicts += counts.conflicts;
                     sum.open += counts.open;
+                    sum.by_rule += counts.by_rule;
                 }
                 None => waiting += 1,
             }
@@ -442,6 +485,9 @@ impl State {
         }
     }
 }
+
+/// The key of the choice that a rule proposes.
+pub const PROPOSAL: &str = "space";
 
 /// One line of the settle box.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -480,17 +526,25 @@ pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
         Resolution::Take(Version::Base) => base != ours && base != theirs,
         Resolution::Both(_) => !one_is_empty,
         Resolution::Drop => !one_is_empty && !base.is_empty(),
-        Resolution::Take(_) | Resolution::Lines(_) => true,
+        Resolution::Take(_) | Resolution::Lines(_) | Resolution::Woven(_) => true,
     };
     let possible = all.into_iter().filter(|(_, resolution)| is_new(resolution));
-    possible
-        .map(|(key, resolution)| Choice {
-            key,
-            label: resolution.name().to_owned(),
+    let plain = possible.map(|(key, resolution)| Choice {
+        key,
+        label: resolution.name().to_owned(),
+        lines: resolution.len(cell),
+        resolution,
+    });
+    let proposed = file.proposal(region).and_then(|ruling| {
+        let resolution = ruling.resolution.clone()?;
+        Some(Choice {
+            key: PROPOSAL,
+            label: rule_title(&ruling.rule).to_owned(),
             lines: resolution.len(cell),
             resolution,
         })
-        .collect()
+    });
+    proposed.into_iter().chain(plain).collect()
 }
 
 /// Where a line of the previewed choice comes from.
@@ -519,6 +573,16 @@ pub fn preview_origin(file: &OpenFile, nth: usize) -> Origin {
             .into()
         }
         Some(Resolution::Lines(picks)) => picks.get(nth).map_or(Origin::Base, |p| p.version.into()),
+        Some(Resolution::Woven(strands)) => {
+            let mut left = nth;
+            for strand in &strands {
+                match strand.len() {
+                    n if left >= n => left -= n,
+                    _ => return strand.origin(),
+                }
+            }
+            Origin::Blend
+        }
         Some(Resolution::Drop) | None => Origin::Base,
     }
 }

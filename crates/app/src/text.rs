@@ -70,6 +70,8 @@ pub struct Pen<'a> {
     /// Columns of text that were scrolled out to the left.
     skip: usize,
     column: usize,
+    /// Whether blanks are made visible.
+    blanks: bool,
 }
 
 impl<'a> Pen<'a> {
@@ -90,7 +92,14 @@ impl<'a> Pen<'a> {
             row,
             skip: 0,
             column: 0,
+            blanks: false,
         }
+    }
+
+    /// Whether blanks in what is written from here on are made visible.
+    pub fn with_blanks(mut self, shown: bool) -> Self {
+        self.blanks = shown;
+        self
     }
 
     /// Cuts off what stands left of `skip`; columns count from here on.
@@ -116,7 +125,14 @@ impl<'a> Pen<'a> {
     /// Writes text of any kind, made safe.
     pub fn write(&mut self, text: &str, style: Style) -> &mut Self {
         for grapheme in text.graphemes(true) {
-            let (text, width) = shown(grapheme, self.column);
+            let (text, width) = match (self.blanks, grapheme) {
+                (true, " ") => ("·".to_owned(), 1),
+                (true, "\t") => {
+                    let width = shown(grapheme, self.column).1;
+                    (format!("→{}", " ".repeat(width - 1)), width)
+                }
+                _ => shown(grapheme, self.column),
+            };
             self.put(&text, width, style);
             if self.room() == 0 {
                 break;

@@ -186,6 +186,11 @@ impl Theme {
     }
 
     /// Whether marks must be plain ASCII.
+    /// The mark of what a rule settled or proposes.
+    pub fn rule_mark(&self) -> &'static str {
+        if self.plain_marks { "#" } else { "★" }
+    }
+
     pub fn plain_marks(&self) -> bool {
         self.plain_marks
     }
@@ -214,6 +219,7 @@ impl From<Origin> for Role {
             Origin::Ours => Role::Ours,
             Origin::Theirs => Role::Theirs,
             Origin::Base => Role::Base,
+            Origin::Blend => Role::Blend,
             Origin::Hand => Role::Hand,
         }
     }

@@ -6,10 +6,12 @@ mod editing;
 mod overlay;
 mod parley;
 mod results;
+mod rulings;
 
 pub use accord::gate;
 pub use docket::given_up;
 pub use overlay::matches;
+pub use rulings::Rulings;
 
 use crate::action::{Action, Command, Effect, Tab};
 use crate::editor::Motion;

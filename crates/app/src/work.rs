@@ -3,15 +3,18 @@
 //! Knows nothing of threads or terminals; the runtime decides where this runs.
 
 use crate::action::{Effect, Outcomes, Trouble, Wrote};
+use crate::settings::Settings;
 use crate::state::{FileLoad, FileView, OpenFile, State, WholeFile};
+use crate::update::Rulings;
 use armistice_core::{
-    Encoding, Event, Line, LineRange, Options, Session, Source, Version, Versions, changed_lines,
-    describe, plan,
+    Certainty, Context, Encoding, Event, Line, LineRange, Options, Plan, Precedent, Precedents,
+    RegionId, Ruling, Session, Settle, Source, Version, Versions, changed_lines, describe, plan,
+    propose_all,
 };
 use armistice_git::{
-    Cancel, Case, Error, Journal, Kind, Loaded, Overwrite, Repository, Situation, Standing, Store,
-    Written, load, load_all, log, prove, result_against, run_ending, settle_outcome, staged_bytes,
-    take_back, write_result,
+    Cancel, Case, Error, Journal, Kind, Loaded, Memory, Overwrite, Repository, Situation, Standing,
+    Store, Written, load, load_all, log, prove, result_against, run_ending, settle_outcome,
+    staged_bytes, take_back, write_result,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -24,6 +27,35 @@ pub struct Job {
     pub effect: Effect,
     /// The cases it is about, in the order in which the effect names them.
     pub cases: Vec<Case>,
+    /// What rules are told.
+    pub rules: Briefing,
+}
+
+/// What rules are told of every file.
+#[derive(Clone, Debug, Default)]
+pub struct Briefing {
+    pub ours: String,
+    pub theirs: String,
+    pub settings: Settings,
+}
+
+impl Briefing {
+    pub fn new(situation: &Situation, settings: &Settings) -> Self {
+        Briefing {
+            ours: situation.ours.label.clone(),
+            theirs: situation.theirs.label.clone(),
+            settings: settings.clone(),
+        }
+    }
+
+    fn context(&self, case: &Case, precedents: &Precedents) -> Context {
+        Context {
+            precedents: precedents.clone(),
+            ..self
+                .settings
+                .context(case.path.to_string(), &self.ours, &self.theirs)
+        }
+    }
 }
 
 impl Job {
@@ -34,12 +66,14 @@ impl Job {
             Effect::SaveSketch(at, _) | Effect::DropSketch(at) => vec![*at],
             Effect::Write { file, .. } | Effect::Outcome { file, .. } => vec![*file],
             Effect::TakeBack { file, .. } => vec![*file],
+            Effect::Propose(plans) => plans.iter().map(|(at, _)| *at).collect(),
             _ => Vec::new(),
         };
         let cases = files.iter().filter_map(|at| state.files.get(*at));
         Job {
             generation: state.generation,
             cases: cases.map(|f| f.case.clone()).collect(),
+            rules: Briefing::new(&state.situation, &state.settings),
             effect,
         }
     }
@@ -52,15 +86,20 @@ pub struct Worker {
     /// Open journals by path and versions.
     journals: Mutex<HashMap<String, Journal>>,
     cancel: Mutex<Cancel>,
+    memory: Memory,
+    /// What is remembered, read when it is first asked for.
+    precedents: Mutex<Option<Precedents>>,
 }
 
 impl Worker {
     pub fn new(repo: Repository) -> Self {
         Worker {
             store: Store::new(repo.git_dir()),
+            memory: Memory::new(repo.common_dir()),
             repo,
             journals: Mutex::default(),
             cancel: Mutex::default(),
+            precedents: Mutex::default(),
         }
     }
 
@@ -77,19 +116,33 @@ impl Worker {
 
     /// Does a job and tells its result, if it has one.
     pub fn perform(&self, job: Job) -> Option<Outcomes> {
-        let Job { effect, cases, .. } = job;
+        let Job {
+            effect,
+            cases,
+            rules,
+            ..
+        } = job;
         let case = cases.first().cloned();
         match (effect, case) {
             (Effect::Load(files), _) => {
-                let loads = self.load_all(&cases);
+                let loads = self.load_all(&cases, &rules);
                 Some(Outcomes::Loaded(files.into_iter().zip(loads).collect()))
             }
             (Effect::LoadFirst(at), Some(case)) => {
-                Some(Outcomes::Loaded(vec![(at, self.load(&case))]))
+                Some(Outcomes::Loaded(vec![(at, self.load(&case, &rules))]))
             }
-            (Effect::Record(at, event), Some(case)) => {
-                let result = self.record(&case, &event).map_err(|e| e.to_string());
-                Some(Outcomes::Recorded(at, result))
+            (Effect::Record(at, events), Some(case)) => {
+                let mut events = events.iter();
+                let result = events.try_for_each(|event| self.record(&case, event));
+                Some(Outcomes::Recorded(at, result.map_err(|e| e.to_string())))
+            }
+            (Effect::Propose(plans), _) => {
+                let precedents = self.precedents();
+                let pairs = plans.into_iter().zip(&cases);
+                let ruled = pairs.map(|((at, plan), case)| {
+                    (at, propose_all(&plan, &rules.context(case, &precedents)))
+                });
+                Some(Outcomes::Ruled(ruled.collect()))
             }
             (
                 Effect::Write {
@@ -175,6 +228,21 @@ impl Worker {
                 }
                 Some(Outcomes::Ended(ending, result.map_err(text)))
             }
+            Effect::FindLike {
+                precedent,
+                by,
+                plans,
+            } => Some(Outcomes::Likes(find_like(*precedent, &by, &plans))),
+            Effect::Remember(lessons) => {
+                let remembered = self.memory.remember(&lessons);
+                self.forget_precedents();
+                remembered
+                    .err()
+                    .map(|e| Outcomes::Note(format!("how this was settled is not remembered: {e}")))
+            }
+            Effect::Forget(precedent) => {
+                Some(Outcomes::Forgot(self.forget(&precedent).map_err(text)))
+            }
             Effect::ReadLog => Some(Outcomes::LogRead(log(&self.repo, 200).map_err(text))),
             Effect::Measure => Some(Outcomes::Measured(self.measure().map_err(text))),
             _ => None,
@@ -190,38 +258,73 @@ impl Worker {
         Ok((against(&situation.ours)?, against(&situation.theirs)?))
     }
 
-    fn load(&self, case: &Case) -> FileLoad {
+    /// What is remembered; an unreadable memory is none, and the log says so.
+    fn precedents(&self) -> Precedents {
+        let mut held = match self.precedents.lock() {
+            Ok(held) => held,
+            Err(poisoned) => poisoned.into_inner(),
+        };
+        let read = || {
+            let all = self.memory.read().unwrap_or_else(|error| {
+                tracing::warn!(%error, "memory not read");
+                Vec::new()
+            });
+            Precedents::new(&all, [])
+        };
+        held.get_or_insert_with(read).clone()
+    }
+
+    fn forget_precedents(&self) {
+        if let Ok(mut held) = self.precedents.lock() {
+            *held = None;
+        }
+    }
+
+    fn forget(&self, precedent: &Precedent) -> Result<usize, Error> {
+        let all = self.memory.read()?;
+        let about: Vec<_> = (0..all.len())
+            .filter(|n| all[*n].is_about(precedent))
+            .collect();
+        for nth in about.iter().rev() {
+            self.memory.forget(*nth)?;
+        }
+        self.forget_precedents();
+        Ok(about.len())
+    }
+
+    fn load(&self, case: &Case, rules: &Briefing) -> FileLoad {
         match load(&self.repo, case) {
-            Ok(loaded) => self.prepare(case, loaded),
+            Ok(loaded) => self.prepare(case, loaded, rules),
             Err(error) => FileLoad::Failed(error.to_string()),
         }
     }
 
-    fn load_all(&self, cases: &[Case]) -> Vec<FileLoad> {
+    fn load_all(&self, cases: &[Case], rules: &Briefing) -> Vec<FileLoad> {
         match load_all(&self.repo, cases) {
             Ok(all) => cases
                 .iter()
                 .zip(all)
-                .map(|(case, loaded)| self.prepare(case, loaded))
+                .map(|(case, loaded)| self.prepare(case, loaded, rules))
                 .collect(),
             // One that fails must not take the others with it.
-            Err(_) => cases.iter().map(|case| self.load(case)).collect(),
+            Err(_) => cases.iter().map(|case| self.load(case, rules)).collect(),
         }
     }
 
-    fn prepare(&self, case: &Case, loaded: Loaded) -> FileLoad {
+    fn prepare(&self, case: &Case, loaded: Loaded, rules: &Briefing) -> FileLoad {
         match why_whole(case, &loaded) {
             Some(why) => FileLoad::Whole(whole(case, loaded, why)),
-            None => self.open(case, loaded),
+            None => self.open(case, loaded, rules),
         }
     }
 
-    fn open(&self, case: &Case, loaded: Loaded) -> FileLoad {
+    fn open(&self, case: &Case, loaded: Loaded, rules: &Briefing) -> FileLoad {
         let (journal, events, note) = match self.store.journal(case) {
             Ok(read) => read,
             Err(error) => return FileLoad::Failed(error.to_string()),
         };
-        let open = open_file(&loaded, &events);
+        let context = rules.context(case, &self.precedents());
+        let open = open_file(&loaded, &events, &context, rules.settings.settle);
         if let Ok(mut journals) = self.journals.lock() {
             journals.insert(key(case), journal);
         }
@@ -269,6 +372,32 @@ impl Worker {
     }
 }
 
+/// Open conflicts that are the same as a settled one, or like it.
+fn find_like(
+    precedent: Precedent,
+    by: &str,
+    plans: &[(usize, Arc<Plan>, Vec<RegionId>)],
+) -> Rulings {
+    let known = [(precedent, by.to_owned())];
+    let precedents = Precedents::new([&known[0].0], &known);
+    let mut found = Vec::new();
+    for (at, plan, ids) in plans {
+        for id in ids {
+            let Some(resolution) = precedents.find(plan, *id) else {
+                continue;
+            };
+            let ruling = Ruling {
+                rule: "echo".to_owned(),
+                certainty: Certainty::Likely,
+                reason: format!("like a conflict that was settled by {by} in this session"),
+                resolution: Some(resolution),
+            };
+            found.push((*at, *id, ruling));
+        }
+    }
+    found
+}
+
 fn key(case: &Case) -> String {
     format!("{} {}", case.path, case.stages.names().join(" "))
 }
@@ -287,10 +416,21 @@ fn told(result: Result<Written, Error>, what: &str, again: Effect) -> Result<Wro
 
 /// A session over loaded versions, with the decisions of its journal; and what
 /// a person should know if some no longer fit.
-pub fn open_file(loaded: &Loaded, events: &[Event]) -> (OpenFile, Option<String>) {
+///
+/// Without a journal, rules settle what they are sure of.
+pub fn open_file(
+    loaded: &Loaded,
+    events: &[Event],
+    context: &Context,
+    settle: Settle,
+) -> (OpenFile, Option<String>) {
     let v = &loaded.versions;
     let plan = Arc::new(plan(&v.base, &v.ours, &v.theirs, &Options::default()));
-    let (session, refused) = Session::replay(plan, events);
+    let rulings = propose_all(&plan, context);
+    let (session, refused) = match events {
+        [] => (Session::with_rulings(plan, settle.pick(&rulings)), None),
+        events => Session::replay(plan, events),
+    };
     let note = refused.map(|why| {
         format!(
             "decisions from step {} on no longer fit: {why}",
@@ -309,6 +449,7 @@ pub fn open_file(loaded: &Loaded, events: &[Event]) -> (OpenFile, Option<String>
     let open = OpenFile {
         lost: changed_by(v),
         causes,
+        rulings: rulings.into_iter().collect(),
         outdated: false,
         session,
         encoding: Encoding::detect(sample.bytes()),

@@ -70,12 +70,7 @@ fn replaying_500_decisions_of_100_000_lines(bencher: Bencher<'_, '_>) {
     let plan = Arc::new(plan(&b, &o, &t, &Options::default()));
     let regions: Vec<_> = plan.ids().map(|(id, _)| id).collect();
     let settle = |n: usize| Entry::Settle(regions[n * 3], Resolution::Take(Version::Base));
-    let step = |n| {
-        Event::Do(Step {
-            label: String::new(),
-            entries: vec![settle(n)],
-        })
-    };
+    let step = |n| Event::Do(Step::new("", vec![settle(n)]));
     let events: Vec<_> = (0..500).map(step).collect();
     bencher.bench(|| Session::replay(plan.clone(), &events));
 }

@@ -102,7 +102,7 @@ fn fate(standing: &Standing, stands: bool) -> Fate {
         Standing::Open => Fate::Waiting,
         _ if stands => Fate::Kept,
         Standing::ByHand => Fate::Rewritten,
-        Standing::Settled(_) | Standing::Merged => Fate::GivenUp,
+        Standing::Settled(_) | Standing::Ruled(_) | Standing::Merged => Fate::GivenUp,
     }
 }
 
@@ -154,7 +154,9 @@ mod tests {
         );
         let entries = vec![Entry::Settle(conflict, Resolution::Take(Version::Ours))];
         let label = String::new();
-        session.apply(&Event::Do(Step { label, entries })).unwrap();
+        session
+            .apply(&Event::Do(Step::new(label, entries)))
+            .unwrap();
         let done = audit(session.draft().plan(), session.draft());
         assert_eq!((done.ours.kept, done.ours.given_up), (3, 0));
         assert_eq!((done.theirs.kept, done.theirs.given_up), (1, 1));

@@ -7,6 +7,7 @@
 use crate::lines::{LineIdx, LineRange};
 use crate::plan::{ConflictId, Kind, Plan, Region, RegionId, Versions};
 use crate::resolution::{Pick, Resolution, Strand, Version};
+use crate::rules::Ruling;
 use crate::text::{Line, LineEnd, Source};
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -42,6 +43,8 @@ pub enum Standing {
     Open,
     /// By decision.
     Settled(Resolution),
+    /// By a rule.
+    Ruled(Arc<Ruling>),
     /// Rewritten by hand, wholly or in part.
     ByHand,
 }
@@ -185,6 +188,8 @@ pub enum Refused {
     NoSuchRegion(RegionId),
     /// The region is not a conflict and so cannot be opened again.
     NotAConflict(RegionId),
+    /// A ruling that is only a hint.
+    NoResolution(RegionId),
     /// A line beyond the end of a version or of the draft.
     NoSuchLine(LineIdx),
     /// Edits that overlap or are out of order.
@@ -196,6 +201,7 @@ impl fmt::Display for Refused {
         match self {
             Refused::NoSuchRegion(id) => write!(f, "there is no region {}", id.0),
             Refused::NotAConflict(id) => write!(f, "region {} is not a conflict", id.0),
+            Refused::NoResolution(id) => write!(f, "region {} has only a hint", id.0),
             Refused::NoSuchLine(line) => write!(f, "there is no line {line}"),
             Refused::Tangled => write!(f, "the edits overlap or are out of order"),
         }
@@ -224,6 +230,15 @@ pub struct Counts {
     pub conflicts: usize,
     /// Conflicts still open.
     pub open: usize,
+    /// Conflicts settled by rule.
+    pub by_rule: usize,
+}
+
+impl Counts {
+    /// Conflicts that a person settled.
+    pub fn by_person(&self) -> usize {
+        self.conflicts.saturating_sub(self.open + self.by_rule)
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -237,6 +252,10 @@ impl Cell {
     fn new(region: &Region, standing: Standing) -> Self {
         let pieces = match &standing {
             Standing::Settled(resolution) => resolution.pieces(region),
+            Standing::Ruled(ruling) => match &ruling.resolution {
+                Some(resolution) => resolution.pieces(region),
+                None => vec![default_piece(region)],
+            },
             _ => vec![default_piece(region)],
         };
         let pieces = pieces.into_iter().filter(|p| !p.is_empty()).collect();
@@ -381,6 +400,16 @@ impl Draft {
         None
     }
 
+    /// What stands in a region, as bytes.
+    pub fn text_of(&self, region: RegionId) -> Vec<u8> {
+        let mut out = Vec::new();
+        let end = self.plan.versions().ours.usual_end();
+        for piece in self.pieces(region) {
+            piece.write(self.plan.versions(), end, &mut out);
+        }
+        out
+    }
+
     /// Whether a conflict is still open.
     pub fn is_open(&self, region: RegionId) -> bool {
         *self.standing(region) == Standing::Open
@@ -392,11 +421,21 @@ impl Draft {
         conflicts.filter(|id| self.is_open(*id))
     }
 
+    /// The conflicts that a rule settled, in order, and what it ruled.
+    pub fn ruled(&self) -> impl DoubleEndedIterator<Item = (RegionId, &Arc<Ruling>)> {
+        let conflicts = self.plan.conflicts().iter();
+        conflicts.filter_map(|id| match self.standing(*id) {
+            Standing::Ruled(ruling) => Some((*id, ruling)),
+            _ => None,
+        })
+    }
+
     /// How far it is.
     pub fn counts(&self) -> Counts {
         Counts {
             conflicts: self.plan.conflicts().len(),
             open: self.open().count(),
+            by_rule: self.ruled().count(),
         }
     }
 
@@ -417,12 +456,27 @@ impl Draft {
         self.plan.region_of(conflict)
     }
 
-    pub(crate) fn settle(&mut self, id: RegionId, resolution: &Resolution) -> Result<(), Refused> {
+    pub(crate) fn rule(&mut self, id: RegionId, ruling: &Ruling) -> Result<(), Refused> {
+        let Some(resolution) = &ruling.resolution else {
+            return Err(Refused::NoResolution(id));
+        };
+        self.check(resolution)?;
+        self.put(id, |region| match region.kind {
+            Kind::Conflict => Ok(Cell::new(region, Standing::Ruled(Arc::new(ruling.clone())))),
+            _ => Err(Refused::NotAConflict(id)),
+        })
+    }
+
+    fn check(&self, resolution: &Resolution) -> Result<(), Refused> {
         match resolution {
-            Resolution::Lines(picks) => self.check_picks(picks)?,
-            Resolution::Woven(strands) => self.check_strands(strands)?,
-            _ => {}
+            Resolution::Lines(picks) => self.check_picks(picks),
+            Resolution::Woven(strands) => self.check_strands(strands),
+            _ => Ok(()),
         }
+    }
+
+    pub(crate) fn settle(&mut self, id: RegionId, resolution: &Resolution) -> Result<(), Refused> {
+        self.check(resolution)?;
         self.put(id, |region| {
             Ok(Cell::new(region, Standing::Settled(resolution.clone())))
         })

@@ -6,6 +6,7 @@
 use crate::draft::{Draft, LineEdit, Refused};
 use crate::plan::{Plan, RegionId};
 use crate::resolution::Resolution;
+use crate::rules::Ruling;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -15,6 +16,8 @@ use std::sync::Arc;
 pub enum Entry {
     /// Let this stand there. For a change made by one side only, base declines it.
     Settle(RegionId, Resolution),
+    /// Let stand there what a rule proposes.
+    Rule(RegionId, Ruling),
     /// Open a settled conflict again.
     Reopen(RegionId),
     /// Put a region back to how it merged by itself.
@@ -37,6 +40,20 @@ pub struct Step {
     pub label: String,
     /// What it does, in order.
     pub entries: Vec<Entry>,
+    /// The number it shares with steps in other files that are taken back with it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub group: Option<u64>,
+}
+
+impl Step {
+    /// A step of one file alone.
+    pub fn new(label: impl Into<String>, entries: Vec<Entry>) -> Self {
+        Step {
+            label: label.into(),
+            entries,
+            group: None,
+        }
+    }
 }
 
 /// What happened, as the journal keeps it.
@@ -127,6 +144,8 @@ pub struct Session {
     /// All steps known; those from `done` on have been taken back.
     steps: Vec<Step>,
     done: usize,
+    /// Whether the first step was taken by rules and is in no journal yet.
+    unsaved: bool,
 }
 
 impl Session {
@@ -136,7 +155,37 @@ impl Session {
             draft: Draft::new(plan),
             steps: Vec::new(),
             done: 0,
+            unsaved: false,
         }
+    }
+
+    /// A session in which rules have settled what they are sure of.
+    ///
+    /// Looking at a file writes nothing: the step is recorded with the first
+    /// decision of a person ([`Session::take_unsaved`]).
+    pub fn with_rulings(plan: Arc<Plan>, rulings: Vec<(RegionId, Ruling)>) -> Self {
+        let mut session = Session::new(plan);
+        let entries: Vec<_> = rulings
+            .into_iter()
+            .map(|(id, r)| Entry::Rule(id, r))
+            .collect();
+        let label = match entries.len() {
+            0 => return session,
+            1 => "settled 1 conflict by rule".to_owned(),
+            n => format!("settled {n} conflicts by rule"),
+        };
+        // A ruling that does not fit the plan leaves the session as it was.
+        if session.apply(&Event::Do(Step::new(label, entries))).is_ok() {
+            session.unsaved = true;
+        }
+        session
+    }
+
+    /// What a journal must hold before the next event, if it does not yet.
+    pub fn take_unsaved(&mut self) -> Option<Event> {
+        let first = self.steps.first().filter(|_| self.unsaved)?;
+        self.unsaved = false;
+        Some(Event::Do(first.clone()))
     }
 
     /// The session that a journal tells of.
@@ -236,6 +285,7 @@ fn run_step(draft: &mut Draft, step: &Step) -> Result<(), Refused> {
     for entry in &step.entries {
         match entry {
             Entry::Settle(region, resolution) => draft.settle(*region, resolution)?,
+            Entry::Rule(region, ruling) => draft.rule(*region, ruling)?,
             Entry::Reopen(region) => draft.reopen(*region)?,
             Entry::Restore(region) => draft.reset(*region)?,
             Entry::Edit { edits, prefer } => draft.edit(edits, *prefer)?,

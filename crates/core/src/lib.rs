@@ -40,13 +40,13 @@ pub use markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
     parse_markers, weave,
 };
-pub use precedent::{Outcome, Precedent, Precedents};
 pub use plan::{Algorithm, ConflictId, Kind, Options, Plan, Region, RegionId, Versions, plan};
+pub use precedent::{Outcome, Precedent, Precedents};
 pub use resolution::{Pick, Resolution, Side, Strand, Version};
 pub use rows::{Delta, Row, Span, delta, spans};
 pub use rules::{
-    Blanks, Certainty, Conflict, Context, Doubt, Example, Formula, Proposal, RULES, Rule, Ruling, propose,
-    propose_all, rule_title,
+    Blanks, Certainty, Conflict, Context, Doubt, Example, Formula, Proposal, RULES, Rule, Ruling,
+    Settle, propose, propose_all, rule_title,
 };
 pub use text::{Line, LineEnd, Source};
 pub use words::words;

@@ -107,11 +107,6 @@ impl Deeds {
     pub fn only_gone(&self) -> bool {
         self.gone > 0 && self.blank + self.worded + self.swapped + self.put_in == 0
     }
-
-    /// Whether it put rows in and did nothing else.
-    pub fn only_put_in(&self) -> bool {
-        self.put_in > 0 && self.blank + self.worded + self.swapped + self.gone == 0
-    }
 }
 
 /// Why rows could not be woven.
@@ -503,7 +498,8 @@ impl Loom<'_> {
     ) -> Result<usize, Clash> {
         let (mut used, mut respaced) = (0, false);
         for unit in other {
-            if unit.start() >= rows.end.0 && !matches!(unit, Unit::PutIn(at, _) if *at < rows.end.0) {
+            if unit.start() >= rows.end.0 && !matches!(unit, Unit::PutIn(at, _) if *at < rows.end.0)
+            {
                 break;
             }
             match unit {
@@ -556,9 +552,9 @@ impl Loom<'_> {
                 }
             };
             let indent = match at {
-                Some(at) if !line.trimmed().is_empty() => {
-                    self.indents[other].of(at, line.indent()).ok_or(Clash::Inside)?
-                }
+                Some(at) if !line.trimmed().is_empty() => self.indents[other]
+                    .of(at, line.indent())
+                    .ok_or(Clash::Inside)?,
                 _ => line.indent().to_vec(),
             };
             let same_indent = indent == line.indent();
@@ -661,9 +657,14 @@ impl Loom<'_> {
         let after = next.filter(|next| next.start() == unit.end() && next.changes());
         let facts = &mut self.woven.facts;
         for neighbour in before.into_iter().chain(after) {
-            let one_row = matches!((unit, neighbour), (Unit::Pair(a, ..), Unit::Pair(b, ..)) if a == b);
-            let put_in = [unit, neighbour].iter().any(|u| matches!(u, Unit::PutIn(..)));
-            let gone = [unit, neighbour].iter().any(|u| matches!(u, Unit::Gone(_) | Unit::Swap(..)));
+            let one_row =
+                matches!((unit, neighbour), (Unit::Pair(a, ..), Unit::Pair(b, ..)) if a == b);
+            let put_in = [unit, neighbour]
+                .iter()
+                .any(|u| matches!(u, Unit::PutIn(..)));
+            let gone = [unit, neighbour]
+                .iter()
+                .any(|u| matches!(u, Unit::Gone(_) | Unit::Swap(..)));
             match (put_in, gone) {
                 _ if one_row => {}
                 (true, true) => facts.beside_gone += 1,

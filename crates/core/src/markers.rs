@@ -1,8 +1,8 @@
 //! Conflict markers: printing what stays open, reading what others printed.
 
-use crate::draft::{Draft, end_line};
+use crate::draft::{Draft, Standing, end_line};
 use crate::lines::{LineIdx, LineRange};
-use crate::plan::{ConflictId, RegionId};
+use crate::plan::{ConflictId, Kind, Region, RegionId};
 use crate::text::{LineEnd, Source};
 
 /// How many signs a marker has unless told otherwise.
@@ -34,14 +34,16 @@ impl MarkerKind {
     }
 }
 
-/// Whether base is printed between the sides.
+/// What is printed between markers.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum MarkerStyle {
     /// Ours and theirs.
     Sides,
-    /// Ours, base and theirs.
+    /// Ours, base and theirs; lines that both sides have in common stand outside.
     #[default]
     WithBase,
+    /// Ours, base and theirs in full: what both did alike stands inside too.
+    Whole,
 }
 
 /// What stands behind the markers.
@@ -97,9 +99,21 @@ pub fn weave(draft: &Draft, markers: &Markers) -> Vec<u8> {
             .max(versions.theirs.bytes().len()),
     );
     let end = versions.ours.usual_end();
-    for (id, _) in draft.plan().ids() {
+    let mut printed: Option<RegionId> = None;
+    for (id, region) in draft.plan().ids() {
+        if printed.is_some_and(|last| id <= last) {
+            continue;
+        }
+        if markers.style == MarkerStyle::Whole
+            && let Some(last) = untouched_stretch(draft, id)
+        {
+            let whole = joined(region, draft.plan().region(last));
+            print(draft, &whole, markers, end, &mut out);
+            printed = Some(last);
+            continue;
+        }
         if draft.is_open(id) {
-            print(draft, id, markers, end, &mut out);
+            print(draft, region, markers, end, &mut out);
             continue;
         }
         for piece in draft.pieces(id) {
@@ -109,8 +123,34 @@ pub fn weave(draft: &Draft, markers: &Markers) -> Vec<u8> {
     out
 }
 
-fn print(draft: &Draft, id: RegionId, markers: &Markers, end: LineEnd, out: &mut Vec<u8>) {
-    let (versions, region) = (draft.plan().versions(), draft.plan().region(id));
+/// The last region of the stretch that begins here, if nothing in it is decided.
+fn untouched_stretch(draft: &Draft, first: RegionId) -> Option<RegionId> {
+    let plan = draft.plan();
+    // A stretch may begin with what both did alike: the next conflict tells.
+    let next = plan.conflicts().partition_point(|id| *id < first);
+    let (from, last) = plan.span_of(ConflictId(next as u32))?;
+    let untouched = |id: u32| {
+        matches!(
+            draft.standing(RegionId(id)),
+            Standing::Open | Standing::Merged
+        )
+    };
+    (from == first && (first.0..=last.0).all(untouched)).then_some(last)
+}
+
+/// One region from the start of one to the end of another.
+fn joined(first: &Region, last: &Region) -> Region {
+    let lines = |a: LineRange, b: LineRange| LineRange::new(a.start.0, b.end.0);
+    Region {
+        kind: Kind::Conflict,
+        base: lines(first.base, last.base),
+        ours: lines(first.ours, last.ours),
+        theirs: lines(first.theirs, last.theirs),
+    }
+}
+
+fn print(draft: &Draft, region: &Region, markers: &Markers, end: LineEnd, out: &mut Vec<u8>) {
+    let versions = draft.plan().versions();
     let mut block = |kind: MarkerKind, label: &str, text: &[u8]| {
         end_line(out, end);
         out.extend(std::iter::repeat_n(kind.sign(), markers.size));
@@ -127,7 +167,7 @@ fn print(draft: &Draft, id: RegionId, markers: &Markers, end: LineEnd, out: &mut
         &labels.ours,
         versions.ours.slice(region.ours),
     );
-    if markers.style == MarkerStyle::WithBase {
+    if markers.style != MarkerStyle::Sides {
         block(
             MarkerKind::Base,
             &labels.base,
@@ -335,6 +375,36 @@ mod tests {
         assert_eq!(
             woven("a\r\nb", "a\r\nB", "a\r\nbb"),
             "a\r\n<<<<<<< ours\r\nB\r\n||||||| base\r\nb\r\n=======\r\nbb\r\n>>>>>>> theirs\r\n"
+        );
+    }
+
+    #[test]
+    fn each_style_prints_what_it_says() {
+        let plan = plan(
+            &"a\nb\nc\n".into(),
+            &"a\nh\nB\nt\nc\n".into(),
+            &"a\nh\nbb\nt\nc\n".into(),
+            &Options::default(),
+        );
+        let draft = Draft::new(Arc::new(plan));
+        let woven = |style| {
+            let markers = Markers {
+                style,
+                ..Markers::default()
+            };
+            String::from_utf8(weave(&draft, &markers)).unwrap()
+        };
+        assert_eq!(
+            woven(MarkerStyle::Sides),
+            "a\nh\n<<<<<<< ours\nB\n=======\nbb\n>>>>>>> theirs\nt\nc\n"
+        );
+        assert_eq!(
+            woven(MarkerStyle::WithBase),
+            "a\nh\n<<<<<<< ours\nB\n||||||| base\nb\n=======\nbb\n>>>>>>> theirs\nt\nc\n"
+        );
+        assert_eq!(
+            woven(MarkerStyle::Whole),
+            "a\n<<<<<<< ours\nh\nB\nt\n||||||| base\nb\n=======\nh\nbb\nt\n>>>>>>> theirs\nc\n"
         );
     }
 

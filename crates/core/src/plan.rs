@@ -122,6 +122,8 @@ pub struct Plan {
     conflicts: Vec<RegionId>,
     /// For each conflict the number of the stretch it was cut out of; never falls.
     stretches: Vec<u32>,
+    /// First and last region of each stretch with a conflict, what both did alike included.
+    spans: Vec<(RegionId, RegionId)>,
 }
 
 impl Plan {
@@ -179,6 +181,13 @@ impl Plan {
         })
     }
 
+    /// First and last region of the stretch that a conflict was cut out of.
+    pub fn span_of(&self, conflict: ConflictId) -> Option<(RegionId, RegionId)> {
+        let at = self.region_of(conflict)?;
+        let nth = self.spans.partition_point(|(_, last)| *last < at);
+        self.spans.get(nth).copied()
+    }
+
     /// The region that holds a line of a version.
     pub fn region_at(&self, version: Version, line: LineIdx) -> Option<RegionId> {
         let at = self
@@ -211,11 +220,13 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
         theirs: theirs.clone(),
     };
     let (mut regions, mut conflicts, mut stretches) = (Vec::new(), Vec::new(), Vec::new());
+    let mut spans = Vec::new();
     for (stretch, region) in (0..).zip(zip(&tokens, &ours_hunks, &theirs_hunks)) {
         if region.kind != Kind::Conflict {
             regions.push(region);
             continue;
         }
+        let (first, before) = (regions.len() as u32, conflicts.len());
         for part in refine(&versions, &tokens, region) {
             if part.kind == Kind::Conflict {
                 conflicts.push(RegionId(regions.len() as u32));
@@ -223,12 +234,16 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
             }
             regions.push(part);
         }
+        if conflicts.len() > before {
+            spans.push((RegionId(first), RegionId(regions.len() as u32 - 1)));
+        }
     }
     Plan {
         versions,
         regions,
         conflicts,
         stretches,
+        spans,
     }
 }
 

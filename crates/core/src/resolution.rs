@@ -160,6 +160,14 @@ impl Strand {
         self.len() == 0
     }
 
+    /// Where its lines come from.
+    pub fn origin(&self) -> Origin {
+        match self {
+            Strand::Lines(version, _) => (*version).into(),
+            Strand::Text(_) => Origin::Blend,
+        }
+    }
+
     fn piece(&self) -> Piece {
         match self {
             Strand::Lines(version, lines) => Piece::lines(*version, *lines),

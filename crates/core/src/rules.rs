@@ -24,7 +24,7 @@ mod white_space;
 
 pub use formula::Formula;
 
-use crate::draft::Draft;
+use crate::journal::Entry;
 use crate::loom::{Clash, Deeds, Facts, Woven, weave_rows};
 use crate::plan::{Algorithm, Plan, Region, RegionId, Versions};
 use crate::precedent::Precedents;
@@ -57,11 +57,49 @@ impl Certainty {
     }
 }
 
+impl Ruling {
+    /// The decision it amounts to, if it is at least this sure.
+    pub fn entry(&self, id: RegionId, least: Certainty) -> Option<Entry> {
+        let settles = self.resolution.is_some() && self.certainty >= least;
+        settles.then(|| Entry::Rule(id, self.clone()))
+    }
+}
+
+/// How much is settled without asking.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Settle {
+    /// Nothing.
+    None,
+    /// What the rules are certain of.
+    #[default]
+    Certain,
+    /// What they think likely too.
+    Likely,
+}
+
+impl Settle {
+    /// The rulings that this settles.
+    pub fn pick(self, rulings: &[(RegionId, Ruling)]) -> Vec<(RegionId, Ruling)> {
+        let least = match self {
+            Settle::None => return Vec::new(),
+            Settle::Certain => Certainty::Certain,
+            Settle::Likely => Certainty::Likely,
+        };
+        let settled = rulings
+            .iter()
+            .filter(|(_, r)| r.certainty >= least && r.resolution.is_some());
+        settled.cloned().collect()
+    }
+}
+
 /// White space in which the sides may differ without anybody being asked.
 ///
 /// Each policy includes the ones before it. What only one side changed is kept
 /// under all of them; the policy decides where both changed the same blanks, each its own way.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Blanks {
     /// None: every clash of blanks is a person's.
@@ -214,11 +252,6 @@ impl Proposal {
             resolution: (certainty > Certainty::Hint).then_some(resolution),
         }
     }
-
-    fn at_most(mut self, certainty: Certainty) -> Self {
-        self.certainty = self.certainty.min(certainty);
-        self
-    }
 }
 
 /// A conflict and what shall come of it: the table that each rule is tested by.
@@ -338,7 +371,9 @@ impl<'a> Conflict<'a> {
 
     /// The bytes of one version.
     pub fn text(&self, version: Version) -> &'a [u8] {
-        self.versions().get(version).slice(self.region().lines(version))
+        self.versions()
+            .get(version)
+            .slice(self.region().lines(version))
     }
 
     /// What its rows give together, or why they do not.
@@ -361,7 +396,10 @@ impl<'a> Conflict<'a> {
         let resolution = Resolution::Woven(strands);
         let text = resolution.text(self.plan, self.region());
         let whole = [Version::Ours, Version::Theirs].into_iter();
-        match whole.map(|v| (v, self.text(v))).find(|(_, t)| *t == text.bytes()) {
+        match whole
+            .map(|v| (v, self.text(v)))
+            .find(|(_, t)| *t == text.bytes())
+        {
             Some((version, _)) => Resolution::Take(version),
             None => resolution,
         }
@@ -386,18 +424,34 @@ impl<'a> Conflict<'a> {
             (facts.stale > 0, Doubt::Stale),
             (facts.renewed > 0, Doubt::Renewed),
             (facts.copied > 0, Doubt::Copied),
-            (takes(ours) && !idle(theirs) || takes(theirs) && !idle(ours), Doubt::Taken),
+            (
+                takes(ours) && !idle(theirs) || takes(theirs) && !idle(ours),
+                Doubt::Taken,
+            ),
             (ours.put_in > 0 && theirs.put_in > 0, Doubt::BothPutIn),
             (facts.shifted > 0, Doubt::Shifted),
             (data, Doubt::Data),
-            (facts.numbers > 0 || self.both_changed_numbers(), Doubt::Numbers),
+            (
+                facts.numbers > 0 || self.both_changed_numbers(),
+                Doubt::Numbers,
+            ),
             (self.is_wrapped_anew(), Doubt::WrappedAnew),
             (facts.beside > 0 && self.adds_list_items(), Doubt::ListItems),
-            (facts.blended > 0 && facts.gap.is_some_and(|gap| gap < APART), Doubt::Touching),
-            (facts.blended > 0 && facts.beside + facts.beside_gone + facts.adjacent > 0, Doubt::Crowded),
+            (
+                facts.blended > 0 && facts.gap.is_some_and(|gap| gap < APART),
+                Doubt::Touching,
+            ),
+            (
+                facts.blended > 0 && facts.beside + facts.beside_gone + facts.adjacent > 0,
+                Doubt::Crowded,
+            ),
             (!self.is_steady(), Doubt::Unsteady),
         ];
-        found.into_iter().filter(|(is, _)| *is).map(|(_, doubt)| doubt).collect()
+        found
+            .into_iter()
+            .filter(|(is, _)| *is)
+            .map(|(_, doubt)| doubt)
+            .collect()
     }
 
     /// How sure one may be of the woven rows.
@@ -431,16 +485,26 @@ impl<'a> Conflict<'a> {
 
     fn both_changed_numbers(&self) -> bool {
         let numbers = |v: Version| -> Vec<&[u8]> { numbers::numbers(self.text(v)).collect() };
-        let (base, ours, theirs) = (numbers(Version::Base), numbers(Version::Ours), numbers(Version::Theirs));
+        let (base, ours, theirs) = (
+            numbers(Version::Base),
+            numbers(Version::Ours),
+            numbers(Version::Theirs),
+        );
         base.len() == ours.len() && base.len() == theirs.len() && base != ours && base != theirs
     }
 
     /// Whether a side put in lines whose place in a list or header only its order tells.
     fn adds_list_items(&self) -> bool {
-        let base: BTreeSet<&[u8]> = self.text(Version::Base).split(|b| *b == b'\n').map(<[u8]>::trim_ascii).collect();
+        let base: BTreeSet<&[u8]> = self
+            .text(Version::Base)
+            .split(|b| *b == b'\n')
+            .map(<[u8]>::trim_ascii)
+            .collect();
         [Version::Ours, Version::Theirs].into_iter().any(|v| {
             let lines = self.text(v).split(|b| *b == b'\n').map(<[u8]>::trim_ascii);
-            lines.filter(|line| !base.contains(line)).any(|line| sorted::is_item(line))
+            lines
+                .filter(|line| !base.contains(line))
+                .any(sorted::is_item)
         })
     }
 
@@ -454,9 +518,8 @@ impl<'a> Conflict<'a> {
         let Ok(woven) = self.woven() else {
             return false;
         };
-        let text = |strands: &[Strand]| {
-            Resolution::Woven(strands.to_vec()).text(self.plan, self.region())
-        };
+        let text =
+            |strands: &[Strand]| Resolution::Woven(strands.to_vec()).text(self.plan, self.region());
         let text_of_this = text(&woven.strands);
         let other = weave_rows(self.versions(), self.region(), Algorithm::Myers);
         let agrees = other.is_ok_and(|other| text(&other.strands) == text_of_this);
@@ -476,9 +539,12 @@ impl<'a> Conflict<'a> {
             lines
         };
         let sides = [Version::Ours, Version::Theirs, Version::Base].map(|v| count(self.text(v)));
-        count(text)
-            .iter()
-            .any(|(line, n)| *n > 1 && sides.iter().all(|side| side.get(line).is_none_or(|m| m < n)))
+        count(text).iter().any(|(line, n)| {
+            *n > 1
+                && sides
+                    .iter()
+                    .all(|side| side.get(line).is_none_or(|m| m < n))
+        })
     }
 }
 
@@ -490,7 +556,10 @@ pub fn propose(plan: &Plan, id: RegionId, context: &Context) -> Option<Ruling> {
         let Some(found) = rule.propose(&conflict, context) else {
             continue;
         };
-        if best.as_ref().is_some_and(|b| b.certainty >= found.certainty) {
+        if best
+            .as_ref()
+            .is_some_and(|b| b.certainty >= found.certainty)
+        {
             continue;
         }
         // What a tool writes is not put together by other rules.
@@ -508,16 +577,20 @@ pub fn propose(plan: &Plan, id: RegionId, context: &Context) -> Option<Ruling> {
     best
 }
 
-/// What the rules make of all conflicts that are open in a draft.
-pub fn propose_all(draft: &Draft, context: &Context) -> Vec<(RegionId, Ruling)> {
-    let plan = draft.plan();
+/// What the rules make of all conflicts of a plan, in order.
+pub fn propose_all(plan: &Plan, context: &Context) -> Vec<(RegionId, Ruling)> {
     let mut out = Vec::new();
     for stretch in plan.stretches() {
-        let open = stretch.iter().filter(|id| draft.is_open(**id));
         let from = out.len();
-        out.extend(open.filter_map(|id| Some((*id, propose(plan, *id, context)?))));
+        out.extend(
+            stretch
+                .iter()
+                .filter_map(|id| Some((*id, propose(plan, *id, context)?))),
+        );
         let all_certain = out.len() - from == stretch.len()
-            && out[from..].iter().all(|(_, r)| r.certainty == Certainty::Certain);
+            && out[from..]
+                .iter()
+                .all(|(_, r)| r.certainty == Certainty::Certain);
         // What goes with lines that a person still has to settle may depend on how.
         for (_, ruling) in out[from..].iter_mut().filter(|_| !all_certain) {
             ruling.certainty = ruling.certainty.min(Certainty::Likely);

@@ -211,7 +211,8 @@ pub(crate) fn replay(swaps: &[Swap], line: &[u8]) -> Replayed {
     let words = Words::new(&text);
     let stale = |swap: &Swap| {
         swap.names().any(|name| {
-            (0..words.len()).any(|at| words.word(at) == name) && !swap.to.windows(name.len()).any(|w| w == name)
+            (0..words.len()).any(|at| words.word(at) == name)
+                && !swap.to.windows(name.len()).any(|w| w == name)
         })
     };
     match () {
@@ -226,10 +227,15 @@ fn swap_in(swap: &Swap, line: &[u8], alone: bool) -> Option<Vec<u8>> {
     let words = Words::new(line);
     let matches = |at: usize| {
         let run = swap.from.iter().enumerate();
-        let mut all = run.map(|(n, word)| at + n < words.len() && words.word(at + n) == word.as_slice());
+        let mut all =
+            run.map(|(n, word)| at + n < words.len() && words.word(at + n) == word.as_slice());
         let before = at.checked_sub(1).map_or(b"".as_slice(), |i| words.word(i));
         let after = at + swap.from.len();
-        let after = if after < words.len() { words.word(after) } else { b"" };
+        let after = if after < words.len() {
+            words.word(after)
+        } else {
+            b""
+        };
         let company = before == swap.before.as_slice() && after == swap.after.as_slice();
         // An insertion, or a sign, means something only between named words.
         let known = is_name(&swap.before) || is_name(&swap.after) || swap.names().next().is_some();
@@ -240,7 +246,11 @@ fn swap_in(swap: &Swap, line: &[u8], alone: bool) -> Option<Vec<u8>> {
         if matches(at) && at < words.len() + usize::from(swap.from.is_empty()) {
             hit = true;
             if !swap.to.is_empty() {
-                let own = if swap.from.is_empty() { &swap.blank[..] } else { words.blank(at) };
+                let own = if swap.from.is_empty() {
+                    &swap.blank[..]
+                } else {
+                    words.blank(at)
+                };
                 out.extend_from_slice(own);
                 out.extend_from_slice(&swap.to);
             }
@@ -368,7 +378,9 @@ impl Loom<'_> {
     fn same_change(&mut self, ours: &Change, theirs: &Change) {
         if !ours.side.is_empty() {
             self.blanks();
-            self.out.text.extend_from_slice(self.ours.run(ours.side.clone()));
+            self.out
+                .text
+                .extend_from_slice(self.ours.run(ours.side.clone()));
         }
         self.at = [ours.base.end, ours.side.end, theirs.side.end];
     }
@@ -391,7 +403,11 @@ impl Loom<'_> {
         let laid_out_anew = (1..change.base.len())
             .any(|n| self.base.blank(base_at + n) != other.blank(other_at + n));
         if !words.is_empty() {
-            let blank = if s == b && !change.base.is_empty() { o } else { s };
+            let blank = if s == b && !change.base.is_empty() {
+                o
+            } else {
+                s
+            };
             self.out.text.extend_from_slice(blank);
             self.out.text.extend_from_slice(side.run(words));
         }
@@ -429,16 +445,30 @@ mod tests {
 
     #[test]
     fn words_changed_apart_from_each_other_go_together() {
-        assert_eq!(told("moor(ship, berth)", "berth(ship, berth)", "moor(ship, quay)"), "berth(ship, quay)|3");
+        assert_eq!(
+            told(
+                "moor(ship, berth)",
+                "berth(ship, berth)",
+                "moor(ship, quay)"
+            ),
+            "berth(ship, quay)|3"
+        );
         assert_eq!(told("moor(ship)", "berth(ship)", "dock(ship)"), "clash");
         assert_eq!(told("a b", "a x b", "a y b"), "clash");
-        assert_eq!(told("pop()", "pop_front()", "pop().or(spare)"), "pop_front().or(spare)|2");
+        assert_eq!(
+            told("pop()", "pop_front()", "pop().or(spare)"),
+            "pop_front().or(spare)|2"
+        );
     }
 
     #[test]
     fn a_statement_wrapped_anew_takes_the_other_sides_words() {
         assert_eq!(
-            told("moor(ship, berth, tide);\n", "moor(\n    ship,\n    berth,\n    tide\n);\n", "moor(ship, quay, tide);\n"),
+            told(
+                "moor(ship, berth, tide);\n",
+                "moor(\n    ship,\n    berth,\n    tide\n);\n",
+                "moor(ship, quay, tide);\n"
+            ),
             "moor(\n    ship,\n    quay,\n    tide\n);\n|-"
         );
     }
@@ -449,15 +479,25 @@ mod tests {
             let of = |(a, b): &(&str, &str)| Swap::between(a.as_bytes(), b.as_bytes());
             pairs.iter().flat_map(of).collect()
         };
-        let renewed = |pairs: &[(&str, &str)], line: &str| match replay(&swaps(pairs), line.as_bytes()) {
-            Replayed::Renewed(text) => String::from_utf8(text).unwrap(),
-            other => format!("{other:?}"),
-        };
+        let renewed =
+            |pairs: &[(&str, &str)], line: &str| match replay(&swaps(pairs), line.as_bytes()) {
+                Replayed::Renewed(text) => String::from_utf8(text).unwrap(),
+                other => format!("{other:?}"),
+            };
         let cursor = [("return new Tide(this, options);", "return new Tide(this);")];
-        assert_eq!(renewed(&cursor, "(new Tide(this, options)).log();"), "(new Tide(this)).log();");
+        assert_eq!(
+            renewed(&cursor, "(new Tide(this, options)).log();"),
+            "(new Tide(this)).log();"
+        );
         let args = [("moor(ship, berth)", "moor(ship, berth, tide)")];
-        assert_eq!(renewed(&args, "if (moor(tug, berth)) {"), "if (moor(tug, berth, tide)) {");
-        let style = [("var a = 1;", "const a = 1;"), ("var b = 2;", "const b = 2;")];
+        assert_eq!(
+            renewed(&args, "if (moor(tug, berth)) {"),
+            "if (moor(tug, berth, tide)) {"
+        );
+        let style = [
+            ("var a = 1;", "const a = 1;"),
+            ("var b = 2;", "const b = 2;"),
+        ];
         assert_eq!(renewed(&style, "var c = 3;"), "const c = 3;");
         assert_eq!(renewed(&style[..1], "var c = 3;"), "Stale");
         assert_eq!(renewed(&style, "let d = 4;"), "Fresh");

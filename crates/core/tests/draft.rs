@@ -23,11 +23,7 @@ fn session_of(base: &str, ours: &str, theirs: &str) -> Session {
 }
 
 fn decide(session: &mut Session, entry: Entry) -> Result<(), Refused> {
-    let label = "test".to_owned();
-    session.apply(&Event::Do(Step {
-        label,
-        entries: vec![entry],
-    }))
+    session.apply(&Event::Do(Step::new("test", vec![entry])))
 }
 
 fn settle(session: &mut Session, conflict: u32, resolution: Resolution) {
@@ -54,6 +50,7 @@ fn told(session: &Session) -> String {
             Origin::Ours => 'o',
             Origin::Theirs => 't',
             Origin::Base => 'b',
+            Origin::Blend => 'm',
             Origin::Hand => 'h',
             Origin::Open => '?',
         };
@@ -81,7 +78,8 @@ fn a_fresh_draft_shows_base_where_it_is_open() {
         session.draft().counts(),
         Counts {
             conflicts: 2,
-            open: 2
+            open: 2,
+            by_rule: 0
         }
     );
 }
@@ -322,10 +320,7 @@ fn a_step_of_many_decisions_is_all_or_nothing() {
         Entry::Settle(conflict, Resolution::Drop),
         Entry::Reopen(RegionId(99)),
     ];
-    let step = Step {
-        label: String::new(),
-        entries,
-    };
+    let step = Step::new("", entries);
     assert!(session.apply(&Event::Do(step)).is_err());
     assert_eq!(session.draft().counts().open, 2);
 }

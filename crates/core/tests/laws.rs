@@ -35,7 +35,9 @@ fn settle_all(plan: &Arc<Plan>, version: Version) -> Session {
     let settle = |id: &RegionId| Entry::Settle(*id, Resolution::Take(version));
     let entries = plan.conflicts().iter().map(settle).collect();
     let label = "all".to_owned();
-    session.apply(&Event::Do(Step { label, entries })).unwrap();
+    session
+        .apply(&Event::Do(Step::new(label, entries)))
+        .unwrap();
     session
 }
 
@@ -85,7 +87,7 @@ fn steps() -> impl Strategy<Value = Vec<Event>> {
         3 => edit,
     ];
     let event = prop_oneof![
-        6 => entry.prop_map(|entry| Event::Do(Step { label: String::new(), entries: vec![entry] })),
+        6 => entry.prop_map(|entry| Event::Do(Step::new("", vec![entry]))),
         1 => Just(Event::Undo),
         1 => Just(Event::Redo),
     ];
@@ -218,7 +220,7 @@ proptest! {
             .map(|i| session.draft().line(LineIdx(i)).unwrap().line.bytes().to_vec())
             .collect();
         let edits = vec![LineEdit { lines: LineRange::new(at, at + n), text: b"hand\n".to_vec() }];
-        let step = Step { label: String::new(), entries: vec![Entry::Edit { edits, prefer: None }] };
+        let step = Step::new("", vec![Entry::Edit { edits, prefer: None }]);
         let fits = (at + n) as usize <= lines.len();
         prop_assert_eq!(session.apply(&Event::Do(step)).is_ok(), fits);
         if fits {
@@ -278,7 +280,9 @@ fn text_typed_next_to_an_open_conflict_leaves_it_open() {
         prefer: None,
     }];
     let label = String::new();
-    session.apply(&Event::Do(Step { label, entries })).unwrap();
+    session
+        .apply(&Event::Do(Step::new(label, entries)))
+        .unwrap();
     assert_eq!(session.draft().counts().open, 1);
     assert_eq!(session.draft().bytes(), b"a\nnew\nb\nc\n");
 }
@@ -292,6 +296,8 @@ fn sides_without_a_last_newline_are_not_run_together() {
         Resolution::Both(Side::Theirs),
     )];
     let label = String::new();
-    session.apply(&Event::Do(Step { label, entries })).unwrap();
+    session
+        .apply(&Event::Do(Step::new(label, entries)))
+        .unwrap();
     assert_eq!(session.draft().bytes(), b"a\nT\nO");
 }

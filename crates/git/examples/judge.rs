@@ -39,7 +39,9 @@ fn main() -> ExitCode {
         return ExitCode::from(2);
     };
     let show = args.next();
-    let show = show.as_deref().map(|s| s.split_once('/').unwrap_or((s, "rkwu")));
+    let show = show
+        .as_deref()
+        .map(|s| s.split_once('/').unwrap_or((s, "rkwu")));
     let mut cases: Vec<_> = match std::fs::read_dir(&folder) {
         Ok(entries) => entries.flatten().map(|e| e.path()).collect(),
         Err(error) => {
@@ -54,16 +56,26 @@ fn main() -> ExitCode {
     }
     println!(
         "{} files, {} conflicts of git, {} of the plan; left: {} with certain, {} with likely too",
-        cases.len(), tally.git, tally.conflicts, tally.left[0], tally.left[1]
+        cases.len(),
+        tally.git,
+        tally.conflicts,
+        tally.left[0],
+        tally.left[1]
     );
     println!("right kept wrong unknowable");
     for (certainty, n) in tally.stretches.iter().rev() {
         let certainty = certainty.map_or("open", Certainty::name);
-        println!("{:5} {:4} {:5} {:5}  stretches {certainty}", n[0], n[1], n[2], n[3]);
+        println!(
+            "{:5} {:4} {:5} {:5}  stretches {certainty}",
+            n[0], n[1], n[2], n[3]
+        );
     }
     for ((certainty, rule), n) in tally.rules.iter().rev() {
         let certainty = certainty.map_or("open", Certainty::name);
-        println!("{:5} {:4} {:5} {:5}  {certainty} {rule}", n[0], n[1], n[2], n[3]);
+        println!(
+            "{:5} {:4} {:5} {:5}  {certainty} {rule}",
+            n[0], n[1], n[2], n[3]
+        );
     }
     ExitCode::SUCCESS
 }
@@ -71,7 +83,10 @@ fn main() -> ExitCode {
 fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
     let read = |n: &str| Source::new(std::fs::read(case.join(n)).unwrap_or_default());
     let (base, ours, theirs, answer) = (read("base"), read("ours"), read("theirs"), read("answer"));
-    let merged = Command::new("git").args(["merge-file", "-p", "ours", "base", "theirs"]).current_dir(case).output();
+    let merged = Command::new("git")
+        .args(["merge-file", "-p", "ours", "base", "theirs"])
+        .current_dir(case)
+        .output();
     tally.git += merged.ok().and_then(|o| o.status.code()).unwrap_or(0) as usize;
     let plan = Arc::new(plan(&base, &ours, &theirs, &Options::default()));
     let context = Context {
@@ -79,14 +94,20 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         ..Context::default()
     };
     let mut session = Session::new(plan.clone());
-    let mut found: BTreeMap<_, _> = propose_all(session.draft(), &context).into_iter().collect();
-    let rulings: Vec<_> = plan.conflicts().iter().map(|id| (*id, found.remove(id))).collect();
+    let mut found: BTreeMap<_, _> = propose_all(&plan, &context).into_iter().collect();
+    let rulings: Vec<_> = plan
+        .conflicts()
+        .iter()
+        .map(|id| (*id, found.remove(id)))
+        .collect();
     let entries = rulings.iter().map(|(id, ruling)| {
         let proposed = ruling.as_ref().and_then(|r| r.resolution.clone());
         Entry::Settle(*id, proposed.unwrap_or(Resolution::Take(Version::Theirs)))
     });
-    let step = Step { label: String::new(), entries: entries.collect() };
-    session.apply(&Event::Do(step)).expect("proposals fit the plan");
+    let step = Step::new("judged", entries.collect());
+    session
+        .apply(&Event::Do(step))
+        .expect("proposals fit the plan");
     let draft = session.draft();
     let mut verdicts = BTreeMap::new();
     for (id, ruling) in &rulings {
@@ -97,7 +118,11 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         let parts = stretch.iter().map(|id| verdicts[id]);
         let least = parts.clone().map(|(c, _)| c).min().flatten();
         let worst = parts.map(|(_, v)| v).max().unwrap_or(0);
-        let worst = if least >= Some(Certainty::Likely) { worst } else { worst.max(1) };
+        let worst = if least >= Some(Certainty::Likely) {
+            worst
+        } else {
+            worst.max(1)
+        };
         tally.stretches.entry(least).or_default()[worst] += 1;
     }
     for (id, ruling) in rulings {
@@ -110,10 +135,16 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         let settled = certainty >= Some(Certainty::Likely);
         let column = if settled { verdict.0 } else { verdict.0.max(1) };
         let doubts = Conflict::new(&plan, id).doubts(&context);
-        let told = if rule.is_empty() { String::new() } else { format!("{rule} {doubts:?}") };
+        let told = if rule.is_empty() {
+            String::new()
+        } else {
+            format!("{rule} {doubts:?}")
+        };
         tally.rules.entry((certainty, told)).or_default()[column] += 1;
         let name = format!("{} {rule}", certainty.map_or("open", Certainty::name));
-        if show.is_some_and(|(wanted, letters)| (wanted == rule || wanted == name.trim()) && letters.contains(LETTERS[column])) {
+        if show.is_some_and(|(wanted, letters)| {
+            (wanted == rule || wanted == name.trim()) && letters.contains(LETTERS[column])
+        }) {
             print(case, draft, id, &name, &verdict.1);
         }
     }
@@ -123,9 +154,13 @@ fn verdict(draft: &Draft, id: RegionId, theirs: &Source, answer: &Source) -> (us
     let (plan, region) = (draft.plan(), draft.plan().region(id));
     let lines = draft.lines_of(id);
     let from = lines.start.0.saturating_sub(1);
-    let wanted: Vec<&[u8]> = (from..=lines.end.0).filter_map(|n| Some(draft.line(LineIdx(n))?.line.bytes())).collect();
+    let wanted: Vec<&[u8]> = (from..=lines.end.0)
+        .filter_map(|n| Some(draft.line(LineIdx(n))?.line.bytes()))
+        .collect();
     let all: Vec<&[u8]> = answer.lines(answer.all()).map(Line::bytes).collect();
-    let right = all.windows(wanted.len().max(1)).any(|w| w == wanted.as_slice());
+    let right = all
+        .windows(wanted.len().max(1))
+        .any(|w| w == wanted.as_slice());
     let truth = stands_for(theirs, region.theirs, answer);
     let versions = plan.versions();
     let mut known: HashSet<&[u8]> = HashSet::new();
@@ -133,7 +168,9 @@ fn verdict(draft: &Draft, id: RegionId, theirs: &Source, answer: &Source) -> (us
         let text = versions.get(version).slice(region.lines(version));
         known.extend(words(text).into_iter().map(|w| &text[w]));
     }
-    let foreign = words(&truth).into_iter().any(|w| !known.contains(&truth[w]));
+    let foreign = words(&truth)
+        .into_iter()
+        .any(|w| !known.contains(&truth[w]));
     let column = match () {
         () if right => 0,
         () if versions.theirs.slice(region.theirs) == truth => 1,
@@ -145,9 +182,16 @@ fn verdict(draft: &Draft, id: RegionId, theirs: &Source, answer: &Source) -> (us
 
 /// What became of some lines of theirs in the answer.
 fn stands_for(theirs: &Source, lines: LineRange, answer: &Source) -> Vec<u8> {
-    let all = |text: &Source| -> Vec<Vec<u8>> { text.lines(text.all()).map(|l| l.bytes().to_vec()).collect() };
+    let all = |text: &Source| -> Vec<Vec<u8>> {
+        text.lines(text.all()).map(|l| l.bytes().to_vec()).collect()
+    };
     let (old, new) = (all(theirs), all(answer));
-    let slices = |lines: &[Vec<u8>]| -> Vec<*const [u8]> { lines.iter().map(|l| std::ptr::from_ref(l.as_slice())).collect() };
+    let slices = |lines: &[Vec<u8>]| -> Vec<*const [u8]> {
+        lines
+            .iter()
+            .map(|l| std::ptr::from_ref(l.as_slice()))
+            .collect()
+    };
     let _ = slices;
     let old: Vec<&[u8]> = old.iter().map(Vec::as_slice).collect();
     let new: Vec<&[u8]> = new.iter().map(Vec::as_slice).collect();
@@ -169,13 +213,24 @@ fn stands_for(theirs: &Source, lines: LineRange, answer: &Source) -> Vec<u8> {
 
 fn print(case: &Path, draft: &Draft, id: RegionId, name: &str, truth: &[u8]) {
     let (versions, region) = (draft.plan().versions(), draft.plan().region(id));
-    println!("=== {} region {} {name}", case.file_name().unwrap_or_default().to_string_lossy(), id.0);
+    println!(
+        "=== {} region {} {name}",
+        case.file_name().unwrap_or_default().to_string_lossy(),
+        id.0
+    );
     let part = |name: &str, text: &[u8]| println!("--- {name}\n{}", String::from_utf8_lossy(text));
     for version in [Version::Base, Version::Ours, Version::Theirs] {
-        part(version.name(), versions.get(version).slice(region.lines(version)));
+        part(
+            version.name(),
+            versions.get(version).slice(region.lines(version)),
+        );
     }
     let lines = draft.lines_of(id);
-    let stands: Vec<u8> = lines.iter().filter_map(|n| draft.line(n)).flat_map(|l| l.line.bytes().to_vec()).collect();
+    let stands: Vec<u8> = lines
+        .iter()
+        .filter_map(|n| draft.line(n))
+        .flat_map(|l| l.line.bytes().to_vec())
+        .collect();
     part("proposed", &stands);
     part("answer", truth);
 }

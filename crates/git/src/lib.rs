@@ -30,7 +30,7 @@ pub use path::RepoPath;
 pub use proof::{PathFinding, Proof, prove};
 pub use repository::Repository;
 pub use situation::{Commit, Party, Situation};
-pub use store::{Journal, Store};
+pub use store::{Journal, Memory, Store};
 pub use work_file::{Seen, WorkFile, write_atomically};
 pub use write::{
     Loaded, Overwrite, Written, load, load_all, settle_outcome, staged_bytes, take_back,

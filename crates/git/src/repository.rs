@@ -12,6 +12,7 @@ pub struct Repository {
     git: Runner,
     work_tree: PathBuf,
     git_dir: PathBuf,
+    common_dir: PathBuf,
 }
 
 impl Repository {
@@ -29,6 +30,8 @@ impl Repository {
             });
         }
         let dir = git.must(&Invocation::read(["rev-parse", "--absolute-git-dir"]))?;
+        let call = ["rev-parse", "--path-format=absolute", "--git-common-dir"];
+        let common = git.must(&Invocation::read(call))?;
         let (work_tree, git_dir) = (path_of(&top), path_of(&dir));
         let mut git = git.at(&work_tree);
         if std::env::var_os("GIT_DIR").is_some() {
@@ -40,6 +43,7 @@ impl Repository {
             git,
             work_tree,
             git_dir,
+            common_dir: path_of(&common),
         })
     }
 
@@ -51,6 +55,11 @@ impl Repository {
     /// The git folder of this very work tree.
     pub fn git_dir(&self) -> &Path {
         &self.git_dir
+    }
+
+    /// The git folder that all work trees share.
+    pub fn common_dir(&self) -> &Path {
+        &self.common_dir
     }
 
     /// The same repository; its calls end when `cancel` says so.

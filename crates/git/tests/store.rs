@@ -31,10 +31,7 @@ fn case(path: &[u8], ours: &str) -> Case {
 
 fn event(n: u32) -> Event {
     let entries = vec![Entry::Settle(RegionId(n), Resolution::Drop)];
-    Event::Do(Step {
-        label: format!("step {n}"),
-        entries,
-    })
+    Event::Do(Step::new(format!("step {n}"), entries))
 }
 
 #[test]

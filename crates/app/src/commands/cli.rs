@@ -1,7 +1,7 @@
 //! The command line as clap sees it.
 
 use crate::theme::Ground;
-use armistice_core::MARKER_SIZE;
+use armistice_core::{Blanks, MARKER_SIZE, Settle};
 use clap::{Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
@@ -88,7 +88,7 @@ pub enum Command {
         #[arg(long)]
         despite_findings: bool,
     },
-    /// Merge three files; what stays open gets markers with base
+    /// Merge three files; what stays open gets markers. Works as a merge driver
     Weave(WeaveArgs),
     /// Print completions for a shell
     Completions {
@@ -108,6 +108,64 @@ pub enum By {
     Ours,
     Theirs,
     Base,
+    /// What a rule proposes, certain or likely
+    Rule,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Level {
+    /// Nothing
+    None,
+    /// What the rules are certain of
+    Certain,
+    /// What they think likely too
+    Likely,
+}
+
+impl From<Level> for Settle {
+    fn from(level: Level) -> Self {
+        match level {
+            Level::None => Settle::None,
+            Level::Certain => Settle::Certain,
+            Level::Likely => Settle::Likely,
+        }
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Policy {
+    /// None
+    Exact,
+    /// Line ends
+    LineEnds,
+    /// Line ends and trailing blanks
+    Trailing,
+    /// How many blanks stand where all have some
+    Amount,
+    /// All blanks, line breaks too
+    All,
+}
+
+impl From<Policy> for Blanks {
+    fn from(policy: Policy) -> Self {
+        match policy {
+            Policy::Exact => Blanks::Exact,
+            Policy::LineEnds => Blanks::LineEnds,
+            Policy::Trailing => Blanks::Trailing,
+            Policy::Amount => Blanks::Amount,
+            Policy::All => Blanks::All,
+        }
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Style {
+    /// Ours and theirs
+    Sides,
+    /// Ours, base and theirs; what both did alike stands outside
+    Base,
+    /// Ours, base and theirs in full
+    Whole,
 }
 
 #[derive(Debug, clap::Args)]
@@ -127,6 +185,27 @@ pub struct WeaveArgs {
     /// The path that the file has in its repository, for the markers
     #[arg(long, value_name = "PATH")]
     pub name: Option<String>,
+    /// What is settled by rule before markers are printed
+    #[arg(long, value_enum, default_value_t = Level::Certain)]
+    pub settle: Level,
+    /// White space in which the sides may differ
+    #[arg(long, value_enum, default_value_t = Policy::Exact, value_name = "POLICY")]
+    pub whitespace: Policy,
+    /// What is printed between markers: the sides; base too; base and all that both did alike
+    #[arg(long, value_enum, default_value_t = Style::Base)]
+    pub style: Style,
+    /// Print regions, origins, rules and reasons as JSON instead of the merged text
+    #[arg(long, conflicts_with = "output")]
+    pub json: bool,
+    /// What ours is called behind its marker
+    #[arg(long, value_name = "NAME")]
+    pub label_ours: Option<String>,
+    /// What base is called behind its marker
+    #[arg(long, value_name = "NAME")]
+    pub label_base: Option<String>,
+    /// What theirs is called behind its marker
+    #[arg(long, value_name = "NAME")]
+    pub label_theirs: Option<String>,
     /// Signs a marker
     #[arg(long, value_name = "N", default_value_t = MARKER_SIZE as u8, value_parser = clap::value_parser!(u8).range(1..))]
     pub marker_size: u8,

@@ -4,11 +4,12 @@ use super::Exit;
 use super::cli::By;
 use crate::action::{Effect, Outcomes, Trouble};
 use crate::open_findings::detail;
+use crate::settings::Settings;
 use crate::state::{FileLoad, FileState};
 use crate::text::count;
-use crate::work::{Job, Worker};
+use crate::work::{Briefing, Job, Worker};
 use anyhow::{Context, Result, bail};
-use armistice_core::{ConflictId, Entry, Event, Resolution, Step, Version};
+use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version};
 use armistice_git::{
     Case, Operation, Outcome, Overwrite, Proof, RepoPath, Repository, Situation, Standing, Verdict,
     prove, whose_words,
@@ -36,6 +37,10 @@ struct CaseJson<'a> {
     versions: &'a armistice_git::Stages,
     conflicts: usize,
     open: usize,
+    by_rule: usize,
+    by_you: usize,
+    /// Open conflicts for which a rule proposes something.
+    proposed: usize,
     mergeable: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     why_not: Option<String>,
@@ -43,7 +48,7 @@ struct CaseJson<'a> {
 }
 
 /// Loads cases with the decisions recorded about them.
-fn loaded(worker: &Worker, cases: &[Case]) -> Vec<FileState> {
+fn loaded(worker: &Worker, cases: &[Case], rules: &Briefing) -> Vec<FileState> {
     let mut files: Vec<_> = cases.iter().cloned().map(FileState::new).collect();
     for (nth, chunk) in cases.chunks(64).enumerate() {
         let at = |i| nth * 64 + i;
@@ -51,6 +56,7 @@ fn loaded(worker: &Worker, cases: &[Case]) -> Vec<FileState> {
             generation: 0,
             effect: Effect::Load((0..chunk.len()).map(at).collect()),
             cases: chunk.to_vec(),
+            rules: rules.clone(),
         };
         if let Some(Outcomes::Loaded(loads)) = worker.perform(job) {
             for (at, load) in loads {
@@ -61,10 +67,14 @@ fn loaded(worker: &Worker, cases: &[Case]) -> Vec<FileState> {
     files
 }
 
+fn briefing(situation: &Situation) -> Result<Briefing> {
+    Ok(Briefing::new(situation, &Settings::read()?))
+}
+
 pub(super) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let worker = Worker::new(repo.clone());
-    let files = loaded(&worker, &situation.cases);
+    let files = loaded(&worker, &situation.cases, &briefing(&situation)?);
     let left = files.iter().any(|f| f.case.standing == Standing::Unmerged);
     match json {
         true => {
@@ -93,6 +103,9 @@ fn case_json(file: &FileState) -> CaseJson<'_> {
         versions: &file.case.stages,
         conflicts: counts.conflicts,
         open: counts.open,
+        by_rule: counts.by_rule,
+        by_you: counts.by_person(),
+        proposed: file.proposals().count(),
         mergeable: file.open().is_some(),
         why_not: match &file.load {
             FileLoad::Whole(whole) => Some(whole.why.to_owned()),
@@ -124,8 +137,13 @@ fn print_docket(situation: &Situation, files: &[FileState]) {
             (_, 0) => "settled, not written".to_owned(),
             (_, n) => format!("{n} of {} open", counts.conflicts),
         };
+        let ruled = match (counts.by_rule, file.proposals().count()) {
+            (0, 0) => String::new(),
+            (n, 0) => format!(" · {n} settled by rule"),
+            (n, p) => format!(" · {n} settled by rule, {p} with a proposal"),
+        };
         println!(
-            "{}\n    {state}; ours {ours}, theirs {theirs}",
+            "{}\n    {state}{ruled}; ours {ours}, theirs {theirs}",
             file.case.path
         );
         if let FileLoad::Whole(whole) = &file.load {
@@ -180,9 +198,10 @@ pub(super) fn settle(
         }
     }
     let worker = Worker::new(repo.clone());
+    let rules = briefing(&situation)?;
     let mut exit = Exit::Done;
     for case in cases {
-        if settle_one(&worker, case, by, conflict, overwrite)? == Exit::Open {
+        if settle_one((&worker, &rules), case, by, conflict, overwrite)? == Exit::Open {
             exit = Exit::Open;
         }
     }
@@ -190,31 +209,32 @@ pub(super) fn settle(
 }
 
 fn settle_one(
-    worker: &Worker,
+    (worker, rules): (&Worker, &Briefing),
     case: &Case,
     by: By,
     conflict: Option<usize>,
     overwrite: Overwrite,
 ) -> Result<Exit> {
-    let mut files = loaded(worker, std::slice::from_ref(case));
+    let mut files = loaded(worker, std::slice::from_ref(case), rules);
     let file = &mut files[0];
     let version = match by {
-        By::Ours => Version::Ours,
-        By::Theirs => Version::Theirs,
-        By::Base => Version::Base,
+        By::Ours => Some(Version::Ours),
+        By::Theirs => Some(Version::Theirs),
+        By::Base => Some(Version::Base),
+        By::Rule => None,
     };
     let effect = match &mut file.load {
         FileLoad::Lines(open) => {
             let entries = entries(open, version, conflict, &case.path)?;
             if !entries.is_empty() {
-                let label = format!(
-                    "settled {} by {}",
-                    count(entries.len(), "conflict"),
-                    version.name()
-                );
-                let event = Event::Do(Step { label, entries });
+                let name = version.map_or("rule", Version::name);
+                let label = format!("settled {} by {name}", count(entries.len(), "conflict"));
+                let event = Event::Do(Step::new(label, entries));
+                let unsaved = open.session.take_unsaved();
                 open.session.apply(&event)?;
-                record(worker, case, event)?;
+                record(worker, case, unsaved.into_iter().chain([event]).collect())?;
+            } else if let Some(first) = open.session.take_unsaved() {
+                record(worker, case, vec![first])?;
             }
             let left = open.draft().counts().open;
             if left > 0 {
@@ -229,6 +249,13 @@ fn settle_one(
             }
         }
         FileLoad::Whole(whole) => {
+            let Some(version) = version else {
+                bail!(
+                    "'{}' has no lines for a rule to look at: {}",
+                    case.path,
+                    whole.why
+                );
+            };
             let outcome = whole_outcome(case, version, whole.why)?;
             Effect::Outcome {
                 file: 0,
@@ -266,29 +293,33 @@ fn whole_outcome(case: &Case, version: Version, why: &str) -> Result<Outcome> {
 
 fn entries(
     open: &crate::state::OpenFile,
-    version: Version,
+    version: Option<Version>,
     conflict: Option<usize>,
     path: &RepoPath,
 ) -> Result<Vec<Entry>> {
-    let settle = |id| Entry::Settle(id, Resolution::Take(version));
+    let settle = |id| match version {
+        Some(version) => Some(Entry::Settle(id, Resolution::Take(version))),
+        None => open.proposal(id)?.entry(id, Certainty::Likely),
+    };
     let Some(number) = conflict else {
-        return Ok(open.draft().open().map(settle).collect());
+        return Ok(open.draft().open().filter_map(settle).collect());
     };
     let all = open.plan().conflicts().len();
     let id = number
         .checked_sub(1)
         .and_then(|n| open.plan().region_of(ConflictId(n as u32)));
     match id {
-        Some(id) => Ok(vec![settle(id)]),
+        Some(id) => Ok(settle(id).into_iter().collect()),
         None => bail!("'{path}' has no conflict {number}; they are numbered 1 to {all}"),
     }
 }
 
-fn record(worker: &Worker, case: &Case, event: Event) -> Result<()> {
+fn record(worker: &Worker, case: &Case, events: Vec<Event>) -> Result<()> {
     let job = Job {
         generation: 0,
-        effect: Effect::Record(0, event),
+        effect: Effect::Record(0, events),
         cases: vec![case.clone()],
+        rules: Briefing::default(),
     };
     match worker.perform(job) {
         Some(Outcomes::Recorded(_, Err(why))) => bail!("{}: {why}", case.path),
@@ -301,6 +332,7 @@ fn carry_out(worker: &Worker, case: &Case, effect: Effect) -> Result<Exit> {
         generation: 0,
         effect,
         cases: vec![case.clone()],
+        rules: Briefing::default(),
     };
     match worker.perform(job) {
         Some(Outcomes::Wrote(_, Ok(wrote))) => {
@@ -317,7 +349,8 @@ fn carry_out(worker: &Worker, case: &Case, effect: Effect) -> Result<Exit> {
 }
 
 fn detailed(repo: &Repository, situation: &Situation) -> Result<Proof> {
-    let files = loaded(&Worker::new(repo.clone()), &situation.cases);
+    let rules = briefing(situation)?;
+    let files = loaded(&Worker::new(repo.clone()), &situation.cases, &rules);
     Ok(detail(prove(repo, situation)?, &files))
 }
 

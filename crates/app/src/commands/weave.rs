@@ -1,10 +1,16 @@
 //! `weave`: merge three files.
 
 use super::Exit;
-use super::cli::WeaveArgs;
-use anyhow::{Context, Result, bail};
-use armistice_core::{Draft, Labels, MarkerStyle, Markers, Options, Source, plan, weave as woven};
+use super::cli::{Style, WeaveArgs};
+use anyhow::{Context as _, Result, bail};
+use armistice_core::{
+    Certainty, Context, Draft, Kind, Labels, LineRange, MarkerStyle, Markers, Options, Origin,
+    Region, RegionId, Ruling, Session, Settle, Source, Standing, Version, describe, plan,
+    propose_all, weave as woven,
+};
 use armistice_git::write_atomically;
+use serde::Serialize;
+use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
@@ -23,22 +29,24 @@ pub(super) fn weave(args: &WeaveArgs) -> Result<Exit> {
             );
         }
     }
-    let draft = Draft::new(Arc::new(plan(&base, &ours, &theirs, &Options::default())));
-    let label = |party: &str| match &args.name {
-        Some(name) => format!("{party}:{name}"),
-        None => party.to_owned(),
+    let plan = Arc::new(plan(&base, &ours, &theirs, &Options::default()));
+    let settle = Settle::from(args.settle);
+    let rulings = match (settle, args.json) {
+        // Without them weave does not even ask: it is then as quick as it can be.
+        (Settle::None, false) => Vec::new(),
+        _ => propose_all(&plan, &context(args)),
     };
-    let labels = Labels {
-        ours: label("ours"),
-        base: label("base"),
-        theirs: label("theirs"),
+    let session = Session::with_rulings(plan, settle.pick(&rulings));
+    let draft = session.draft();
+    let bytes = match args.json {
+        true => {
+            let told = report(draft, rulings.into_iter().collect());
+            let mut bytes = serde_json::to_vec_pretty(&told)?;
+            bytes.push(b'\n');
+            bytes
+        }
+        false => woven(draft, &markers(args)),
     };
-    let markers = Markers {
-        size: args.marker_size.into(),
-        style: MarkerStyle::WithBase,
-        labels,
-    };
-    let bytes = woven(&draft, &markers);
     match &args.output {
         Some(file) => write_atomically(file, &bytes, None)?,
         None => std::io::stdout()
@@ -52,7 +60,155 @@ pub(super) fn weave(args: &WeaveArgs) -> Result<Exit> {
     })
 }
 
+fn context(args: &WeaveArgs) -> Context {
+    let path = match &args.name {
+        Some(name) => name.clone(),
+        None => args.ours.display().to_string(),
+    };
+    let name = |label: &Option<String>, party: &str| match label {
+        Some(label) if !label.is_empty() => label.clone(),
+        _ => party.to_owned(),
+    };
+    Context {
+        path,
+        ours: name(&args.label_ours, "ours"),
+        theirs: name(&args.label_theirs, "theirs"),
+        blanks: args.whitespace.into(),
+        ..Context::default()
+    }
+}
+
+fn markers(args: &WeaveArgs) -> Markers {
+    let label = |given: &Option<String>, party: &str| match (given, &args.name) {
+        (Some(label), _) => label.clone(),
+        (None, Some(name)) => format!("{party}:{name}"),
+        (None, None) => party.to_owned(),
+    };
+    Markers {
+        size: args.marker_size.into(),
+        style: match args.style {
+            Style::Sides => MarkerStyle::Sides,
+            Style::Base => MarkerStyle::WithBase,
+            Style::Whole => MarkerStyle::Whole,
+        },
+        labels: Labels {
+            ours: label(&args.label_ours, "ours"),
+            base: label(&args.label_base, "base"),
+            theirs: label(&args.label_theirs, "theirs"),
+        },
+    }
+}
+
 fn read(file: &Path) -> Result<Source> {
     let bytes = std::fs::read(file).with_context(|| format!("cannot read '{}'", file.display()))?;
     Ok(Source::new(bytes))
+}
+
+#[derive(Serialize)]
+struct Told {
+    conflicts: usize,
+    by_rule: usize,
+    open: usize,
+    regions: Vec<TellRegion>,
+}
+
+/// A region; lines are counted from 1, both ends included, `null` where there are none.
+#[derive(Serialize)]
+struct TellRegion {
+    /// `unchanged`, `ours`, `theirs`, `same`, `conflict`.
+    kind: &'static str,
+    base: Option<[usize; 2]>,
+    ours: Option<[usize; 2]>,
+    theirs: Option<[usize; 2]>,
+    /// Lines of the merged text, and where each run of them comes from.
+    draft: Option<[usize; 2]>,
+    origins: Vec<(&'static str, usize)>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    conflict: Option<TellConflict>,
+}
+
+#[derive(Serialize)]
+struct TellConflict {
+    number: usize,
+    cause: String,
+    open: bool,
+    /// What a rule settled, proposes or hints at.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    rule: Option<TellRule>,
+}
+
+#[derive(Serialize)]
+struct TellRule {
+    id: String,
+    certainty: Certainty,
+    reason: String,
+    /// Whether it was filled in.
+    settled: bool,
+}
+
+fn report(draft: &Draft, rulings: BTreeMap<RegionId, Ruling>) -> Told {
+    let counts = draft.counts();
+    let regions = draft.plan().ids();
+    Told {
+        conflicts: counts.conflicts,
+        by_rule: counts.by_rule,
+        open: counts.open,
+        regions: regions
+            .map(|(id, region)| tell(draft, id, region, &rulings))
+            .collect(),
+    }
+}
+
+fn tell(
+    draft: &Draft,
+    id: RegionId,
+    region: &Region,
+    rulings: &BTreeMap<RegionId, Ruling>,
+) -> TellRegion {
+    let range = |lines: LineRange| {
+        (!lines.is_empty()).then(|| [lines.start.number(), lines.end.number() - 1])
+    };
+    let conflict = draft.plan().conflict_of(id).map(|conflict| TellConflict {
+        number: conflict.number(),
+        cause: describe(draft.plan(), id),
+        open: draft.is_open(id),
+        rule: rulings.get(&id).map(|ruling| TellRule {
+            id: ruling.rule.clone(),
+            certainty: ruling.certainty,
+            reason: ruling.reason.clone(),
+            settled: matches!(draft.standing(id), Standing::Ruled(_)),
+        }),
+    });
+    TellRegion {
+        kind: match region.kind {
+            Kind::Unchanged => "unchanged",
+            Kind::Ours => "ours",
+            Kind::Theirs => "theirs",
+            Kind::Same => "same",
+            Kind::Conflict => "conflict",
+        },
+        base: range(region.lines(Version::Base)),
+        ours: range(region.lines(Version::Ours)),
+        theirs: range(region.lines(Version::Theirs)),
+        draft: range(draft.lines_of(id)),
+        origins: draft
+            .pieces(id)
+            .iter()
+            .map(|p| (origin(p.origin()), p.len()))
+            .collect(),
+        conflict,
+    }
+}
+
+fn origin(origin: Origin) -> &'static str {
+    match origin {
+        Origin::Unchanged => "unchanged",
+        Origin::Same => "same",
+        Origin::Ours => "ours",
+        Origin::Theirs => "theirs",
+        Origin::Base => "base",
+        Origin::Blend => "blend",
+        Origin::Hand => "hand",
+        Origin::Open => "open",
+    }
 }

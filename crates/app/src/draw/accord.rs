@@ -259,6 +259,7 @@ fn tally(state: &crate::state::State) -> Vec<(Role, &'static str, usize)> {
         (Role::Base, "base or nothing", 0),
         (Role::Hand, "picked or by hand", 0),
         (Role::Text, "open", 0),
+        (Role::Blend, "by rule", 0),
     ];
     for open in state.files.iter().filter_map(|f| f.open()) {
         for id in open.plan().conflicts() {
@@ -267,7 +268,9 @@ fn tally(state: &crate::state::State) -> Vec<(Role, &'static str, usize)> {
                 Standing::Settled(Resolution::Take(Version::Theirs)) => 1,
                 Standing::Settled(Resolution::Both(Side::Ours | Side::Theirs)) => 2,
                 Standing::Settled(Resolution::Take(Version::Base) | Resolution::Drop) => 3,
-                Standing::Settled(Resolution::Lines(_)) | Standing::ByHand => 4,
+                Standing::Settled(Resolution::Lines(_) | Resolution::Woven(_))
+                | Standing::ByHand => 4,
+                Standing::Ruled(_) => 6,
                 Standing::Open | Standing::Merged => 5,
             };
             rows[at].2 += 1;

@@ -5,7 +5,7 @@ use crate::state::{FileLoad, FileState, OpenFile};
 use crate::text::{count, fit, fit_path};
 use crate::theme::{Role, Theme};
 use crate::update::given_up;
-use armistice_core::{Kind, Origin, RegionId, Standing as Stands};
+use armistice_core::{Kind, Origin, RegionId, Standing as Stands, rule_title};
 use armistice_git::{Kind as CaseKind, Standing, whose_words};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -55,13 +55,21 @@ impl Canvas<'_> {
     fn header(&mut self) {
         let (counts, waiting) = self.state.totals();
         let (done, all) = self.state.files_done();
-        let settled = counts.conflicts - counts.open;
         let mut text = format!(
-            "{} · {done} finished · {} · {settled} settled by you · {} open",
+            "{} · {} · {} {} by rule · {} by you · {} open",
             count(all, "file"),
             count(counts.conflicts, "conflict"),
+            self.theme.rule_mark(),
+            counts.by_rule,
+            counts.by_person(),
             counts.open
         );
+        let offered = self.state.files.iter().map(|f| f.proposals().count());
+        match offered.sum::<usize>() {
+            0 => {}
+            n => text += &format!(", {n} offered"),
+        }
+        text += &format!(" · {done} finished");
         if waiting > 0 {
             text += &format!(" · reading {waiting} more …");
         }
@@ -288,6 +296,30 @@ fn story(state: &crate::state::State, file: &FileState) -> Vec<(Role, String)> {
                     .filter(|r| r.kind == kind)
                     .count()
             };
+            if counts.by_rule > 0 {
+                let mut rules: Vec<&str> = Vec::new();
+                for (_, ruling) in open.draft().ruled() {
+                    let title = rule_title(&ruling.rule);
+                    if !rules.contains(&title) {
+                        rules.push(title);
+                    }
+                }
+                let settled = count(counts.by_rule, "conflict");
+                out.push((
+                    Role::Blend,
+                    format!("{settled} settled by rule: {}.", rules.join(", ")),
+                ));
+            }
+            let proposed = file.proposals().count();
+            if proposed > 0 {
+                out.push((
+                    Role::Text,
+                    format!(
+                        "{} offered; L takes all of them.",
+                        count(proposed, "proposal")
+                    ),
+                ));
+            }
             out.push((
                 Role::Faint,
                 format!(
@@ -346,6 +378,9 @@ pub(super) fn winner(open: &OpenFile, id: RegionId) -> Option<Cell> {
         _ => {
             let origins = || draft.pieces(id).iter().map(|p| p.origin());
             let has = |o: Origin| origins().any(|x| x == o);
+            if has(Origin::Blend) {
+                return Some(Cell::By(Role::Blend));
+            }
             match (
                 has(Origin::Ours),
                 has(Origin::Theirs),

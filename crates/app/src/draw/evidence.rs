@@ -1,9 +1,10 @@
 //! The evidence: cards of what each side did, and the settle box.
 
 use super::Canvas;
+use super::docket::wrap;
 use crate::evidence::{Card, CardLine, Tone, cards};
 use crate::screen::Hit;
-use crate::state::{Choice, Lens, Mode, OpenFile, State, choices};
+use crate::state::{Choice, Lens, Mode, OpenFile, PROPOSAL, State, choices};
 use crate::text::{count, fit};
 use crate::theme::{Role, Theme};
 use armistice_core::{Kind, LineIdx, RegionId, Standing, Version};
@@ -59,11 +60,34 @@ fn settle_height(file: &OpenFile, area: Rect) -> u16 {
         return 0;
     }
     let n = choices(file, RegionId(file.view.region)).len() as u16;
+    let reason = reason(file, area).len() as u16;
     match n {
         0 => 2,
         _ if is_low(area) => 2,
-        n => 2 + n.div_ceil(per_row(area.width)),
+        n => 2 + reason + n.div_ceil(per_row(area.width)),
     }
+}
+
+/// Why a rule settled this, or what it proposes or hints at; in lines.
+fn reason(file: &OpenFile, area: Rect) -> Vec<String> {
+    let id = RegionId(file.view.region);
+    let told = match file.draft().standing(id) {
+        Standing::Ruled(ruling) => Some((ruling.certainty, ruling.reason.as_str())),
+        Standing::Open => file
+            .rulings
+            .get(&id)
+            .map(|r| (r.certainty, r.reason.as_str())),
+        _ => None,
+    };
+    let Some((certainty, reason)) = told.filter(|_| !is_low(area)) else {
+        return Vec::new();
+    };
+    let mut lines = wrap(
+        &format!("{}: {reason}", certainty.name()),
+        (area.width as usize).saturating_sub(4),
+    );
+    lines.truncate(3);
+    lines
 }
 
 fn per_row(width: u16) -> u16 {
@@ -145,7 +169,9 @@ pub fn hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
         }
         let columns = per_row(area.width) as usize;
         let cell = (at.x - area.x) as usize * columns / area.width.max(1) as usize;
-        let nth = (at.y - parts.settle.y - 1) as usize * columns + cell;
+        let above = reason(file, area).len();
+        let row = ((at.y - parts.settle.y - 1) as usize).checked_sub(above)?;
+        let nth = row * columns + cell;
         return (nth < n).then_some(Hit::Choice(nth));
     }
     if parts.cards.contains(at) && matches!(file.view.mode, Mode::Pick(_)) {
@@ -363,7 +389,7 @@ impl Canvas<'_> {
         let shade = |style: Style| if on { theme.chosen(style) } else { style };
         let number = line.number.map_or(String::new(), |n| n.to_string());
         let picked = order.map_or(String::new(), |n| format!("{}.", n + 1));
-        let left = file.view.left;
+        let (left, blanks) = (file.view.left, self.state.blanks_shown);
         let mut pen = self.pen(area, y);
         pen.write(
             &format!("{picked:>3}"),
@@ -377,7 +403,7 @@ impl Canvas<'_> {
         };
         pen.write(line.sign, shade(theme.fg(sign)))
             .write(" ", shade(theme.text()));
-        let mut pen = pen.scrolled(left);
+        let mut pen = pen.scrolled(left).with_blanks(blanks);
         for (tone, text) in &line.parts {
             pen.write(text, shade(tone_style(&theme, card, line, *tone)));
         }
@@ -389,6 +415,10 @@ impl Canvas<'_> {
         let title = match file.draft().standing(id) {
             Standing::Open => "settle".to_owned(),
             Standing::Settled(resolution) => format!("settled by {}", resolution.name()),
+            Standing::Ruled(ruling) => format!(
+                "settled by rule: {}",
+                armistice_core::rule_title(&ruling.rule)
+            ),
             Standing::ByHand => "settled by hand".to_owned(),
             Standing::Merged => "merged by itself".to_owned(),
         };
@@ -406,6 +436,16 @@ impl Canvas<'_> {
             }
             return;
         }
+        let whole = self.screen.evidence();
+        let reason = if choices.is_empty() {
+            Vec::new()
+        } else {
+            reason(file, whole)
+        };
+        for (y, line) in (1..).zip(&reason) {
+            self.pen(area, y).to(2).write(line, theme.text());
+        }
+        let above = reason.len() as u16;
         let columns = per_row(area.width);
         let width = area.width / columns;
         for (nth, choice) in choices.iter().enumerate() {
@@ -415,7 +455,7 @@ impl Canvas<'_> {
                 width,
                 ..area
             };
-            self.choice(cell, 1 + y, choice, file.view.choice == Some(nth));
+            self.choice(cell, 1 + above + y, choice, file.view.choice == Some(nth));
         }
         let rest: &[(&str, &str)] = match (choices.is_empty(), file.draft().standing(id)) {
             (false, Standing::Open) => &[("l", "pick lines"), ("e", "edit"), ("← →", "preview")],
@@ -447,6 +487,10 @@ impl Canvas<'_> {
         pen.write(if on { "> " } else { "  " }, shade(theme.text()));
         pen.write(choice.key, shade(theme.bold()))
             .write(" ", shade(theme.text()));
+        if choice.key == PROPOSAL {
+            pen.write(theme.rule_mark(), shade(theme.fg(Role::Blend)))
+                .write(" ", shade(theme.text()));
+        }
         pen.write(&choice.label, shade(theme.text()))
             .write("  ", shade(theme.text()));
         pen.write(&lines, shade(theme.faint()));

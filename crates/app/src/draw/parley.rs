@@ -7,7 +7,7 @@ use crate::rows::{Row, Rows};
 use crate::state::{Mode, OpenFile};
 use crate::text::{Pen, count, fit, fit_path, width_of};
 use crate::theme::{Role, Theme};
-use armistice_core::{Kind, LineIdx, RegionId, Standing};
+use armistice_core::{Blanks, Kind, LineEnd, LineIdx, RegionId, Standing, rule_title};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -42,8 +42,16 @@ impl Canvas<'_> {
             (true, _) => " · written and staged".to_owned(),
             _ => String::new(),
         };
+        let by_rule = match counts.by_rule {
+            0 => String::new(),
+            n => format!(" · {} {n} by rule", self.theme.rule_mark()),
+        };
+        let policy = match (self.state.settings.whitespace, self.state.blanks_shown) {
+            (Blanks::Exact, false) => String::new(),
+            (policy, _) => format!(" · white space: {}", policy.name()),
+        };
         let tail = format!(
-            " · {} open · {} settled{tail}",
+            " · {} open · {} settled{by_rule}{policy}{tail}",
             counts.open,
             counts.conflicts - counts.open
         );
@@ -157,10 +165,20 @@ impl Canvas<'_> {
         let style = if open { theme.faint() } else { theme.text() };
         let style = if cursor { theme.chosen(style) } else { style };
         let text = file.encoding.decode(line.line.content());
-        let left = file.view.left;
-        self.gutter(y, role, Some(at.number()), cursor)
-            .scrolled(left)
-            .write(&text, style);
+        let (left, blanks) = (file.view.left, self.state.blanks_shown);
+        let ruled = matches!(file.draft().standing(line.region), Standing::Ruled(_));
+        let mut pen = self.gutter(y, role, Some(at.number()), cursor);
+        pen = pen.scrolled(left).with_blanks(blanks);
+        pen.write(&text, style);
+        if blanks {
+            pen.write(end_sign(line.line.end()), theme.faint());
+        }
+        if ruled {
+            let area = self.screen.left();
+            let on = |style: Style| if cursor { theme.chosen(style) } else { style };
+            let mut pen = self.pen(area, y);
+            pen.to(3).write(theme.rule_mark(), on(theme.faint()));
+        }
     }
 
     fn preview_line(&mut self, file: &OpenFile, rows: &Rows<'_>, nth: usize, y: u16, cursor: bool) {
@@ -200,6 +218,10 @@ impl Canvas<'_> {
                 format!("both removed {}", count(region.base.len(), "line")),
             ),
             (Standing::ByHand, _) => (Role::Hand, "nothing stands here, by hand".to_owned()),
+            (Standing::Ruled(ruling), _) => (
+                Role::Base,
+                format!("nothing stands here, by rule: {}", rule_title(&ruling.rule)),
+            ),
             (Standing::Settled(_), _) => {
                 (Role::Base, "nothing stands here, by decision".to_owned())
             }
@@ -233,7 +255,15 @@ impl Canvas<'_> {
             }
             _ => "",
         };
-        self.frame_line(y, ("└", "┘"), title);
+        let title = match file.proposal(id).filter(|_| title.is_empty()) {
+            Some(ruling) => {
+                let mark = self.theme.rule_mark();
+                let key = if here { " · space takes it" } else { "" };
+                format!(" {mark} {}{key} ", rule_title(&ruling.rule))
+            }
+            None => title.to_owned(),
+        };
+        self.frame_line(y, ("└", "┘"), &title);
     }
 
     /// A line of the frame, half in one party's colour and half in the other's.
@@ -343,6 +373,16 @@ impl Canvas<'_> {
         let x = pen.column() as u16;
         pen.fill(" ", theme.text());
         self.cursor = Some((area.x + x.min(area.width.saturating_sub(1)), area.y));
+    }
+}
+
+/// What shows how a line ends, where blanks are shown.
+fn end_sign(end: LineEnd) -> &'static str {
+    match end {
+        LineEnd::Lf => "¶",
+        LineEnd::CrLf => "¤¶",
+        LineEnd::Cr => "¤",
+        LineEnd::None => "",
     }
 }
 

@@ -21,6 +21,8 @@ pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::PrevOpen => next_open(state, false),
         Command::Accept => return open(state, state.docket.chosen),
         Command::WriteFile => return finish(state, state.docket.chosen),
+        Command::SettleLikely => return super::rulings::settle_likely(state, None),
+        Command::NextPolicy => return super::rulings::next_policy(state),
         Command::TakeBack => return take_back(state, state.docket.chosen),
         Command::Whole(outcome) => return ask_whole(state, state.docket.chosen, outcome),
         _ => {}
@@ -136,9 +138,22 @@ pub(super) fn finish(state: &mut State, at: usize) -> Vec<Effect> {
         seen: open.seen.clone(),
         overwrite: Overwrite::No,
     };
+    let lessons = super::rulings::lessons(open);
+    let mut effects = Vec::new();
+    // What rules settled is what is written: from now on the journal says so.
+    if let Some(first) = state.files[at]
+        .open_mut()
+        .and_then(|f| f.session.take_unsaved())
+    {
+        effects.push(Effect::Record(at, vec![first]));
+    }
     state.files[at].writing = true;
     state.say(format!("writing {path} …"));
-    vec![effect]
+    effects.push(effect);
+    if !lessons.is_empty() {
+        effects.push(Effect::Remember(lessons));
+    }
+    effects
 }
 
 pub(super) fn take_back(state: &mut State, at: usize) -> Vec<Effect> {
@@ -205,6 +220,7 @@ fn ask_whole(state: &mut State, at: usize, outcome: Outcome) -> Vec<Effect> {
         lines,
         yes: outcome_words(outcome).to_owned(),
         effects: vec![effect],
+        rulings: Vec::new(),
     }));
     Vec::new()
 }

@@ -75,10 +75,7 @@ fn seeded(file: &OpenFile, id: RegionId, resolution: &Resolution) -> Draft {
     let mut session = file.session.clone();
     let entries = vec![Entry::Settle(id, resolution.clone())];
     // A choice offered for this very region fits it; the draft as it is stands in otherwise.
-    let _ = session.apply(&Event::Do(Step {
-        label: String::new(),
-        entries,
-    }));
+    let _ = session.apply(&Event::Do(Step::new("", entries)));
     session.draft().clone()
 }
 
@@ -253,7 +250,7 @@ fn leave(state: &mut State) -> Vec<Effect> {
     });
     let label = format!("edited {} by hand", count(edits.sum(), "place"));
     let message = format!("{label} · u takes it back");
-    effects.extend(decide(state, Event::Do(Step { label, entries }), message));
+    effects.extend(decide(state, Event::Do(Step::new(label, entries)), message));
     super::parley::go_to_line(state, LineIdx(line as u32));
     effects
 }

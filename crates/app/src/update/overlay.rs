@@ -1,6 +1,6 @@
 //! What stands in front of the screen: help, Ask, questions, what git said.
 
-use super::{accord, run};
+use super::{accord, rulings, run};
 use crate::action::{Command, Effect};
 use crate::keymap::{Binding, rows_for};
 use crate::state::{Overlay, State};
@@ -47,6 +47,9 @@ pub(super) fn answer(state: &mut State, yes: bool) -> Vec<Effect> {
     if !yes {
         state.say("nothing was done");
         return Vec::new();
+    }
+    if !question.rulings.is_empty() {
+        return rulings::settle_all(state, question.rulings);
     }
     let effects = question.effects.into_iter();
     effects

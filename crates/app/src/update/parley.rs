@@ -1,11 +1,11 @@
 //! Parley: moving about the draft, deciding, previewing, picking lines.
 
-use super::docket;
+use super::{docket, rulings};
 use crate::action::{Command, Effect, Tab};
 use crate::editor::Motion;
 use crate::evidence::pickable;
 use crate::rows::Rows;
-use crate::state::{Mode, OpenFile, Picking, State, choices};
+use crate::state::{Mode, OpenFile, PROPOSAL, Picking, State, choices};
 use crate::text::count;
 use armistice_core::{Entry, Event, Kind, LineIdx, RegionId, Resolution, Standing, Step, Version};
 
@@ -40,6 +40,20 @@ pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::NextChoice => preview(state, true),
         Command::PrevChoice => preview(state, false),
         Command::Accept => return accept(state),
+        Command::SettleLikely => return rulings::settle_likely(state, Some(state.file)),
+        Command::SameAgain => return rulings::same_again(state),
+        Command::NextRuled => return rulings::next_ruled(state, true),
+        Command::PrevRuled => return rulings::next_ruled(state, false),
+        Command::SwitchRule => return rulings::switch_rule(state),
+        Command::NextPolicy => return rulings::next_policy(state),
+        Command::Forget => return rulings::forget(state),
+        Command::ShowBlanks => show_blanks(state),
+        Command::TakeProposal => {
+            return match state.open_file().is_some_and(|f| f.view.choice.is_some()) {
+                true => accept(state),
+                false => rulings::take_proposal(state),
+            };
+        }
         Command::WriteFile => return docket::finish(state, state.file),
         Command::Back => back(state),
         _ => {}
@@ -59,6 +73,19 @@ fn back(state: &mut State) {
         true => with_view(state, |file| file.view.choice = None),
         false => state.tab = Tab::Docket,
     }
+}
+
+fn show_blanks(state: &mut State) {
+    state.blanks_shown = !state.blanks_shown;
+    let policy = state.settings.whitespace.name();
+    let shown = if state.blanks_shown {
+        "shown"
+    } else {
+        "not shown"
+    };
+    state.say(format!(
+        "blanks are {shown} · white space: {policy} (W changes that)"
+    ));
 }
 
 fn region(state: &State) -> Option<RegionId> {
@@ -86,7 +113,7 @@ pub(super) fn arrive(state: &mut State) {
 }
 
 /// Puts the cursor on a region and the region near the top of the window.
-fn show(file: &mut OpenFile, region: RegionId) {
+pub(super) fn show(file: &mut OpenFile, region: RegionId) {
     file.view.region = region.0;
     file.view.offset = 0;
     file.view.choice = None;
@@ -249,28 +276,17 @@ fn other_file(state: &mut State, forward: bool) -> Vec<Effect> {
 
 /// Applies an event to the file at hand and has it recorded.
 pub(super) fn decide(state: &mut State, event: Event, message: String) -> Vec<Effect> {
-    let at = state.file;
-    let Some(file) = state.open_file_mut() else {
-        return Vec::new();
-    };
-    match file.session.apply(&event) {
-        Ok(()) => {
-            file.view.choice = None;
-            let max = file.plan().regions().len().saturating_sub(1) as u32;
-            file.view.region = file.view.region.min(max);
-            state.files[at].changed = true;
-            state.say(message);
-            vec![Effect::Record(at, event)]
-        }
-        Err(refused) => {
-            state.complain(format!("not done: {refused}"));
-            Vec::new()
-        }
-    }
+    state.say(message);
+    let effects = rulings::apply(state, state.file, event);
+    with_view(state, |file| {
+        let max = file.plan().regions().len().saturating_sub(1) as u32;
+        file.view.region = file.view.region.min(max);
+    });
+    effects
 }
 
 fn step(label: String, entries: Vec<Entry>) -> Event {
-    Event::Do(Step { label, entries })
+    Event::Do(Step::new(label, entries))
 }
 
 fn settle(state: &mut State, resolution: Resolution) -> Vec<Effect> {
@@ -443,13 +459,20 @@ fn go_and_decide(state: &mut State, event: Event, message: String) -> Vec<Effect
         };
         match step?.entries.as_slice() {
             [
-                Entry::Settle(id, _) | Entry::Reopen(id) | Entry::Restore(id),
+                Entry::Settle(id, _) | Entry::Rule(id, _) | Entry::Reopen(id) | Entry::Restore(id),
                 ..,
             ] => Some(*id),
             _ => None,
         }
     });
-    let effects = decide(state, event, message);
+    let group = state.open_file().and_then(|file| match event {
+        Event::Undo => file.session.undoable()?.group,
+        _ => file.session.redoable()?.group,
+    });
+    let mut effects = decide(state, event.clone(), message);
+    if let Some(group) = group {
+        effects.extend(rulings::with_the_others(state, group, &event));
+    }
     if let (Some(id), Some(file)) = (target, state.open_file_mut()) {
         show(file, id);
     }
@@ -478,6 +501,7 @@ fn accept(state: &mut State) -> Vec<Effect> {
             .nth(nth)
     });
     match choice {
+        Some(choice) if choice.key == PROPOSAL => rulings::take_proposal(state),
         Some(choice) => settle(state, choice.resolution),
         None => {
             state.say("← and → preview the choices; o, t, b, a, d take one at once");

@@ -24,6 +24,11 @@ pub(super) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec
             state.complain(text);
         }
         Outcomes::Recorded(_, Ok(())) => {}
+        Outcomes::Ruled(all) => return super::rulings::ruled(state, all),
+        Outcomes::Likes(found) => return super::rulings::likes(state, found),
+        Outcomes::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
+        Outcomes::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
+        Outcomes::Forgot(Err(why)) => state.complain(why),
         Outcomes::Wrote(at, result) => return wrote(state, at, result),
         Outcomes::TookBack(at, result) => return took_back(state, at, result),
         Outcomes::Proved(result) => proved(state, result),
@@ -102,6 +107,7 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
         ],
         yes: "copy it aside and write".to_owned(),
         effects: vec![again],
+        rulings: Vec::new(),
     }));
 }
 

@@ -30,22 +30,25 @@ fn demo_merge(size: (u16, u16)) {
     t.wait("16 open");
     t.wait("> open     assets/crest.png");
     t.keys("o").wait("take the whole file as ours has it");
-    t.keys("Enter").wait("1 finished");
+    t.keys("Enter").wait("Docket 1/13");
     t.keys("n Enter");
     settle_file(&t, "config/prices.toml", "o");
     t.keys("n");
     settle_file(&t, "db/schema.sql", "t");
     t.keys("n").wait("> open     docs/current");
     t.keys("t").wait("gives up what ours did");
-    t.keys("Enter").wait("4 finished");
+    t.keys("Enter").wait("Docket 4/13");
     t.keys("n Enter");
     settle_file(&t, "docs/handbook.md", "a");
     t.keys("n").wait("> open     scripts/backup.sh");
     t.keys("x").wait("remove the file");
-    t.keys("Enter").wait("6 finished");
+    t.keys("Enter").wait("Docket 6/13");
     t.keys("n Enter");
-    settle_file(&t, "src/quay.rs", "t");
+    settle_file(&t, "src/moorings.rs", "a");
     for (path, key) in [
+        ("src/quay.rs", "t"),
+        // Rules have settled all of it.
+        ("tools/gauge.py", "t"),
         ("tools/pilotage.py", "A"),
         ("tools/report.py", "b"),
         ("web/timetable.html", "o"),

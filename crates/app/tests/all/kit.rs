@@ -7,6 +7,7 @@ use armistice::state::State;
 use armistice::theme::{Theme, Wishes};
 use armistice::update::{start, update};
 use armistice::work::{Job, Worker};
+use armistice_core::Settle;
 use armistice_git::{Repository, Situation};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
@@ -181,7 +182,17 @@ pub struct Desk {
 }
 
 impl Desk {
+    /// A desk at which rules settle nothing by themselves: every conflict waits for the test.
     pub fn new(folder: &Path, size: (u16, u16)) -> Self {
+        Self::with(folder, size, Settle::None)
+    }
+
+    /// A desk as a person opens it.
+    pub fn ruled(folder: &Path, size: (u16, u16)) -> Self {
+        Self::with(folder, size, Settle::Certain)
+    }
+
+    fn with(folder: &Path, size: (u16, u16), settle: Settle) -> Self {
         let repo = Repository::discover(folder).unwrap();
         let situation = Situation::read(&repo).unwrap();
         let worker = Worker::new(repo);
@@ -189,6 +200,7 @@ impl Desk {
             state: State::new(situation, size, NOW),
             worker,
         };
+        desk.state.settings.settle = settle;
         let effects = start(&mut desk.state);
         desk.work(effects);
         desk

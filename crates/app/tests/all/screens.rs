@@ -13,7 +13,7 @@ static DEMO: LazyLock<Repo> = LazyLock::new(|| Repo::demo("merge"));
 /// Shows what `prepare` makes of the demo, at each size.
 fn check(name: &str, repo: &Repo, prepare: impl Fn(&mut Desk)) {
     for (width, height) in SIZES {
-        let mut desk = Desk::new(&repo.top, (width, height));
+        let mut desk = Desk::ruled(&repo.top, (width, height));
         prepare(&mut desk);
         let shown = desk.shows();
         assert!(shown.lines().count() == height as usize);

@@ -2,6 +2,7 @@
 
 use super::Certainty::Certain;
 use super::{Conflict, Context, Example, Proposal, Rule};
+use crate::loom::Deeds;
 
 pub(super) struct Adjacent;
 
@@ -19,8 +20,20 @@ impl Rule for Adjacent {
         if facts.blended > 0 {
             return None;
         }
-        let reason = format!("{} and {} changed different lines that stand side by side", context.ours, context.theirs);
-        Some(Proposal::new(conflict.sure(context), conflict.woven_resolution()?, reason))
+        let idle = |n: usize| facts.sides[n] == Deeds::default();
+        let reason = match (idle(0), idle(1)) {
+            (true, _) => format!("{} alone changed this part of the conflict", context.theirs),
+            (_, true) => format!("{} alone changed this part of the conflict", context.ours),
+            _ => format!(
+                "{} and {} changed different lines that stand side by side",
+                context.ours, context.theirs
+            ),
+        };
+        Some(Proposal::new(
+            conflict.sure(context),
+            conflict.woven_resolution()?,
+            reason,
+        ))
     }
 
     fn examples(&self) -> &'static [Example] {
@@ -30,9 +43,18 @@ impl Rule for Adjacent {
                 base: "let berth = first(free);\nlet tide = table.low();\n",
                 ours: "let berth = last(free);\nlet tide = table.low();\n",
                 theirs: "let berth = first(free);\nlet tide = table.high();\n",
-                gives: Some((Certain, "let berth = last(free);\nlet tide = table.high();\n")),
+                gives: Some((
+                    Certain,
+                    "let berth = last(free);\nlet tide = table.high();\n",
+                )),
             },
-            Example { path: "a.rs", base: "moor(ship);\n", ours: "moor(tug);\n", theirs: "moor(ferry);\n", gives: None },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\n",
+                ours: "moor(tug);\n",
+                theirs: "moor(ferry);\n",
+                gives: None,
+            },
         ]
     }
 }

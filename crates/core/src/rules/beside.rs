@@ -26,9 +26,20 @@ impl Rule for Beside {
         };
         let (added, other) = (context.label(side), context.label(side.other()));
         let n = facts.sides[usize::from(side == Side::Theirs)].put_in;
-        let what = if facts.beside_gone > 0 { "removed or replaced" } else { "changed" };
-        let reason = format!("{added} added {} beside what {other} {what}; both stand", super::lines(n));
-        Some(Proposal::new(conflict.sure(context), conflict.woven_resolution()?, reason))
+        let what = if facts.beside_gone > 0 {
+            "removed or replaced"
+        } else {
+            "changed"
+        };
+        let reason = format!(
+            "{added} added {} beside what {other} {what}; both stand",
+            super::lines(n)
+        );
+        Some(Proposal::new(
+            conflict.sure(context),
+            conflict.woven_resolution()?,
+            reason,
+        ))
     }
 
     fn examples(&self) -> &'static [Example] {
@@ -47,7 +58,13 @@ impl Rule for Beside {
                 theirs: "moor(ship);\n",
                 gives: Some((Hint, "")),
             },
-            Example { path: "a.rs", base: "moor(ship);\n", ours: "moor(tug);\n", theirs: "moor(ferry);\n", gives: None },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\n",
+                ours: "moor(tug);\n",
+                theirs: "moor(ferry);\n",
+                gives: None,
+            },
         ]
     }
 }

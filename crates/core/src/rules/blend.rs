@@ -22,11 +22,21 @@ impl Rule for Blend {
         let resolution = conflict.woven_resolution()?;
         let (o, t) = (&context.ours, &context.theirs);
         if facts.numbers > 0 || super::numbers::blends_numbers(conflict, &resolution) {
-            return Some(Proposal::hint(format!("{o} and {t} changed different parts of one number or version; no mixture of them is right by itself")));
+            return Some(Proposal::hint(format!(
+                "{o} and {t} changed different parts of one number or version; no mixture of them is right by itself"
+            )));
         }
         let apart = facts.gap.is_none_or(|gap| gap >= APART);
-        let how = if apart { "different words" } else { "neighbouring words" };
-        let of = if facts.blended == 1 { "one line".to_owned() } else { super::lines(facts.blended) };
+        let how = if apart {
+            "different words"
+        } else {
+            "neighbouring words"
+        };
+        let of = if facts.blended == 1 {
+            "one line".to_owned()
+        } else {
+            super::lines(facts.blended)
+        };
         let reason = format!("{o} and {t} changed {how} of {of}; the blend has both");
         Some(Proposal::new(conflict.sure(context), resolution, reason))
     }
@@ -47,8 +57,20 @@ impl Rule for Blend {
                 theirs: "moor(&ship)\n",
                 gives: Some((Likely, "moor(&ship, tide)\n")),
             },
-            Example { path: "a.toml", base: "at = \"1.4.2\"\n", ours: "at = \"1.5.2\"\n", theirs: "at = \"1.4.3\"\n", gives: Some((Hint, "")) },
-            Example { path: "a.rs", base: "moor(ship)\n", ours: "moor(tug)\n", theirs: "moor(ferry)\n", gives: None },
+            Example {
+                path: "a.toml",
+                base: "at = \"1.4.2\"\n",
+                ours: "at = \"1.5.2\"\n",
+                theirs: "at = \"1.4.3\"\n",
+                gives: Some((Hint, "")),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor(ship)\n",
+                ours: "moor(tug)\n",
+                theirs: "moor(ferry)\n",
+                gives: None,
+            },
         ]
     }
 }

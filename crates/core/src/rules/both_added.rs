@@ -16,7 +16,8 @@ impl Rule for BothAdded {
     }
 
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let [base, ours, theirs] = [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
+        let [base, ours, theirs] =
+            [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
         if !base.is_empty() || ours.is_empty() || theirs.is_empty() {
             return None;
         }
@@ -29,8 +30,20 @@ impl Rule for BothAdded {
 
     fn examples(&self) -> &'static [Example] {
         &[
-            Example { path: "a.rs", base: "", ours: "fn moor() {}\n", theirs: "fn dock() {}\n", gives: Some((Hint, "")) },
-            Example { path: "a.rs", base: "fn pay() {}\n", ours: "fn moor() {}\n", theirs: "fn dock() {}\n", gives: None },
+            Example {
+                path: "a.rs",
+                base: "",
+                ours: "fn moor() {}\n",
+                theirs: "fn dock() {}\n",
+                gives: Some((Hint, "")),
+            },
+            Example {
+                path: "a.rs",
+                base: "fn pay() {}\n",
+                ours: "fn moor() {}\n",
+                theirs: "fn dock() {}\n",
+                gives: None,
+            },
         ]
     }
 }

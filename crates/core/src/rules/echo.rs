@@ -20,6 +20,12 @@ impl Rule for Echo {
     }
 
     fn examples(&self) -> &'static [Example] {
-        &[Example { path: "a.rs", base: "a\n", ours: "b\n", theirs: "c\n", gives: None }]
+        &[Example {
+            path: "a.rs",
+            base: "a\n",
+            ours: "b\n",
+            theirs: "c\n",
+            gives: None,
+        }]
     }
 }

@@ -25,7 +25,11 @@ impl Formula {
         let changes = word_changes(base, side)?;
         let (from, to) = changes.first()?.clone();
         let one = changes.iter().all(|(a, b)| *a == from && *b == to);
-        let formula = Formula { from, to, times: changes.len() };
+        let formula = Formula {
+            from,
+            to,
+            times: changes.len(),
+        };
         let named = is_name(&formula.from) && formula.from.len() > 1 && !formula.to.is_empty();
         (one && named && formula.replay(base).0 == side).then_some(formula)
     }
@@ -33,7 +37,10 @@ impl Formula {
     /// `text` with every place replaced, and how many there were.
     pub fn replay(&self, text: &[u8]) -> (Vec<u8>, usize) {
         let cells: Vec<_> = words(text);
-        let wanted: Vec<&[u8]> = words(&self.from).into_iter().map(|r| &self.from[r]).collect();
+        let wanted: Vec<&[u8]> = words(&self.from)
+            .into_iter()
+            .map(|r| &self.from[r])
+            .collect();
         let (mut out, mut at, mut times) = (Vec::new(), 0, 0);
         while at < cells.len() {
             let run = cells.get(at..at + wanted.len());
@@ -55,7 +62,10 @@ impl Formula {
             1 => "once".to_owned(),
             n => format!("{n} times"),
         };
-        let (from, to) = (String::from_utf8_lossy(&self.from), String::from_utf8_lossy(&self.to));
+        let (from, to) = (
+            String::from_utf8_lossy(&self.from),
+            String::from_utf8_lossy(&self.to),
+        );
         format!("`{from}` → `{to}`, {times}")
     }
 }
@@ -84,7 +94,10 @@ impl Rule for Replay {
                 return None;
             }
             let (who, on) = (context.label(side), context.label(side.other()));
-            let reason = format!("{who} changed {} and nothing else; the same is done to {on}'s lines", formula.told());
+            let reason = format!(
+                "{who} changed {} and nothing else; the same is done to {on}'s lines",
+                formula.told()
+            );
             Some(Proposal::likely(without_empty(resolution), reason))
         })
     }
@@ -96,7 +109,10 @@ impl Rule for Replay {
                 base: "let slot = free.pop();\nlet next = free.pop();\n",
                 ours: "let slot = free.take();\nlet next = free.take();\n",
                 theirs: "let slot = free.pop().or(spare);\nlet next = free.pop();\nlet last = free.pop();\n",
-                gives: Some((Likely, "let slot = free.take().or(spare);\nlet next = free.take();\nlet last = free.take();\n")),
+                gives: Some((
+                    Likely,
+                    "let slot = free.take().or(spare);\nlet next = free.take();\nlet last = free.take();\n",
+                )),
             },
             Example {
                 path: "a.rs",
@@ -111,7 +127,9 @@ impl Rule for Replay {
 
 fn without_empty(resolution: Resolution) -> Resolution {
     match resolution {
-        Resolution::Woven(strands) => Resolution::Woven(strands.into_iter().filter(|s| !s.is_empty()).collect()),
+        Resolution::Woven(strands) => {
+            Resolution::Woven(strands.into_iter().filter(|s| !s.is_empty()).collect())
+        }
         other => other,
     }
 }

@@ -8,8 +8,15 @@ pub(super) struct Generated;
 pub(super) const ID: &str = "generated";
 
 const LOCKS: [&str; 9] = [
-    "Cargo.lock", "package-lock.json", "yarn.lock", "pnpm-lock.yaml", "poetry.lock",
-    "Gemfile.lock", "composer.lock", "go.sum", "uv.lock",
+    "Cargo.lock",
+    "package-lock.json",
+    "yarn.lock",
+    "pnpm-lock.yaml",
+    "poetry.lock",
+    "Gemfile.lock",
+    "composer.lock",
+    "go.sum",
+    "uv.lock",
 ];
 
 impl Rule for Generated {
@@ -29,8 +36,20 @@ impl Rule for Generated {
 
     fn examples(&self) -> &'static [Example] {
         &[
-            Example { path: "src/Cargo.lock", base: "a\n", ours: "b\n", theirs: "c\n", gives: Some((Hint, "")) },
-            Example { path: "src/cargo.rs", base: "a\n", ours: "b\n", theirs: "c\n", gives: None },
+            Example {
+                path: "src/Cargo.lock",
+                base: "a\n",
+                ours: "b\n",
+                theirs: "c\n",
+                gives: Some((Hint, "")),
+            },
+            Example {
+                path: "src/cargo.rs",
+                base: "a\n",
+                ours: "b\n",
+                theirs: "c\n",
+                gives: None,
+            },
         ]
     }
 }
@@ -42,8 +61,10 @@ pub(super) fn is_generated(conflict: &Conflict<'_>, context: &Context) -> bool {
     }
     let ours = &conflict.versions().ours;
     let head = ours.lines((0..ours.len().min(6)).into());
-    head.map(|line| line.content().to_ascii_lowercase()).any(|line| {
-        let says = |what: &[u8]| line.windows(what.len()).any(|w| w == what);
-        says(b"@generated") || (says(b"generated") && (says(b"do not edit") || says(b"don't edit")))
-    })
+    head.map(|line| line.content().to_ascii_lowercase())
+        .any(|line| {
+            let says = |what: &[u8]| line.windows(what.len()).any(|w| w == what);
+            says(b"@generated")
+                || (says(b"generated") && (says(b"do not edit") || says(b"don't edit")))
+        })
 }

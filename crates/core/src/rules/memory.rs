@@ -15,11 +15,18 @@ impl Rule for Memory {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let resolution = context.precedents.remembered(conflict)?;
-        let reason = "these three versions met before; this is how they were settled then".to_owned();
+        let reason =
+            "these three versions met before; this is how they were settled then".to_owned();
         Some(Proposal::likely(resolution, reason))
     }
 
     fn examples(&self) -> &'static [Example] {
-        &[Example { path: "a.rs", base: "a\n", ours: "b\n", theirs: "c\n", gives: None }]
+        &[Example {
+            path: "a.rs",
+            base: "a\n",
+            ours: "b\n",
+            theirs: "c\n",
+            gives: None,
+        }]
     }
 }

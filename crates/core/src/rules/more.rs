@@ -2,9 +2,9 @@
 
 use super::Certainty::{Certain, Likely};
 use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::{Resolution, Side, Version};
 use crate::diff::search_dense;
 use crate::plan::{Algorithm, Kind};
+use crate::resolution::{Resolution, Side, Version};
 use crate::text::Source;
 
 pub(super) struct More;
@@ -47,7 +47,13 @@ impl Rule for More {
                 theirs: "moor(ship)\nlog(ship)\npay(ship)\n",
                 gives: Some((Likely, "moor(ship)\nlog(ship)\npay(ship)\n")),
             },
-            Example { path: "a.py", base: "dock(ship)\n", ours: "moor(ship)\n", theirs: "pay(ship)\n", gives: None },
+            Example {
+                path: "a.py",
+                base: "dock(ship)\n",
+                ours: "moor(ship)\n",
+                theirs: "pay(ship)\n",
+                gives: None,
+            },
         ]
     }
 }
@@ -62,7 +68,10 @@ impl More {
             text.lines(region.lines(v)).map(|l| l.bytes()).collect()
         };
         let (base, small, large) = (rows(Version::Base), rows(less.into()), rows(more.into()));
-        let worded = small.iter().filter(|l| l.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2).count();
+        let worded = small
+            .iter()
+            .filter(|l| l.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2)
+            .count();
         // What both changed alike has left the conflict already and stands beside it.
         let alike_beside = small.is_empty() && beside_the_same(conflict);
         if (worded == 0 && !alike_beside) || small.len() >= large.len() {
@@ -71,14 +80,19 @@ impl More {
         let added = search_dense(&small, &large, Algorithm::Myers);
         let only_added = added.iter().all(|h| h.base.is_empty());
         // What the smaller side took out of base must not come back.
-        let returns = added.iter().flat_map(|h| large[h.side.span()].iter()).any(|line| base.contains(line));
+        let returns = added
+            .iter()
+            .flat_map(|h| large[h.side.span()].iter())
+            .any(|line| base.contains(line));
         if !only_added || returns {
             return None;
         }
         let n: usize = added.iter().map(|h| h.side.len()).sum();
         let reason = format!(
             "{} has all of {}'s change and {} more",
-            context.label(more), context.label(less), super::lines(n)
+            context.label(more),
+            context.label(less),
+            super::lines(n)
         );
         let taken = Resolution::Take(more.into());
         Some(match base.is_empty() {
@@ -93,5 +107,8 @@ fn beside_the_same(conflict: &Conflict<'_>) -> bool {
     let (regions, at) = (conflict.plan().regions(), conflict.id().0 as usize);
     let before = at.checked_sub(1).and_then(|i| regions.get(i));
     let after = regions.get(at + 1);
-    before.into_iter().chain(after).any(|r| r.kind == Kind::Same)
+    before
+        .into_iter()
+        .chain(after)
+        .any(|r| r.kind == Kind::Same)
 }

@@ -1,7 +1,7 @@
 //! One side moved the lines away, the other edited them.
 
-use super::{Conflict, Context, Example, Proposal, Rule};
 use super::Certainty::Hint;
+use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::resolution::{Side, Version};
 use crate::text::Source;
 
@@ -27,7 +27,10 @@ impl Rule for Moved {
         }
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
             let (version, text) = (Version::from(side), conflict.versions().get(side.into()));
-            if solid(text, conflict.text(version)).iter().any(|line| base.contains(line)) {
+            if solid(text, conflict.text(version))
+                .iter()
+                .any(|line| base.contains(line))
+            {
                 return None;
             }
             let at = find(text, &base)?;
@@ -52,7 +55,13 @@ impl Rule for Moved {
                 theirs: "fn moor() {\n    let berth = free.take();\n    log(berth);\n}\n\nfn last() {}\nfn end() {}\nfn over() {}\n",
                 gives: Some((Hint, "")),
             },
-            Example { path: "a.rs", base: "moor();\nlog();\n", ours: "pay();\n", theirs: "moor(1);\nlog();\n", gives: None },
+            Example {
+                path: "a.rs",
+                base: "moor();\nlog();\n",
+                ours: "pay();\n",
+                theirs: "moor(1);\nlog();\n",
+                gives: None,
+            },
         ]
     }
 }
@@ -60,7 +69,9 @@ impl Rule for Moved {
 /// The lines of a stretch that have words, without indentation.
 fn solid<'a>(_: &Source, text: &'a [u8]) -> Vec<&'a [u8]> {
     let lines = text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii);
-    lines.filter(|line| line.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2).collect()
+    lines
+        .filter(|line| line.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2)
+        .collect()
 }
 
 /// The line from which on `wanted` stands in a text, lines without words passed over.
@@ -73,6 +84,8 @@ fn find(text: &Source, wanted: &[&[u8]]) -> Option<u32> {
             lines.push((trimmed, at.0));
         }
     }
-    let found = lines.windows(wanted.len()).find(|w| w.iter().zip(wanted).all(|(a, b)| a.0 == *b))?;
+    let found = lines
+        .windows(wanted.len())
+        .find(|w| w.iter().zip(wanted).all(|(a, b)| a.0 == *b))?;
     found.first().map(|(_, at)| *at)
 }

@@ -40,14 +40,21 @@ impl Rule for Numbers {
         if differ == 0 {
             return None;
         }
-        let says = |what: &[u8]| text.to_ascii_lowercase().windows(what.len()).any(|w| w == what);
+        let says = |what: &[u8]| {
+            text.to_ascii_lowercase()
+                .windows(what.len())
+                .any(|w| w == what)
+        };
         let (o, t) = (&context.ours, &context.theirs);
         if years && differ <= 2 && (says(b"copyright") || says(b"(c)")) {
-            let reason = format!("{o} and {t} differ in the year of a notice; the later one stands");
+            let reason =
+                format!("{o} and {t} differ in the year of a notice; the later one stands");
             let resolution = conflict.resolution(vec![Strand::Text(text)]);
             return Some(Proposal::likely(resolution, reason));
         }
-        Some(Proposal::hint(format!("{o} and {t} differ in numbers alone; which is right only a person knows, and no mixture is")))
+        Some(Proposal::hint(format!(
+            "{o} and {t} differ in numbers alone; which is right only a person knows, and no mixture is"
+        )))
     }
 
     fn examples(&self) -> &'static [Example] {
@@ -59,8 +66,20 @@ impl Rule for Numbers {
                 theirs: "// Copyright 2019-2023 Harbour Office\n",
                 gives: Some((Likely, "// Copyright 2019-2024 Harbour Office\n")),
             },
-            Example { path: "a.toml", base: "at = \"1.4.2\"\n", ours: "at = \"1.5.2\"\n", theirs: "at = \"1.4.3\"\n", gives: Some((Hint, "")) },
-            Example { path: "a.rs", base: "moor(1)\n", ours: "moor(ship)\n", theirs: "moor(2)\n", gives: None },
+            Example {
+                path: "a.toml",
+                base: "at = \"1.4.2\"\n",
+                ours: "at = \"1.5.2\"\n",
+                theirs: "at = \"1.4.3\"\n",
+                gives: Some((Hint, "")),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor(1)\n",
+                ours: "moor(ship)\n",
+                theirs: "moor(2)\n",
+                gives: None,
+            },
         ]
     }
 }
@@ -86,7 +105,9 @@ pub(super) fn blends_numbers(conflict: &Conflict<'_>, resolution: &Resolution) -
 
 /// Runs that begin like a number or a version.
 pub(super) fn numbers(text: &[u8]) -> impl Iterator<Item = &[u8]> {
-    let part = |b: &u8| !(b.is_ascii_alphanumeric() || matches!(b, b'.' | b'-' | b'+' | b'_' | b':' | b'/'));
+    let part = |b: &u8| {
+        !(b.is_ascii_alphanumeric() || matches!(b, b'.' | b'-' | b'+' | b'_' | b':' | b'/'))
+    };
     text.split(part).filter(|run| {
         let run = run.strip_prefix(b"v").unwrap_or(run);
         run.first().is_some_and(u8::is_ascii_digit)

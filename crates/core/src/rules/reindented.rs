@@ -24,12 +24,18 @@ impl Rule for Reindented {
             () => return None,
         };
         let (blank, worded) = (context.label(side), context.label(side.other()));
-        let reason = format!("{blank} changed white space alone; {worded}'s words stand, laid out as {blank} has them");
+        let reason = format!(
+            "{blank} changed white space alone; {worded}'s words stand, laid out as {blank} has them"
+        );
         let certainty = match facts.blank_clashes == 0 && conflict.is_steady() {
-            true => Certainty::Certain,
+            true => Certain,
             false => Certainty::Likely,
         };
-        Some(Proposal::new(certainty, conflict.woven_resolution()?, reason))
+        Some(Proposal::new(
+            certainty,
+            conflict.woven_resolution()?,
+            reason,
+        ))
     }
 
     fn examples(&self) -> &'static [Example] {
@@ -48,7 +54,13 @@ impl Rule for Reindented {
                 theirs: "moor(ship);\npay(ship);\nlog(ship);\n",
                 gives: Some((Certain, "\tmoor(ship);\n\tpay(ship);\n\tlog(ship);\n")),
             },
-            Example { path: "a.rs", base: "moor(ship);\n", ours: "  moor(tug);\n", theirs: "moor(ferry);\n", gives: None },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\n",
+                ours: "  moor(tug);\n",
+                theirs: "moor(ferry);\n",
+                gives: None,
+            },
         ]
     }
 }

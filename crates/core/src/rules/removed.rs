@@ -40,8 +40,20 @@ impl Rule for Removed {
 
     fn examples(&self) -> &'static [Example] {
         &[
-            Example { path: "a.rs", base: "moor(ship);\n", ours: "", theirs: "    moor(ship);\n", gives: Some((Certain, "")) },
-            Example { path: "a.rs", base: "moor(ship);\n", ours: "", theirs: "    moor(tug);\n", gives: None },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\n",
+                ours: "",
+                theirs: "    moor(ship);\n",
+                gives: Some((Certain, "")),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\n",
+                ours: "",
+                theirs: "    moor(tug);\n",
+                gives: None,
+            },
         ]
     }
 }

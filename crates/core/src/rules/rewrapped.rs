@@ -1,7 +1,7 @@
 //! A statement laid out anew by one side and changed in words by the other.
 
 use super::Certainty::{Certain, Likely};
-use super::{Certainty, Conflict, Context, Example, Proposal, Rule};
+use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::resolution::{Side, Strand, Version};
 use crate::stitch::{stitch, word_changes};
 use crate::words::{same_words, words};
@@ -32,16 +32,22 @@ impl Rule for Rewrapped {
             let stitched = stitch(base, ours, theirs)?;
             let quotes = requoted(base, laid_out);
             // Words put in by the other side would bring the old quotes back.
-            let text = if quotes { double_quoted(&stitched.text)? } else { stitched.text };
+            let text = if quotes {
+                double_quoted(&stitched.text)?
+            } else {
+                stitched.text
+            };
             // New words may need lines of their own in the new layout.
             let worded = conflict.text(side.other().into());
             let replaced = word_changes(base, worded)?.iter().all(|(from, to)| {
                 !from.is_empty() && !from.contains(&b'\n') && !to.contains(&b'\n')
             });
             let certain = exact && replaced && stitched.blank_clashes == 0;
-            let certainty = if certain { Certainty::Certain } else { Certainty::Likely };
+            let certainty = if certain { Certain } else { Likely };
             let (layout, worded) = (context.label(side), context.label(side.other()));
-            let reason = format!("{layout} only laid this out anew; {worded}'s words stand in {layout}'s layout");
+            let reason = format!(
+                "{layout} only laid this out anew; {worded}'s words stand in {layout}'s layout"
+            );
             let resolution = conflict.resolution(vec![Strand::Text(text)]);
             Some(Proposal::new(certainty, resolution, reason))
         })
@@ -100,11 +106,19 @@ fn count(text: &[u8], sign: u8) -> usize {
 
 /// Whether single quotes became double ones throughout.
 fn requoted(base: &[u8], side: &[u8]) -> bool {
-    count(base, b'\'') > 0 && count(side, b'\'') == 0 && count(side, b'"') == count(base, b'"') + count(base, b'\'')
+    count(base, b'\'') > 0
+        && count(side, b'\'') == 0
+        && count(side, b'"') == count(base, b'"') + count(base, b'\'')
 }
 
 /// Double quotes for single ones; `None` where both are in one line.
 fn double_quoted(text: &[u8]) -> Option<Vec<u8>> {
-    let mixed = text.split(|b| *b == b'\n').any(|l| count(l, b'\'') % 2 == 1);
-    (!mixed).then(|| text.iter().map(|b| if *b == b'\'' { b'"' } else { *b }).collect())
+    let mixed = text
+        .split(|b| *b == b'\n')
+        .any(|l| count(l, b'\'') % 2 == 1);
+    (!mixed).then(|| {
+        text.iter()
+            .map(|b| if *b == b'\'' { b'"' } else { *b })
+            .collect()
+    })
 }

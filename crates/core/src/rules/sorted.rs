@@ -1,7 +1,7 @@
 //! Lists that both sides keep in order.
 
 use super::Certainty::{Certain, Likely};
-use super::{Certainty, Conflict, Context, Example, Proposal, Rule};
+use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::lines::LineRange;
 use crate::resolution::{Strand, Version};
 use std::collections::HashSet;
@@ -28,20 +28,30 @@ impl Rule for Sorted {
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let lists = Version::ALL.map(|v| List::of(conflict, v));
         let [ours, theirs, base] = &lists;
-        if !lists.iter().all(List::looks_like_a_list) || ours.items.is_empty() || theirs.items.is_empty() {
+        if !lists.iter().all(List::looks_like_a_list)
+            || ours.items.is_empty()
+            || theirs.items.is_empty()
+        {
             return None;
         }
-        let kept = |order: &&fn(&[u8]) -> Vec<u8>| ours.is_sorted(**order) && theirs.is_sorted(**order);
+        let kept =
+            |order: &&fn(&[u8]) -> Vec<u8>| ours.is_sorted(**order) && theirs.is_sorted(**order);
         let orders: Vec<_> = ORDERS.iter().filter(kept).collect();
-        let merged: Vec<_> = orders.iter().map(|order| merge(conflict, &lists, **order)).collect();
+        let merged: Vec<_> = orders
+            .iter()
+            .map(|order| merge(conflict, &lists, **order))
+            .collect();
         let first = merged.first()?.clone()?;
         let agreed = merged.iter().all(|m| m.as_ref() == Some(&first));
         let enough = ours.len() >= ENOUGH && theirs.len() >= ENOUGH;
         let certainty = match agreed && enough && base.is_sorted(*orders[0]) {
-            true => Certainty::Certain,
-            false => Certainty::Likely,
+            true => Certain,
+            false => Likely,
         };
-        let reason = format!("{} and {} each changed a list that all keep in order; the order places every line", context.ours, context.theirs);
+        let reason = format!(
+            "{} and {} each changed a list that all keep in order; the order places every line",
+            context.ours, context.theirs
+        );
         Some(Proposal::new(certainty, conflict.resolution(first), reason))
     }
 
@@ -52,7 +62,10 @@ impl Rule for Sorted {
                 base: "use harbour::berth;\nuse harbour::tide;\n",
                 ours: "use harbour::berth;\nuse harbour::pilot;\nuse harbour::tide;\n",
                 theirs: "use harbour::berth;\nuse harbour::crane;\nuse harbour::tide;\n",
-                gives: Some((Certain, "use harbour::berth;\nuse harbour::crane;\nuse harbour::pilot;\nuse harbour::tide;\n")),
+                gives: Some((
+                    Certain,
+                    "use harbour::berth;\nuse harbour::crane;\nuse harbour::pilot;\nuse harbour::tide;\n",
+                )),
             },
             Example {
                 path: "a.py",
@@ -98,7 +111,10 @@ struct List<'a> {
 
 impl<'a> List<'a> {
     fn of(conflict: &Conflict<'a>, version: Version) -> Self {
-        let (text, lines) = (conflict.versions().get(version), conflict.region().lines(version));
+        let (text, lines) = (
+            conflict.versions().get(version),
+            conflict.region().lines(version),
+        );
         let mut indents = HashSet::new();
         let mut blank_inside = false;
         let mut items = Vec::new();
@@ -114,17 +130,33 @@ impl<'a> List<'a> {
             if back {
                 near.reverse();
             }
-            let indent = |line: &crate::text::Line<'a>| indents.is_empty() || indents.contains(line.indent());
+            let indent = |line: &crate::text::Line<'a>| {
+                indents.is_empty() || indents.contains(line.indent())
+            };
             let same = |line: &crate::text::Line<'a>| !line.trimmed().is_empty() && indent(line);
-            let mut near: Vec<_> = near.into_iter().take_while(same).map(|l| l.trimmed()).collect();
+            let mut near: Vec<_> = near
+                .into_iter()
+                .take_while(same)
+                .map(|l| l.trimmed())
+                .collect();
             if back {
                 near.reverse();
             }
             near
         };
         let before = near(lines.start.0.saturating_sub(AROUND), lines.start.0, true);
-        let after = near(lines.end.0, (lines.end.0 + AROUND).min(text.len() as u32), false);
-        List { before, items, after, indents, blank_inside }
+        let after = near(
+            lines.end.0,
+            (lines.end.0 + AROUND).min(text.len() as u32),
+            false,
+        );
+        List {
+            before,
+            items,
+            after,
+            indents,
+            blank_inside,
+        }
     }
 
     fn len(&self) -> usize {
@@ -133,7 +165,11 @@ impl<'a> List<'a> {
 
     fn all(&self) -> impl Iterator<Item = &'a [u8]> {
         let items = self.items.iter().map(|(item, _)| *item);
-        self.before.iter().copied().chain(items).chain(self.after.iter().copied())
+        self.before
+            .iter()
+            .copied()
+            .chain(items)
+            .chain(self.after.iter().copied())
     }
 
     /// One line an item, all of one kind.
@@ -159,14 +195,28 @@ impl<'a> List<'a> {
 
 /// Whether a line's place may be told by an order or by its neighbours' kind alone.
 pub(super) fn is_item(line: &[u8]) -> bool {
-    let tag = |what: &str| line.windows(what.len()).take(8).any(|w| w == what.as_bytes());
+    let tag = |what: &str| {
+        line.windows(what.len())
+            .take(8)
+            .any(|w| w == what.as_bytes())
+    };
     kind_of(line).is_some() || tag("@param") || tag(":param")
 }
 
 /// What kind of list item a line is; `None` if it is none that is kept in order.
 fn kind_of(item: &[u8]) -> Option<&'static str> {
     let starts = |what: &str| item.starts_with(what.as_bytes());
-    let import = ["import ", "from ", "use ", "pub use ", "#include ", "using ", "mod ", "pub mod ", "require "];
+    let import = [
+        "import ",
+        "from ",
+        "use ",
+        "pub use ",
+        "#include ",
+        "using ",
+        "mod ",
+        "pub mod ",
+        "require ",
+    ];
     if let Some(found) = import.into_iter().find(|what| starts(what)) {
         let whole = !matches!(item.last(), Some(b'(' | b'{' | b'\\' | b','));
         let family = if found == "from " { "import " } else { found };
@@ -174,15 +224,25 @@ fn kind_of(item: &[u8]) -> Option<&'static str> {
     }
     // A bare name or string and a comma.
     let body = item.strip_suffix(b",")?;
-    let simple = body.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.' | b'"' | b'\'' | b'/' | b'@'));
+    let simple = body.iter().all(|b| {
+        b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.' | b'"' | b'\'' | b'/' | b'@')
+    });
     (simple && !body.is_empty()).then_some("item,")
 }
 
 /// What stands in base or is new on a side, unless a side took it out; in order.
-fn merge(conflict: &Conflict<'_>, [ours, theirs, base]: &[List<'_>; 3], order: fn(&[u8]) -> Vec<u8>) -> Option<Vec<Strand>> {
-    let set = |list: &List<'_>| -> HashSet<Vec<u8>> { list.items.iter().map(|(i, _)| i.to_vec()).collect() };
+fn merge(
+    conflict: &Conflict<'_>,
+    [ours, theirs, base]: &[List<'_>; 3],
+    order: fn(&[u8]) -> Vec<u8>,
+) -> Option<Vec<Strand>> {
+    let set = |list: &List<'_>| -> HashSet<Vec<u8>> {
+        list.items.iter().map(|(i, _)| i.to_vec()).collect()
+    };
     let (in_base, in_ours, in_theirs) = (set(base), set(ours), set(theirs));
-    let stays = |item: &[u8]| !in_base.contains(item) || (in_ours.contains(item) && in_theirs.contains(item));
+    let stays = |item: &[u8]| {
+        !in_base.contains(item) || (in_ours.contains(item) && in_theirs.contains(item))
+    };
     let mut seen = HashSet::new();
     let mut all: Vec<(Vec<u8>, Version, u32)> = Vec::new();
     for (list, version) in [(ours, Version::Ours), (theirs, Version::Theirs)] {
@@ -194,12 +254,22 @@ fn merge(conflict: &Conflict<'_>, [ours, theirs, base]: &[List<'_>; 3], order: f
     }
     all.sort_by(|a, b| a.0.cmp(&b.0));
     // It must fit between its neighbours too.
-    let edge = |items: &[&[u8]], last: bool| if last { items.last().map(|i| order(i)) } else { items.first().map(|i| order(i)) };
+    let edge = |items: &[&[u8]], last: bool| {
+        if last {
+            items.last().map(|i| order(i))
+        } else {
+            items.first().map(|i| order(i))
+        }
+    };
     let kind = ours.items.first().and_then(|(item, _)| kind_of(item));
     let near = |item: Option<&&[u8]>| item.is_some_and(|i| kind_of(i) == kind);
-    let fits_before = !near(ours.before.last()) || edge(&ours.before, true) < all.first().map(|(k, ..)| k.clone());
-    let fits_after = !near(ours.after.first()) || all.last().map(|(k, ..)| k.clone()) < edge(&ours.after, false);
-    let ended = |v: Version, at: u32| conflict.versions().get(v).line(crate::LineIdx(at)).end() != crate::LineEnd::None;
+    let fits_before = !near(ours.before.last())
+        || edge(&ours.before, true) < all.first().map(|(k, ..)| k.clone());
+    let fits_after =
+        !near(ours.after.first()) || all.last().map(|(k, ..)| k.clone()) < edge(&ours.after, false);
+    let ended = |v: Version, at: u32| {
+        conflict.versions().get(v).line(crate::LineIdx(at)).end() != crate::LineEnd::None
+    };
     if !(fits_before && fits_after) || !all.iter().all(|(_, v, at)| ended(*v, *at)) {
         return None;
     }

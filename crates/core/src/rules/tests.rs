@@ -41,7 +41,12 @@ fn each_rule_keeps_to_its_examples() {
         assert!(!rule.examples().is_empty(), "{} has none", rule.id());
         for example in rule.examples() {
             let expected = example.gives.map(|(c, text)| (c, text.to_owned()));
-            assert_eq!(given(*rule, example), expected, "{}: {example:#?}", rule.id());
+            assert_eq!(
+                given(*rule, example),
+                expected,
+                "{}: {example:#?}",
+                rule.id()
+            );
         }
     }
 }

@@ -1,7 +1,7 @@
 //! The sides have the same words and differ in blanks.
 
-use super::{Blanks, Conflict, Context, Example, Proposal, Rule};
 use super::Certainty::{Certain, Likely};
+use super::{Blanks, Conflict, Context, Example, Proposal, Rule};
 use crate::resolution::{Resolution, Version};
 use crate::text::{Line, Source};
 use crate::words::same_words;
@@ -32,7 +32,9 @@ impl Rule for WhiteSpace {
             return Some(Proposal::certain(conflict.woven_resolution()?, reason));
         }
         let clash = clash(&Source::new(ours), &Source::new(theirs));
-        let resolution = conflict.woven_resolution().unwrap_or(Resolution::Take(Version::Ours));
+        let resolution = conflict
+            .woven_resolution()
+            .unwrap_or(Resolution::Take(Version::Ours));
         if clash <= context.blanks {
             let reason = format!(
                 "{o} and {t} differ in white space alone, which the policy '{}' passes over; kept as {o} has it",
@@ -40,16 +42,37 @@ impl Rule for WhiteSpace {
             );
             return Some(Proposal::certain(resolution, reason));
         }
-        let reason = format!("{o} and {t} have the same words and differ in {}; kept as {o} has them", name(clash));
+        let reason = format!(
+            "{o} and {t} have the same words and differ in {}; kept as {o} has them",
+            name(clash)
+        );
         Some(Proposal::likely(resolution, reason))
     }
 
     fn examples(&self) -> &'static [Example] {
         const BOTH: (&str, &str, &str) = ("moor( ship )\n", "  moor( ship )\n", "moor(ship)\n");
         &[
-            Example { path: "a.rs", base: BOTH.0, ours: BOTH.1, theirs: BOTH.2, gives: Some((Certain, "  moor(ship)\n")) },
-            Example { path: "a.rs", base: "moor();\n", ours: "\tmoor();\n", theirs: "  moor();\n", gives: Some((Likely, "\tmoor();\n")) },
-            Example { path: "a.rs", base: "moor();\n", ours: "  moor();\n", theirs: "  dock();\n", gives: None },
+            Example {
+                path: "a.rs",
+                base: BOTH.0,
+                ours: BOTH.1,
+                theirs: BOTH.2,
+                gives: Some((Certain, "  moor(ship)\n")),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor();\n",
+                ours: "\tmoor();\n",
+                theirs: "  moor();\n",
+                gives: Some((Likely, "\tmoor();\n")),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor();\n",
+                ours: "  moor();\n",
+                theirs: "  dock();\n",
+                gives: None,
+            },
         ]
     }
 }
@@ -60,7 +83,10 @@ fn clash(a: &Source, b: &Source) -> Blanks {
         return Blanks::All;
     }
     let pairs = a.lines(a.all()).zip(b.lines(b.all()));
-    pairs.map(|(x, y)| line_clash(x, y)).max().unwrap_or_default()
+    pairs
+        .map(|(x, y)| line_clash(x, y))
+        .max()
+        .unwrap_or_default()
 }
 
 fn line_clash(x: Line<'_>, y: Line<'_>) -> Blanks {

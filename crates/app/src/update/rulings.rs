@@ -1,0 +1,437 @@
+//! What rules settled and propose: taking it, stepping through it, switching it off.
+
+use super::docket;
+use super::parley::{decide, show};
+use crate::action::{Effect, Tab};
+use crate::state::{Overlay, Question, State};
+use crate::text::count;
+use armistice_core::{
+    Certainty, Entry, Event, Precedent, RegionId, Ruling, Standing, Step, rule_title,
+};
+
+/// Rulings for conflicts of several files.
+pub type Rulings = Vec<(usize, RegionId, Ruling)>;
+
+/// The proposal for the conflict at hand, while it is open.
+pub(super) fn proposal(state: &State) -> Option<(RegionId, Ruling)> {
+    let file = state.open_file()?;
+    let id = RegionId(file.view.region);
+    let ruling = file.proposal(id)?;
+    Some((id, ruling.clone()))
+}
+
+pub(super) fn take_proposal(state: &mut State) -> Vec<Effect> {
+    let Some((id, ruling)) = proposal(state) else {
+        state.say("no proposal here; ← and → preview the choices; o, t, b, a, d take one at once");
+        return Vec::new();
+    };
+    let conflict = state.open_file().and_then(|f| f.plan().conflict_of(id));
+    let number = conflict.map_or(0, |c| c.number());
+    let label = format!("settled {number} by {}", rule_title(&ruling.rule));
+    let message = format!("{label} · u takes it back · . looks for the same elsewhere");
+    let step = Step::new(label, vec![Entry::Rule(id, ruling)]);
+    decide(state, Event::Do(step), message)
+}
+
+/// Takes every likely proposal, of one file or of all, as one step.
+pub(super) fn settle_likely(state: &mut State, only: Option<usize>) -> Vec<Effect> {
+    let mut found: Rulings = Vec::new();
+    for (at, file) in state.files.iter().enumerate() {
+        if only.is_some_and(|only| only != at) {
+            continue;
+        }
+        let Some(open) = file.open() else { continue };
+        let likely = open.draft().open().filter_map(|id| {
+            let ruling = open.proposal(id)?;
+            (ruling.certainty >= Certainty::Likely).then(|| (at, id, ruling.clone()))
+        });
+        found.extend(likely);
+    }
+    if found.is_empty() {
+        let place = if only.is_some() {
+            "in this file"
+        } else {
+            "anywhere"
+        };
+        state.say(format!(
+            "no rule proposes anything {place}; n goes to the next open conflict"
+        ));
+        return Vec::new();
+    }
+    ask(
+        state,
+        format!("take {}?", count(found.len(), "proposal")),
+        "take them all".to_owned(),
+        found,
+    )
+}
+
+/// Lists what would be settled, and asks.
+fn ask(state: &mut State, title: String, yes: String, rulings: Rulings) -> Vec<Effect> {
+    const SHOWN: usize = 12;
+    let line = |(at, id, ruling): &(usize, RegionId, Ruling)| {
+        let file = &state.files[*at];
+        let number = file
+            .open()
+            .and_then(|f| f.plan().conflict_of(*id))
+            .map_or(0, |c| c.number());
+        format!(
+            "{} · conflict {number} · {}",
+            file.case.path,
+            rule_title(&ruling.rule)
+        )
+    };
+    let mut lines: Vec<_> = rulings.iter().take(SHOWN).map(line).collect();
+    if rulings.len() > SHOWN {
+        lines.push(format!("and {} more", rulings.len() - SHOWN));
+    }
+    lines.push("u takes all of them back at once.".to_owned());
+    state.overlay = Some(Overlay::Question(Question {
+        title,
+        lines,
+        yes,
+        effects: Vec::new(),
+        rulings,
+    }));
+    Vec::new()
+}
+
+/// Settles conflicts of several files as one step.
+pub(super) fn settle_all(state: &mut State, rulings: Rulings) -> Vec<Effect> {
+    let n = rulings.len();
+    let entries = rulings
+        .into_iter()
+        .map(|(at, id, ruling)| (at, Entry::Rule(id, ruling)));
+    let label = format!("settled {} by rule", count(n, "conflict"));
+    let effects = do_together(state, &label, entries.collect());
+    state.say(format!("{label} · u takes all of it back"));
+    effects
+}
+
+/// One step over several files: each gets its part, all are taken back together.
+fn do_together(state: &mut State, label: &str, entries: Vec<(usize, Entry)>) -> Vec<Effect> {
+    let group = state.next_group();
+    let mut effects = Vec::new();
+    for at in 0..state.files.len() {
+        let own: Vec<_> = entries
+            .iter()
+            .filter(|(f, _)| *f == at)
+            .map(|(_, e)| e.clone())
+            .collect();
+        if own.is_empty() {
+            continue;
+        }
+        let step = Step {
+            label: label.to_owned(),
+            entries: own,
+            group: Some(group),
+        };
+        effects.extend(apply(state, at, Event::Do(step)));
+    }
+    effects
+}
+
+/// Applies an event to any file and has it recorded.
+pub(super) fn apply(state: &mut State, at: usize, event: Event) -> Vec<Effect> {
+    let Some(open) = state.files.get_mut(at).and_then(|f| f.open_mut()) else {
+        return Vec::new();
+    };
+    let unsaved = open.session.take_unsaved();
+    if let Err(refused) = open.session.apply(&event) {
+        state.complain(format!("not done: {refused}"));
+        return unsaved.map_or(Vec::new(), |first| vec![Effect::Record(at, vec![first])]);
+    }
+    open.view.choice = None;
+    state.files[at].changed = true;
+    vec![Effect::Record(
+        at,
+        unsaved.into_iter().chain([event]).collect(),
+    )]
+}
+
+/// Undoes or redoes in all files what was done in them as one step with this one.
+pub(super) fn with_the_others(state: &mut State, group: u64, event: &Event) -> Vec<Effect> {
+    let here = state.file;
+    let mut effects = Vec::new();
+    let mut stuck = 0;
+    for at in 0..state.files.len() {
+        let Some(open) = state.files[at].open().filter(|_| at != here) else {
+            continue;
+        };
+        let step = match event {
+            Event::Undo => open.session.undoable(),
+            _ => open.session.redoable(),
+        };
+        if step.and_then(|s| s.group) == Some(group) {
+            effects.extend(apply(state, at, event.clone()));
+        } else if open.session.steps().iter().any(|s| s.group == Some(group)) {
+            stuck += 1;
+        }
+    }
+    if stuck > 0 {
+        let text = format!(
+            "{} · in {} later decisions stand on it and it stays",
+            state.message.text,
+            count(stuck, "file")
+        );
+        state.say(text);
+    }
+    effects
+}
+
+/// Goes to the next conflict that a rule settled, in this file or another.
+pub(super) fn next_ruled(state: &mut State, forward: bool) -> Vec<Effect> {
+    let Some(file) = state.open_file() else {
+        return Vec::new();
+    };
+    let here = RegionId(file.view.region);
+    let ruled: Vec<_> = file.draft().ruled().map(|(id, _)| id).collect();
+    let next = match forward {
+        true => ruled.iter().copied().find(|id| *id > here),
+        false => ruled.iter().copied().rev().find(|id| *id < here),
+    };
+    if let Some(id) = next {
+        return go_to_ruled(state, id);
+    }
+    let n = state.files.len();
+    let others = (1..n).map(|step| {
+        if forward {
+            (state.file + step) % n
+        } else {
+            (state.file + n - step) % n
+        }
+    });
+    let has = |at: &usize| {
+        state.files[*at]
+            .open()
+            .is_some_and(|f| f.draft().ruled().next().is_some())
+    };
+    let other = others.into_iter().find(has);
+    match (other, ruled.is_empty()) {
+        (Some(at), _) => {
+            let effects = docket::open(state, at);
+            let found = state.open_file().and_then(|f| {
+                let mut ids = f.draft().ruled().map(|(id, _)| id);
+                if forward { ids.next() } else { ids.next_back() }
+            });
+            if let Some(id) = found {
+                go_to_ruled(state, id);
+            }
+            effects
+        }
+        (None, false) => {
+            let id = if forward {
+                ruled[0]
+            } else {
+                ruled[ruled.len() - 1]
+            };
+            go_to_ruled(state, id)
+        }
+        (None, true) => {
+            state.say("no rule has settled anything");
+            Vec::new()
+        }
+    }
+}
+
+fn go_to_ruled(state: &mut State, id: RegionId) -> Vec<Effect> {
+    let Some(file) = state.open_file_mut() else {
+        return Vec::new();
+    };
+    show(file, id);
+    let told = match file.draft().standing(id) {
+        Standing::Ruled(ruling) => format!(
+            "{}: {} · r opens it again",
+            rule_title(&ruling.rule),
+            ruling.reason
+        ),
+        _ => String::new(),
+    };
+    state.say(told);
+    Vec::new()
+}
+
+/// Switches the rule at hand off, or back on.
+pub(super) fn switch_rule(state: &mut State) -> Vec<Effect> {
+    let Some(file) = state.open_file() else {
+        return Vec::new();
+    };
+    let id = RegionId(file.view.region);
+    let rule = match file.draft().standing(id) {
+        Standing::Ruled(ruling) => Some(ruling.rule.clone()),
+        _ => file.rulings.get(&id).map(|r| r.rule.clone()),
+    };
+    let Some(rule) = rule else {
+        return match state.switched_off.pop() {
+            Some(rule) => {
+                state.settings.rules_off.remove(&rule);
+                rule_again(state, format!("'{}' is on again", rule_title(&rule)))
+            }
+            None => {
+                state.say("no rule settled this or proposes anything here");
+                Vec::new()
+            }
+        };
+    };
+    let title = rule_title(&rule).to_owned();
+    state.settings.rules_off.insert(rule.clone());
+    state.switched_off.push(rule);
+    rule_again(
+        state,
+        format!("'{title}' is off for this session; what it settled is open again"),
+    )
+}
+
+/// The next policy about white space.
+pub(super) fn next_policy(state: &mut State) -> Vec<Effect> {
+    state.settings.whitespace = state.settings.whitespace.next();
+    let name = state.settings.whitespace.name();
+    rule_again(state, format!("white space: {name}"))
+}
+
+/// Asks the rules anew about every file that is read.
+fn rule_again(state: &mut State, message: String) -> Vec<Effect> {
+    state.say(message);
+    let read = state.files.iter().enumerate();
+    let plans: Vec<_> = read
+        .filter_map(|(at, f)| Some((at, f.open()?.draft().plan().clone())))
+        .collect();
+    vec![Effect::Propose(plans)]
+}
+
+/// New rulings have come: what rules had settled follows them, as one step.
+pub(super) fn ruled(state: &mut State, all: Vec<(usize, Vec<(RegionId, Ruling)>)>) -> Vec<Effect> {
+    let mut entries = Vec::new();
+    for (at, rulings) in all {
+        let settle = state.settings.settle;
+        let Some(open) = state.files.get_mut(at).and_then(|f| f.open_mut()) else {
+            continue;
+        };
+        let sure: std::collections::BTreeMap<_, _> = settle.pick(&rulings).into_iter().collect();
+        let draft = open.session.draft();
+        for (id, standing) in draft.ruled() {
+            // What a person took stays; what was filled in by itself follows the rules.
+            let by_itself = standing.certainty == Certainty::Certain;
+            if by_itself && !sure.contains_key(&id) {
+                entries.push((at, Entry::Reopen(id)));
+            }
+        }
+        let newly = draft.open().filter_map(|id| {
+            let before = open.rulings.get(&id);
+            let now = sure.get(&id).filter(|now| before != Some(now))?;
+            Some((at, Entry::Rule(id, now.clone())))
+        });
+        entries.extend(newly);
+        open.rulings = rulings.into_iter().collect();
+    }
+    if entries.is_empty() {
+        return Vec::new();
+    }
+    let opened = entries
+        .iter()
+        .filter(|(_, e)| matches!(e, Entry::Reopen(_)))
+        .count();
+    let told = match (opened, entries.len() - opened) {
+        (0, n) => format!("{} settled by it", count(n, "conflict")),
+        (n, 0) => format!("{} open again", count(n, "conflict")),
+        (o, s) => format!("{} open again, {s} settled", count(o, "conflict")),
+    };
+    let message = format!("{} · {told} · u takes it back", state.message.text);
+    let effects = do_together(state, &told, entries);
+    state.say(message);
+    effects
+}
+
+/// Looks for conflicts like the settled one at hand, in all files.
+pub(super) fn same_again(state: &mut State) -> Vec<Effect> {
+    let Some(file) = state.open_file() else {
+        return Vec::new();
+    };
+    let id = RegionId(file.view.region);
+    let Some(precedent) = precedent(file, id) else {
+        state.say("settle this conflict first; . then looks for the same in all files");
+        return Vec::new();
+    };
+    let by = match file.draft().standing(id) {
+        Standing::Settled(resolution) => resolution.name().to_owned(),
+        Standing::Ruled(ruling) => rule_title(&ruling.rule).to_owned(),
+        _ => "hand".to_owned(),
+    };
+    let plans = state.files.iter().enumerate().filter_map(|(at, file)| {
+        let open = file.open()?;
+        let ids: Vec<_> = open.draft().open().collect();
+        (!ids.is_empty()).then(|| (at, open.draft().plan().clone(), ids))
+    });
+    let plans = plans.collect();
+    state.say("looking for the same in all files …");
+    vec![Effect::FindLike {
+        precedent: Box::new(precedent),
+        by,
+        plans,
+    }]
+}
+
+pub(super) fn likes(state: &mut State, found: Rulings) -> Vec<Effect> {
+    // Only what is still open counts: a person may have gone on meanwhile.
+    let open = |(at, id, _): &(usize, RegionId, Ruling)| {
+        state
+            .files
+            .get(*at)
+            .and_then(|f| f.open())
+            .is_some_and(|f| f.draft().is_open(*id))
+    };
+    let found: Rulings = found.into_iter().filter(open).collect();
+    if found.is_empty() {
+        state.say("no other open conflict is like this one");
+        return Vec::new();
+    }
+    state.say("");
+    let title = format!("settle {} like this one?", count(found.len(), "conflict"));
+    ask(state, title, "settle them the same way".to_owned(), found)
+}
+
+/// What a settled conflict teaches.
+fn precedent(file: &crate::state::OpenFile, id: RegionId) -> Option<Precedent> {
+    file.plan().conflict_of(id)?;
+    let draft = file.draft();
+    let resolution = match draft.standing(id) {
+        Standing::Open | Standing::Merged => return None,
+        Standing::Settled(resolution) => Some(resolution),
+        Standing::Ruled(ruling) => ruling.resolution.as_ref(),
+        Standing::ByHand => None,
+    };
+    Some(Precedent::of(
+        file.plan(),
+        id,
+        resolution,
+        &draft.text_of(id),
+    ))
+}
+
+/// What is worth remembering of a finished file: every decision of a person.
+pub(super) fn lessons(file: &crate::state::OpenFile) -> Vec<Precedent> {
+    let by_person = |id: &&RegionId| match file.draft().standing(**id) {
+        Standing::Settled(_) | Standing::ByHand => true,
+        Standing::Ruled(ruling) => ruling.certainty < Certainty::Certain,
+        Standing::Open | Standing::Merged => false,
+    };
+    let ids = file.plan().conflicts().iter().filter(by_person);
+    ids.filter_map(|id| precedent(file, *id)).collect()
+}
+
+/// Forgets what is remembered of the conflict at hand.
+pub(super) fn forget(state: &mut State) -> Vec<Effect> {
+    let file = state.open_file();
+    let found = file.and_then(|f| {
+        let id = RegionId(f.view.region);
+        f.plan().conflict_of(id)?;
+        Some(Precedent::of(f.plan(), id, None, &[]))
+    });
+    match (state.tab, found) {
+        (Tab::Parley, Some(precedent)) => vec![Effect::Forget(Box::new(precedent))],
+        _ => {
+            state.say("n goes to a conflict; 'armistice memory' lists all that is remembered");
+            Vec::new()
+        }
+    }
+}

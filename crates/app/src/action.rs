@@ -89,6 +89,7 @@ pub enum Command {
     NextRuled,
     PrevRuled,
     SwitchRule,
+    SwitchOn,
     NextPolicy,
     ShowBlanks,
     Forget,

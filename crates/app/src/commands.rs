@@ -1,7 +1,10 @@
 //! The command line: what each subcommand does and how it exits.
 
 mod cli;
+mod loose;
+mod memory;
 mod plain;
+mod setup;
 mod weave;
 
 pub use cli::Cli;
@@ -9,6 +12,7 @@ pub use cli::Cli;
 use crate::demo;
 use crate::settings::Settings;
 use crate::theme::{Ground, Theme, Wishes};
+use crate::work::Worker;
 use anyhow::Result;
 use armistice_git::{Overwrite, Repository};
 use clap::CommandFactory;
@@ -77,6 +81,14 @@ pub fn run(cli: Cli) -> Result<Exit> {
             despite_findings,
         }) => plain::conclude(&here()?, message.as_deref(), despite_findings),
         Some(Command::Weave(args)) => weave::weave(&args),
+        Some(Command::Files(args)) => loose::files(&args, cli.theme, cli.ascii),
+        Some(Command::Open { file }) => loose::open(&file, cli.theme, cli.ascii),
+        Some(Command::Setup(args)) => setup::setup(&args),
+        Some(Command::Memory {
+            json,
+            forget,
+            forget_all,
+        }) => memory::memory(&here()?, json, forget, forget_all),
         Some(Command::Completions { shell }) => {
             clap_complete::generate(
                 shell,
@@ -94,7 +106,13 @@ fn here() -> Result<Repository> {
 }
 
 fn screens(folder: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
-    let repo = Repository::discover(folder)?;
+    let worker = Worker::new(Repository::discover(folder)?);
+    show(worker, ground, ascii)?;
+    Ok(Exit::Done)
+}
+
+/// Opens the screens.
+fn show(worker: Worker, ground: Ground, ascii: bool) -> Result<()> {
     let variable = |name| env::var(name).unwrap_or_default();
     let (colorterm, term, colorfgbg) = (
         variable("COLORTERM"),
@@ -115,6 +133,5 @@ fn screens(folder: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
         term: &term,
         colorfgbg: &colorfgbg,
     });
-    crate::runtime::run(repo, theme, Settings::read()?)?;
-    Ok(Exit::Done)
+    crate::runtime::run(worker, theme, Settings::read()?)
 }

@@ -9,7 +9,6 @@ use crate::theme::Theme;
 use crate::update::{start, update};
 use crate::work::{Job, Worker};
 use anyhow::{Context, Result};
-use armistice_git::{Repository, Situation};
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
@@ -42,9 +41,9 @@ enum Wake {
 ///
 /// # Errors
 /// If the repository cannot be read or the terminal refuses.
-pub fn run(repo: Repository, theme: Theme, settings: Settings) -> Result<()> {
-    let situation = Situation::read(&repo)?;
-    let worker = Arc::new(Worker::new(repo));
+pub fn run(worker: Worker, theme: Theme, settings: Settings) -> Result<()> {
+    let situation = worker.situation()?;
+    let worker = Arc::new(worker);
     let size =
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
     let mut state = State::new(situation, size, now());

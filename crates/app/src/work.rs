@@ -12,9 +12,9 @@ use armistice_core::{
     propose_all,
 };
 use armistice_git::{
-    Cancel, Case, Error, Journal, Kind, Loaded, Memory, Overwrite, Repository, Situation, Standing,
-    Store, Written, load, load_all, log, prove, result_against, run_ending, settle_outcome,
-    staged_bytes, take_back, write_result,
+    Cancel, Case, Error, Journal, Kind, Loaded, Loose, Memory, Overwrite, Repository, Seen,
+    Situation, Standing, Store, Written, load, load_all, log, prove, result_against, run_ending,
+    settle_outcome, staged_bytes, take_back, write_result,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -89,6 +89,8 @@ pub struct Worker {
     memory: Memory,
     /// What is remembered, read when it is first asked for.
     precedents: Mutex<Option<Precedents>>,
+    /// Loose files that the repository was made for.
+    loose: Option<Loose>,
 }
 
 impl Worker {
@@ -100,7 +102,28 @@ impl Worker {
             journals: Mutex::default(),
             cancel: Mutex::default(),
             precedents: Mutex::default(),
+            loose: None,
         }
+    }
+
+    /// A worker on loose files.
+    pub fn on(loose: Loose) -> Self {
+        Worker {
+            loose: Some(loose.clone()),
+            ..Worker::new(loose.repo().clone())
+        }
+    }
+
+    /// What is in conflict, and what the parties are called.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn situation(&self) -> Result<Situation, Error> {
+        let mut situation = Situation::read(&self.repo)?;
+        if let Some(loose) = &self.loose {
+            loose.name(&mut situation);
+        }
+        Ok(situation)
     }
 
     pub fn repo(&self) -> &Repository {
@@ -153,7 +176,7 @@ impl Worker {
                 },
                 Some(case),
             ) => {
-                let result = write_result(&self.repo, &case, &bytes, &seen, overwrite);
+                let result = self.write(&case, &bytes, &seen, overwrite);
                 let again = Effect::Write {
                     file,
                     bytes,
@@ -185,7 +208,8 @@ impl Worker {
                 Some(Outcomes::Wrote(file, told(result, &what, again)))
             }
             (Effect::TakeBack { file, markers }, Some(case)) => {
-                let result = take_back(&self.repo, &case, &markers);
+                let back = self.loose.as_ref().map_or(Ok(()), Loose::take_back);
+                let result = back.and_then(|()| take_back(&self.repo, &case, &markers));
                 Some(Outcomes::TookBack(
                     file,
                     told(result, "took back", Effect::Quit),
@@ -210,7 +234,7 @@ impl Worker {
         let text = |e: Error| e.to_string();
         match effect {
             Effect::ReadSituation => {
-                let read = Situation::read(&self.repo).map_err(text);
+                let read = self.situation().map_err(text);
                 Some(Outcomes::Situated(Box::new(read)))
             }
             Effect::Prove => {
@@ -247,6 +271,19 @@ impl Worker {
             Effect::Measure => Some(Outcomes::Measured(self.measure().map_err(text))),
             _ => None,
         }
+    }
+
+    fn write(
+        &self,
+        case: &Case,
+        bytes: &[u8],
+        seen: &Seen,
+        overwrite: Overwrite,
+    ) -> Result<Written, Error> {
+        if let Some(loose) = &self.loose {
+            loose.deliver(bytes, overwrite)?;
+        }
+        write_result(&self.repo, case, bytes, seen, overwrite)
     }
 
     fn measure(&self) -> Result<(crate::action::Tally, crate::action::Tally), Error> {

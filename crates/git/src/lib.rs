@@ -11,6 +11,7 @@ mod conclude;
 mod error;
 mod index;
 mod invocation;
+mod loose;
 mod operation;
 mod path;
 mod proof;
@@ -25,6 +26,7 @@ pub use case::{Case, CaseId, Kind, Mode, Oid, Outcome, Stage, Stages, Standing, 
 pub use conclude::{After, Ending, LogLine, Verdict, conclude, log, result_against, run_ending};
 pub use error::Error;
 pub use invocation::{Cancel, Git, Invocation, Output, Runner};
+pub use loose::Loose;
 pub use operation::{Backend, Operation};
 pub use path::RepoPath;
 pub use proof::{PathFinding, Proof, prove};

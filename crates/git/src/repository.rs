@@ -47,6 +47,21 @@ impl Repository {
         })
     }
 
+    /// A repository of our own, wherever we were started; nothing is made by asking.
+    pub(crate) fn private(work_tree: &Path, git_dir: &Path) -> Self {
+        let git = Runner::new(work_tree)
+            .with_env("GIT_DIR", git_dir)
+            .with_env("GIT_WORK_TREE", work_tree)
+            .with_env("GIT_CONFIG_GLOBAL", "/dev/null")
+            .with_env("GIT_CONFIG_NOSYSTEM", "1");
+        Repository {
+            git,
+            work_tree: work_tree.to_owned(),
+            git_dir: git_dir.to_owned(),
+            common_dir: git_dir.to_owned(),
+        }
+    }
+
     /// Top of the work tree.
     pub fn work_tree(&self) -> &Path {
         &self.work_tree

@@ -13,6 +13,8 @@ Examples:
   armistice settle a.rs --by ours    settle every open conflict of a.rs by ours
   armistice proof && armistice conclude
   armistice weave --base b --ours o --theirs t --output merged
+  armistice open notes.txt           settle a file with markers, no repository needed
+  armistice setup --dry-run          show how git can be told to call Armistice
 
 Exit codes:
   0  done
@@ -90,6 +92,28 @@ pub enum Command {
     },
     /// Merge three files; what stays open gets markers. Works as a merge driver
     Weave(WeaveArgs),
+    /// Settle three loose files on the screens, without a repository
+    Files(FilesArgs),
+    /// Settle a file with conflict markers on the screens, without a repository
+    Open {
+        /// The file; it is replaced when it is finished
+        #[arg(value_name = "FILE")]
+        file: PathBuf,
+    },
+    /// Register Armistice with git as merge tool and, if asked, as merge driver
+    Setup(SetupArgs),
+    /// List or forget how conflicts of this repository were settled before
+    Memory {
+        /// As JSON
+        #[arg(long)]
+        json: bool,
+        /// Forget the one of this number in the list
+        #[arg(long, value_name = "N", conflicts_with = "forget_all")]
+        forget: Option<usize>,
+        /// Forget all
+        #[arg(long)]
+        forget_all: bool,
+    },
     /// Print completions for a shell
     Completions {
         #[arg(value_enum)]
@@ -110,6 +134,41 @@ pub enum By {
     Base,
     /// What a rule proposes, certain or likely
     Rule,
+}
+
+#[derive(Debug, clap::Args)]
+pub struct FilesArgs {
+    /// What both sides started from; leave it out if there is none
+    #[arg(long, value_name = "FILE")]
+    pub base: Option<PathBuf>,
+    /// One side
+    #[arg(long, value_name = "FILE")]
+    pub ours: PathBuf,
+    /// The other side
+    #[arg(long, value_name = "FILE")]
+    pub theirs: PathBuf,
+    /// Where the merged text goes
+    #[arg(long, value_name = "FILE")]
+    pub output: PathBuf,
+}
+
+#[derive(Debug, clap::Args)]
+pub struct SetupArgs {
+    /// For the user, in all repositories; otherwise for this repository alone
+    #[arg(long)]
+    pub user: bool,
+    /// As merge driver too: git then merges every text file by Armistice
+    #[arg(long)]
+    pub driver: bool,
+    /// Take back what setup has set
+    #[arg(long, conflicts_with = "driver")]
+    pub remove: bool,
+    /// Only show what would be set
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Do it without asking
+    #[arg(long)]
+    pub yes: bool,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

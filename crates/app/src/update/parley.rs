@@ -45,6 +45,7 @@ pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::NextRuled => return rulings::next_ruled(state, true),
         Command::PrevRuled => return rulings::next_ruled(state, false),
         Command::SwitchRule => return rulings::switch_rule(state),
+        Command::SwitchOn => return rulings::switch_on(state),
         Command::NextPolicy => return rulings::next_policy(state),
         Command::Forget => return rulings::forget(state),
         Command::ShowBlanks => show_blanks(state),

@@ -251,7 +251,21 @@ fn go_to_ruled(state: &mut State, id: RegionId) -> Vec<Effect> {
     Vec::new()
 }
 
-/// Switches the rule at hand off, or back on.
+/// Switches the rule that was switched off last on again.
+pub(super) fn switch_on(state: &mut State) -> Vec<Effect> {
+    match state.switched_off.pop() {
+        Some(rule) => {
+            state.settings.rules_off.remove(&rule);
+            rule_again(state, format!("'{}' is on again", rule_title(&rule)))
+        }
+        None => {
+            state.say("no rule was switched off in this session");
+            Vec::new()
+        }
+    }
+}
+
+/// Switches the rule at hand off.
 pub(super) fn switch_rule(state: &mut State) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
@@ -262,23 +276,15 @@ pub(super) fn switch_rule(state: &mut State) -> Vec<Effect> {
         _ => file.rulings.get(&id).map(|r| r.rule.clone()),
     };
     let Some(rule) = rule else {
-        return match state.switched_off.pop() {
-            Some(rule) => {
-                state.settings.rules_off.remove(&rule);
-                rule_again(state, format!("'{}' is on again", rule_title(&rule)))
-            }
-            None => {
-                state.say("no rule settled this or proposes anything here");
-                Vec::new()
-            }
-        };
+        state.say("no rule settled this or proposes anything here");
+        return Vec::new();
     };
     let title = rule_title(&rule).to_owned();
     state.settings.rules_off.insert(rule.clone());
     state.switched_off.push(rule);
     rule_again(
         state,
-        format!("'{title}' is off for this session; what it settled is open again"),
+        format!("'{title}' is off for this session; Y switches it on"),
     )
 }
 

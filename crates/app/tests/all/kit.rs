@@ -175,6 +175,19 @@ pub fn armistice(folder: &Path, args: &[&str]) -> Output {
     command.output().unwrap()
 }
 
+/// Runs the program with more variables; its exit code and all it said.
+pub fn armistice_as(folder: &Path, args: &[&str], env: &[(&str, &str)]) -> (i32, String) {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_armistice"));
+    command.current_dir(folder).args(args);
+    plain_environment(&mut command);
+    let output = command.envs(env.iter().copied()).output().unwrap();
+    let told = [output.stdout, output.stderr].concat();
+    (
+        output.status.code().unwrap(),
+        String::from_utf8_lossy(&told).into_owned(),
+    )
+}
+
 /// The state with its work done at once, as if by a very quick machine.
 pub struct Desk {
     pub state: State,

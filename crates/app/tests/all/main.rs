@@ -8,5 +8,6 @@ mod parley;
 mod plain;
 mod real_git;
 mod resume;
+mod rulings;
 mod screens;
 mod terminal;

@@ -1,0 +1,109 @@
+//! `files` and `open`: settling without a repository.
+
+use super::cli::FilesArgs;
+use super::{Exit, show};
+use crate::theme::Ground;
+use crate::work::Worker;
+use anyhow::{Context as _, Result, anyhow, bail};
+use armistice_core::{MARKER_SIZE, Part, Source, Versions, parse_markers};
+use armistice_git::Loose;
+use etcetera::BaseStrategy;
+use std::path::{Path, PathBuf};
+
+pub(super) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exit> {
+    let versions = Versions {
+        base: args
+            .base
+            .as_deref()
+            .map_or_else(|| Ok(Source::new("")), read)?,
+        ours: read(&args.ours)?,
+        theirs: read(&args.theirs)?,
+    };
+    let name = |path: &Path| path.display().to_string();
+    let labels = [name(&args.ours), name(&args.theirs)];
+    settle(&versions, &args.output, labels, ground, ascii)
+}
+
+pub(super) fn open(file: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
+    let text = read(file)?;
+    let parts =
+        parse_markers(&text, MARKER_SIZE).map_err(|why| anyhow!("'{}', {why}", file.display()))?;
+    let is_conflict = |part: &Part| matches!(part, Part::Conflict { .. });
+    if !parts.iter().any(is_conflict) {
+        bail!(
+            "'{}' has no conflict markers; to settle the conflicts of a repository start armistice in it",
+            file.display()
+        );
+    }
+    let (mut base, mut ours, mut theirs) = (Vec::new(), Vec::new(), Vec::new());
+    let mut labels = ["ours".to_owned(), "theirs".to_owned()];
+    for part in parts {
+        match part {
+            Part::Clean(lines) => {
+                for version in [&mut base, &mut ours, &mut theirs] {
+                    version.extend_from_slice(text.slice(lines));
+                }
+            }
+            Part::Conflict {
+                ours: o,
+                base: b,
+                theirs: t,
+                ..
+            } => {
+                // Without base nobody knows what was there: nothing, as far as this file tells.
+                base.extend_from_slice(b.map_or(b"", |b| text.slice(b)));
+                ours.extend_from_slice(text.slice(o));
+                theirs.extend_from_slice(text.slice(t));
+                let label = |line: u32| {
+                    let line = text.line(armistice_core::LineIdx(line)).content();
+                    let name = String::from_utf8_lossy(line.get(MARKER_SIZE..).unwrap_or_default());
+                    name.trim().to_owned()
+                };
+                for (at, line) in [(0, o.start.0.saturating_sub(1)), (1, t.end.0)] {
+                    let label = label(line);
+                    if !label.is_empty() {
+                        labels[at] = label;
+                    }
+                }
+            }
+        }
+    }
+    let versions = Versions {
+        base: Source::new(base),
+        ours: Source::new(ours),
+        theirs: Source::new(theirs),
+    };
+    settle(&versions, file, labels, ground, ascii)
+}
+
+fn settle(
+    versions: &Versions,
+    output: &Path,
+    labels: [String; 2],
+    ground: Ground,
+    ascii: bool,
+) -> Result<Exit> {
+    for text in [&versions.base, &versions.ours, &versions.theirs] {
+        if text.is_binary() {
+            bail!("one of the versions is binary; binary files are not merged line by line");
+        }
+    }
+    let loose = Loose::make(&state_folder()?, versions, output, labels)?;
+    show(Worker::on(loose.clone()), ground, ascii)?;
+    Ok(match loose.close() {
+        true => Exit::Done,
+        false => Exit::Open,
+    })
+}
+
+/// Where programs keep what they must not lose and nobody edits.
+fn state_folder() -> Result<PathBuf> {
+    let folders = etcetera::choose_base_strategy().context("cannot find your home folder")?;
+    let state = folders.state_dir().unwrap_or_else(|| folders.data_dir());
+    Ok(state.join("armistice"))
+}
+
+fn read(file: &Path) -> Result<Source> {
+    let bytes = std::fs::read(file).with_context(|| format!("cannot read '{}'", file.display()))?;
+    Ok(Source::new(bytes))
+}

@@ -1,0 +1,58 @@
+//! `memory`: what is remembered of settled conflicts.
+
+use super::Exit;
+use crate::text::{count, visible};
+use anyhow::{Result, bail};
+use armistice_core::Outcome;
+use armistice_git::{Memory, Repository};
+
+pub(super) fn memory(
+    repo: &Repository,
+    json: bool,
+    forget: Option<usize>,
+    forget_all: bool,
+) -> Result<Exit> {
+    let memory = Memory::new(repo.common_dir());
+    if forget_all {
+        println!("forgot {}", count(memory.forget_all()?, "conflict"));
+        return Ok(Exit::Done);
+    }
+    if let Some(number) = forget {
+        let Some(nth) = number.checked_sub(1) else {
+            bail!("numbers count from 1");
+        };
+        memory.forget(nth)?;
+        println!("forgot number {number}");
+        return Ok(Exit::Done);
+    }
+    let all = memory.read()?;
+    if json {
+        println!("{}", serde_json::to_string_pretty(&all)?);
+        return Ok(Exit::Done);
+    }
+    for (number, precedent) in (1..).zip(&all) {
+        let by = match &precedent.outcome {
+            Outcome::Take(version) => version.name().to_owned(),
+            Outcome::Both(side) => format!(
+                "both, {} first",
+                armistice_core::Version::from(*side).name()
+            ),
+            Outcome::Text(text) if text.is_empty() => "nothing".to_owned(),
+            Outcome::Text(_) => "a text of its own".to_owned(),
+        };
+        let line = |text: &[u8]| {
+            let text = String::from_utf8_lossy(text);
+            let line = text
+                .lines()
+                .map(str::trim)
+                .find(|l| !l.is_empty())
+                .unwrap_or("nothing");
+            visible(&line.chars().take(50).collect::<String>())
+        };
+        println!("{number:>4}  settled by {by}");
+        println!("      ours    {}", line(&precedent.ours));
+        println!("      theirs  {}", line(&precedent.theirs));
+    }
+    println!("{} remembered", count(all.len(), "conflict"));
+    Ok(Exit::Done)
+}

@@ -1,0 +1,293 @@
+//! `setup`: telling git to call Armistice, and taking that back.
+
+use super::Exit;
+use super::cli::SetupArgs;
+use anyhow::{Context as _, Result, bail};
+use armistice_git::{Git, Invocation, Repository, Runner, write_atomically};
+use etcetera::BaseStrategy;
+use serde::{Deserialize, Serialize};
+use std::io::{IsTerminal, Write};
+use std::path::{Path, PathBuf};
+
+const TOOL: &[(&str, &str)] = &[
+    ("merge.tool", "armistice"),
+    (
+        "mergetool.armistice.cmd",
+        "armistice files --base \"$BASE\" --ours \"$LOCAL\" --theirs \"$REMOTE\" --output \"$MERGED\"",
+    ),
+    ("mergetool.armistice.trustExitCode", "true"),
+];
+
+const DRIVER: &[(&str, &str)] = &[
+    (
+        "merge.armistice.name",
+        "Armistice: settles by rule what is certain",
+    ),
+    (
+        "merge.armistice.driver",
+        "armistice weave --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
+    ),
+];
+
+/// The line that sends every file to the driver; git leaves binary files alone.
+const ATTRIBUTE: &str = "* merge=armistice";
+
+/// What was set, and what stood there before.
+#[derive(Debug, Default, Serialize, Deserialize)]
+struct Record {
+    settings: Vec<Setting>,
+    /// The attributes file that got a line.
+    attributes: Option<PathBuf>,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+struct Setting {
+    key: String,
+    value: String,
+    before: Option<String>,
+}
+
+struct Place {
+    git: Runner,
+    /// `--local` or `--global`.
+    scope: &'static str,
+    record: PathBuf,
+    attributes: PathBuf,
+    name: &'static str,
+}
+
+pub(super) fn setup(args: &SetupArgs) -> Result<Exit> {
+    let place = if args.user { user()? } else { repository()? };
+    match args.remove {
+        true => remove(&place, args),
+        false => add(&place, args),
+    }
+}
+
+fn repository() -> Result<Place> {
+    let repo =
+        Repository::discover(Path::new(".")).context("setup without --user is for a repository")?;
+    Ok(Place {
+        git: Runner::new(repo.work_tree()),
+        scope: "--local",
+        record: repo.common_dir().join("armistice").join("setup.json"),
+        attributes: repo.common_dir().join("info").join("attributes"),
+        name: "this repository",
+    })
+}
+
+fn user() -> Result<Place> {
+    let folders = etcetera::choose_base_strategy().context("cannot find your home folder")?;
+    let git = Runner::new(Path::new("."));
+    let call = Invocation::read([
+        "config",
+        "--global",
+        "--type=path",
+        "--get",
+        "core.attributesFile",
+    ]);
+    let set = git.run(&call)?;
+    let attributes = match set.ok() && !set.text().is_empty() {
+        true => PathBuf::from(set.text()),
+        false => folders.config_dir().join("git").join("attributes"),
+    };
+    Ok(Place {
+        git,
+        scope: "--global",
+        record: folders.config_dir().join("armistice").join("setup.json"),
+        attributes,
+        name: "you, in all repositories",
+    })
+}
+
+impl Place {
+    fn get(&self, key: &str) -> Result<Option<String>> {
+        let output = self
+            .git
+            .run(&Invocation::read(["config", self.scope, "--get", key]))?;
+        Ok(output.ok().then(|| output.text()))
+    }
+
+    fn set(&self, key: &str, value: &str) -> Result<()> {
+        self.git
+            .must(&Invocation::write(["config", self.scope, key, value]))?;
+        Ok(())
+    }
+
+    fn unset(&self, key: &str) -> Result<()> {
+        self.git.must(&Invocation::write([
+            "config",
+            self.scope,
+            "--unset-all",
+            key,
+        ]))?;
+        Ok(())
+    }
+
+    fn recorded(&self) -> Result<Record> {
+        if !self.record.exists() {
+            return Ok(Record::default());
+        }
+        let bytes = std::fs::read(&self.record)?;
+        let name = self.record.display();
+        serde_json::from_slice(&bytes).with_context(|| format!("'{name}' makes no sense"))
+    }
+
+    fn keep(&self, record: &Record) -> Result<()> {
+        if let Some(folder) = self.record.parent() {
+            std::fs::create_dir_all(folder)?;
+        }
+        write_atomically(&self.record, &serde_json::to_vec_pretty(record)?, None)?;
+        Ok(())
+    }
+
+    fn attribute_lines(&self) -> Result<String> {
+        match std::fs::read_to_string(&self.attributes) {
+            Ok(text) => Ok(text),
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(String::new()),
+            Err(e) => {
+                Err(e).with_context(|| format!("cannot read '{}'", self.attributes.display()))
+            }
+        }
+    }
+
+    fn has_attribute(&self) -> Result<bool> {
+        Ok(self
+            .attribute_lines()?
+            .lines()
+            .any(|line| line.trim() == ATTRIBUTE))
+    }
+}
+
+fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
+    let driver = if args.driver { DRIVER } else { &[] };
+    let mut record = place.recorded()?;
+    let mut todo = Vec::new();
+    for (key, value) in TOOL.iter().chain(driver) {
+        let before = place.get(key)?;
+        if before.as_deref() != Some(value) {
+            todo.push(Setting {
+                key: (*key).to_owned(),
+                value: (*value).to_owned(),
+                before,
+            });
+        }
+    }
+    let attribute = args.driver && !place.has_attribute()?;
+    if todo.is_empty() && !attribute {
+        println!("everything is set already for {}", place.name);
+        return Ok(Exit::Done);
+    }
+    println!("git config {}, for {}:", place.scope, place.name);
+    for setting in &todo {
+        println!("  {} = {}", setting.key, setting.value);
+        if let Some(before) = &setting.before {
+            println!("    instead of: {before}");
+        }
+    }
+    if attribute {
+        println!(
+            "and a line in {}:\n  {ATTRIBUTE}",
+            place.attributes.display()
+        );
+    }
+    if !go_on(args)? {
+        return Ok(Exit::Open);
+    }
+    for setting in todo {
+        // Set twice, what stood there at first is what counts.
+        if !record.settings.iter().any(|s| s.key == setting.key) {
+            record.settings.push(setting.clone());
+        }
+        place.keep(&record)?;
+        place.set(&setting.key, &setting.value)?;
+    }
+    if attribute {
+        record.attributes = Some(place.attributes.clone());
+        place.keep(&record)?;
+        let mut text = place.attribute_lines()?;
+        if !text.is_empty() && !text.ends_with('\n') {
+            text.push('\n');
+        }
+        write_attributes(&place.attributes, &format!("{text}{ATTRIBUTE}\n"))?;
+    }
+    println!("done; 'armistice setup --remove' takes it back");
+    Ok(Exit::Done)
+}
+
+fn write_attributes(file: &Path, text: &str) -> Result<()> {
+    if let Some(folder) = file.parent() {
+        std::fs::create_dir_all(folder)?;
+    }
+    write_atomically(file, text.as_bytes(), None)?;
+    Ok(())
+}
+
+fn remove(place: &Place, args: &SetupArgs) -> Result<Exit> {
+    let record = place.recorded()?;
+    if record.settings.is_empty() && record.attributes.is_none() {
+        println!("setup has set nothing for {}", place.name);
+        return Ok(Exit::Done);
+    }
+    println!("git config {}, for {}:", place.scope, place.name);
+    let mut todo = Vec::new();
+    for setting in &record.settings {
+        let now = place.get(&setting.key)?;
+        match (&setting.before, now.as_deref() == Some(&setting.value)) {
+            (_, false) => println!("  {} stays: it was changed since", setting.key),
+            (Some(before), true) => {
+                println!("  {} = {before}, as before", setting.key);
+                todo.push(setting);
+            }
+            (None, true) => {
+                println!("  {} goes", setting.key);
+                todo.push(setting);
+            }
+        }
+    }
+    if let Some(file) = &record.attributes {
+        println!("and the line '{ATTRIBUTE}' of {} goes", file.display());
+    }
+    if !go_on(args)? {
+        return Ok(Exit::Open);
+    }
+    for setting in todo {
+        match &setting.before {
+            Some(before) => place.set(&setting.key, before)?,
+            None => place.unset(&setting.key)?,
+        }
+    }
+    if let Some(file) = &record.attributes {
+        let text = std::fs::read_to_string(file).unwrap_or_default();
+        let kept = text
+            .split_inclusive('\n')
+            .filter(|line| line.trim() != ATTRIBUTE);
+        write_attributes(file, &kept.collect::<String>())?;
+    }
+    std::fs::remove_file(&place.record)?;
+    println!("done");
+    Ok(Exit::Done)
+}
+
+/// Whether to write what was shown.
+fn go_on(args: &SetupArgs) -> Result<bool> {
+    if args.dry_run {
+        println!("nothing was written");
+        return Ok(false);
+    }
+    if args.yes {
+        return Ok(true);
+    }
+    if !std::io::stdin().is_terminal() {
+        bail!("nothing was written: there is nobody to ask; --yes does it without asking");
+    }
+    print!("Write this? [y/N] ");
+    std::io::stdout().flush()?;
+    let mut answer = String::new();
+    std::io::stdin().read_line(&mut answer)?;
+    let yes = matches!(answer.trim(), "y" | "Y" | "yes");
+    if !yes {
+        println!("nothing was written");
+    }
+    Ok(yes)
+}

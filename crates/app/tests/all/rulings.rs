@@ -1,0 +1,446 @@
+//! What rules settle and propose, as a person meets it.
+
+use crate::kit::{Desk, Repo, Tmux, armistice_as};
+use armistice_core::{Certainty, RegionId, Standing};
+use std::fs;
+
+const BASE: &str = "let berth = first(free);\nlet tide = table.low();\n";
+const OURS: &str = "let berth = last(free);\nlet tide = table.low();\n";
+const THEIRS: &str = "let berth = first(free);\nlet tide = table.high();\n";
+const BOTH: &str = "let berth = last(free);\nlet tide = table.high();\n";
+
+/// Words that touch: offered, not settled.
+const TOUCHING: [&str; 3] = ["moor(ship)\n", "moor(ship, tide)\n", "moor(&ship)\n"];
+
+fn ruled(repo: &Repo) -> Desk {
+    Desk::ruled(&repo.top, (120, 40))
+}
+
+fn counts(desk: &Desk) -> (usize, usize, usize) {
+    let counts = desk.state.totals().0;
+    (counts.by_rule, counts.by_person(), counts.open)
+}
+
+#[test]
+fn what_is_certain_is_settled_on_opening_shown_and_undone() {
+    let repo = Repo::conflict("a.rs", BASE, OURS, THEIRS);
+    let mut desk = ruled(&repo);
+    assert_eq!(counts(&desk), (1, 0, 0));
+    assert!(
+        desk.shows().contains("★ 1 by rule · 0 by you · 0 open"),
+        "{}",
+        desk.shows()
+    );
+    assert!(
+        !repo.path(".git/armistice").exists(),
+        "looking writes nothing"
+    );
+    desk.open("a.rs").press("s");
+    assert_eq!(
+        desk.message(),
+        "adjacent edits: main and side changed different lines that stand side by side · r opens it again"
+    );
+    desk.press("u");
+    assert_eq!(counts(&desk), (0, 0, 1));
+    // What was taken back stays taken back.
+    let mut again = ruled(&repo);
+    assert_eq!(counts(&again), (0, 0, 1));
+    again.open("a.rs").press("U w");
+    assert_eq!(repo.read("a.rs"), BOTH);
+}
+
+#[test]
+fn a_proposal_is_previewed_and_taken_by_one_key() {
+    let [base, ours, theirs] = TOUCHING;
+    let repo = Repo::conflict("a.rs", base, ours, theirs);
+    let mut desk = ruled(&repo);
+    assert_eq!(counts(&desk), (0, 0, 1));
+    desk.open("a.rs");
+    let shown = desk.shows();
+    assert!(
+        shown.contains("└─ ★ word-by-word blend · space takes it"),
+        "{shown}"
+    );
+    assert!(
+        shown.contains("likely: main and side changed neighbouring"),
+        "{shown}"
+    );
+    desk.press("right");
+    assert!(
+        desk.shows().contains("moor(&ship, tide)"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("esc space");
+    assert_eq!(counts(&desk), (1, 0, 0));
+    desk.press("w");
+    assert_eq!(repo.read("a.rs"), "moor(&ship, tide)\n");
+}
+
+fn two_files() -> Repo {
+    let repo = Repo::new();
+    let write = |n: usize| {
+        for name in ["a.rs", "b.rs"] {
+            repo.write(name, format!("// {name}\n{}", TOUCHING[n]));
+        }
+    };
+    write(0);
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    write(2);
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    write(1);
+    repo.commit("ours");
+    repo.try_git(&["merge", "side"]);
+    repo
+}
+
+#[test]
+fn everything_likely_is_one_step_over_all_files() {
+    let repo = two_files();
+    let mut desk = ruled(&repo);
+    desk.press("L");
+    assert!(
+        desk.shows()
+            .contains("b.rs · conflict 1 · word-by-word blend"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("esc");
+    assert_eq!(counts(&desk), (0, 0, 2), "asking settles nothing");
+    desk.press("L enter");
+    assert_eq!(counts(&desk), (2, 0, 0));
+    // The journals of both files know of it.
+    assert_eq!(counts(&ruled(&repo)), (2, 0, 0));
+    desk.open("b.rs").press("u");
+    assert_eq!(counts(&desk), (0, 0, 2), "one undo takes back all of it");
+    desk.press("U");
+    assert_eq!(counts(&desk), (2, 0, 0));
+    assert_eq!(counts(&ruled(&repo)), (2, 0, 0));
+}
+
+#[test]
+fn the_same_again_is_found_in_other_files() {
+    let repo = two_files();
+    let mut desk = ruled(&repo);
+    desk.open("a.rs").press(".");
+    assert!(
+        desk.message().contains("settle this conflict first"),
+        "{}",
+        desk.message()
+    );
+    desk.press("t .");
+    assert!(
+        desk.shows().contains("settle 1 conflict like this one?"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("enter");
+    assert_eq!(counts(&desk), (1, 1, 0));
+    desk.press("w").open("b.rs").press("w");
+    assert_eq!(repo.read("b.rs"), "// b.rs\nmoor(&ship)\n");
+}
+
+#[test]
+fn a_conflict_settled_before_is_proposed_when_it_returns_and_can_be_forgotten() {
+    let [base, ours, theirs] = ["quay\n", "pier\n", "mole\n"];
+    let repo = Repo::conflict("a.txt", base, ours, theirs);
+    ruled(&repo).open("a.txt").press("A w");
+    assert_eq!(repo.read("a.txt"), "mole\npier\n");
+    repo.git(&["commit", "-q", "-m", "merged"]);
+    // The same three texts elsewhere, with the sides the other way round.
+    repo.git(&["branch", "-D", "side"]);
+    repo.diverge("b.txt", base, theirs, ours);
+    repo.try_git(&["merge", "side"]);
+    let (_, told) = repo.told(&["memory"]);
+    assert!(
+        told.contains("settled by both, theirs first") && told.contains("1 conflict remembered"),
+        "{told}"
+    );
+    let mut desk = ruled(&repo);
+    desk.open("b.txt").press("space");
+    assert!(
+        desk.message().contains("settled before"),
+        "{}",
+        desk.message()
+    );
+    desk.press("w");
+    assert_eq!(repo.read("b.txt"), "mole\npier\n");
+    desk.press("F");
+    assert!(desk.message().contains("forgotten"), "{}", desk.message());
+    assert_eq!(
+        repo.told(&["memory", "--forget-all"]),
+        (0, "forgot 0 conflicts\n".to_owned())
+    );
+}
+
+#[test]
+fn a_rule_can_be_switched_off_and_on() {
+    let repo = Repo::conflict("a.rs", BASE, OURS, THEIRS);
+    let mut desk = ruled(&repo);
+    desk.open("a.rs").press("s X");
+    assert_eq!(counts(&desk), (0, 0, 1));
+    assert!(
+        desk.message().contains("'adjacent edits' is off"),
+        "{}",
+        desk.message()
+    );
+    assert!(
+        desk.shows().contains("one replacement throughout"),
+        "the next rule is asked"
+    );
+    desk.press("Y");
+    assert_eq!(counts(&desk), (1, 0, 0), "{}", desk.message());
+}
+
+#[test]
+fn the_policy_about_white_space_decides_what_is_asked() {
+    let repo = Repo::conflict("a.txt", "quay\n", "quay \n", "quay\t\n");
+    let mut desk = ruled(&repo);
+    desk.open("a.txt");
+    assert_eq!(counts(&desk), (0, 0, 1));
+    desk.press("v");
+    assert!(
+        desk.shows().contains("quay¶") && desk.shows().contains("[→·]"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("W");
+    assert_eq!(counts(&desk), (0, 0, 1), "{}", desk.message());
+    desk.press("W");
+    assert!(
+        desk.message()
+            .starts_with("white space: trailing · 1 conflict settled"),
+        "{}",
+        desk.message()
+    );
+    desk.press("u w");
+    assert!(desk.message().contains("still open"), "{}", desk.message());
+}
+
+#[test]
+fn decisions_of_a_person_are_not_overruled() {
+    let repo = Repo::conflict("a.rs", BASE, OURS, THEIRS);
+    let mut desk = ruled(&repo);
+    desk.open("a.rs").press("s o");
+    assert_eq!(counts(&desk), (0, 1, 0));
+    desk.press("W W W W W X");
+    assert_eq!(counts(&desk), (0, 1, 0), "{}", desk.message());
+    let file = desk.state.open_file().unwrap();
+    let id = file.plan().conflicts()[0];
+    assert!(matches!(file.draft().standing(id), Standing::Settled(_)));
+    assert_eq!(file.rulings.get(&RegionId(99)), None);
+}
+
+#[test]
+fn hints_explain_and_settle_nothing() {
+    let repo = Repo::conflict(
+        "a.toml",
+        "at = \"1.4.2\"\n",
+        "at = \"1.5.2\"\n",
+        "at = \"1.4.3\"\n",
+    );
+    let mut desk = ruled(&repo);
+    desk.open("a.toml").press("space");
+    assert_eq!(counts(&desk), (0, 0, 1));
+    let file = desk.state.open_file().unwrap();
+    assert_eq!(
+        file.rulings.values().next().unwrap().certainty,
+        Certainty::Hint
+    );
+    assert!(
+        desk.shows()
+            .contains("hint: main and side differ in numbers alone"),
+        "{}",
+        desk.shows()
+    );
+}
+
+#[test]
+fn weave_settles_as_much_as_it_is_told_and_says_why() {
+    let repo = Repo::new();
+    for (name, n) in [("base", 0), ("ours", 1), ("theirs", 2)] {
+        let text = [BASE, OURS, THEIRS][n];
+        repo.write(
+            name,
+            format!("{text}\n// {}\n{}", "-".repeat(9), TOUCHING[n]),
+        );
+    }
+    let weave = |more: &[&str]| {
+        let args = [
+            "weave", "--base", "base", "--ours", "ours", "--theirs", "theirs",
+        ];
+        repo.told(&[&args, more].concat())
+    };
+    let markers = |text: &str| text.matches("<<<<<<<").count();
+    let (code, none) = weave(&["--settle", "none"]);
+    assert_eq!((code, markers(&none)), (1, 2));
+    let (code, certain) = weave(&[]);
+    assert_eq!((code, markers(&certain)), (1, 1));
+    assert!(certain.starts_with(BOTH), "{certain}");
+    let (code, likely) = weave(&["--settle", "likely"]);
+    assert_eq!(
+        (code, likely.ends_with("moor(&ship, tide)\n")),
+        (0, true),
+        "{likely}"
+    );
+    let (_, sides) = weave(&["--style", "sides"]);
+    assert!(!sides.contains("|||||||") && sides.contains("======="));
+    let (_, told) = weave(&["--json"]);
+    let told: serde_json::Value = serde_json::from_str(&told).unwrap();
+    assert_eq!(
+        (&told["conflicts"], &told["by_rule"]),
+        (&2.into(), &1.into())
+    );
+    let first = &told["regions"][0];
+    assert_eq!(first["conflict"]["rule"]["id"], "adjacent");
+    assert_eq!(first["conflict"]["rule"]["settled"], true);
+    assert_eq!(first["draft"], serde_json::json!([1, 2]));
+    let (code, told) = weave(&["--json", "--output", "x"]);
+    assert_eq!(code, 2, "{told}");
+}
+
+/// Runs git with the program on its path and a home of its own.
+fn git_at_home(repo: &Repo, args: &[&str]) -> (i32, String) {
+    let program = std::path::Path::new(env!("CARGO_BIN_EXE_armistice"));
+    let path = format!(
+        "{}:{}",
+        program.parent().unwrap().display(),
+        std::env::var("PATH").unwrap()
+    );
+    let output = std::process::Command::new("git")
+        .current_dir(&repo.top)
+        .args(args)
+        .env("PATH", path)
+        .env("HOME", repo.dir.path())
+        .env("GIT_CONFIG_NOSYSTEM", "1")
+        .output()
+        .unwrap();
+    let told = [output.stdout, output.stderr].concat();
+    (
+        output.status.code().unwrap(),
+        String::from_utf8_lossy(&told).into_owned(),
+    )
+}
+
+#[test]
+fn setup_shows_what_it_writes_and_takes_it_back() {
+    let repo = Repo::new();
+    repo.diverge("a.rs", BASE, OURS, THEIRS);
+    repo.git(&["config", "merge.tool", "hammer"]);
+    let before = repo.read(".git/config");
+    let (code, told) = repo.told(&["setup"]);
+    assert_eq!(code, 2, "{told}");
+    assert!(
+        told.contains("mergetool.armistice.cmd = armistice files")
+            && told.contains("instead of: hammer"),
+        "{told}"
+    );
+    assert!(told.contains("--yes does it without asking"), "{told}");
+    let (code, told) = repo.told(&["setup", "--driver", "--dry-run"]);
+    assert_eq!(code, 1);
+    assert!(
+        told.contains("* merge=armistice") && told.contains("nothing was written"),
+        "{told}"
+    );
+    assert_eq!(repo.read(".git/config"), before);
+    assert_eq!(repo.told(&["setup", "--driver", "--yes"]).0, 0);
+    assert_eq!(repo.git(&["config", "merge.tool"]).trim(), "armistice");
+    // git now merges by rule what it could not merge by itself.
+    let (code, told) = git_at_home(&repo, &["merge", "-q", "--no-edit", "side"]);
+    assert_eq!(code, 0, "{told}");
+    assert_eq!(repo.read("a.rs"), BOTH);
+    assert!(
+        repo.told(&["setup", "--driver", "--yes"])
+            .1
+            .contains("everything is set already")
+    );
+    repo.git(&["config", "merge.armistice.name", "mine"]);
+    let (code, told) = repo.told(&["setup", "--remove", "--yes"]);
+    assert_eq!(code, 0, "{told}");
+    assert!(
+        told.contains("merge.tool = hammer, as before")
+            && told.contains("stays: it was changed since"),
+        "{told}"
+    );
+    assert_eq!(repo.git(&["config", "merge.tool"]).trim(), "hammer");
+    assert_eq!(
+        repo.read(".git/info/attributes")
+            .lines()
+            .filter(|l| l.contains("armistice"))
+            .count(),
+        0
+    );
+    assert_eq!(
+        repo.told(&["setup", "--remove", "--yes"]).1,
+        "setup has set nothing for this repository\n"
+    );
+}
+
+#[test]
+fn a_driver_that_leaves_something_open_leaves_a_conflict() {
+    let repo = Repo::new();
+    let [base, ours, theirs] = TOUCHING;
+    repo.diverge("a b.rs", base, ours, theirs);
+    repo.told(&["setup", "--driver", "--yes"]);
+    let (code, _) = git_at_home(&repo, &["merge", "-q", "--no-edit", "side"]);
+    assert_eq!(code, 1);
+    assert!(
+        repo.read("a b.rs").contains("<<<<<<< ours:a b.rs"),
+        "{}",
+        repo.read("a b.rs")
+    );
+    assert!(!repo.unmerged().is_empty());
+}
+
+#[test]
+fn a_file_with_markers_is_settled_without_a_repository() {
+    let dir = tempfile::TempDir::new().unwrap();
+    let file = dir.path().join("to do.txt");
+    let text = "one\n<<<<<<< here\ntwo\n=======\nzwei\n>>>>>>> there\nthree\n";
+    fs::write(&file, text).unwrap();
+    let home = dir.path().display().to_string();
+    let env = [("XDG_STATE_HOME", home.as_str()), ("HOME", home.as_str())];
+    let t = Tmux::start(dir.path(), (100, 30), "open 'to do.txt'", &env);
+    t.wait("1 open");
+    t.wait("▲ here");
+    t.keys("Enter").wait("conflict 1 of 1");
+    t.keys("t").wait("0 open · 1 settled");
+    t.signal("-KILL").wait("EXIT 137");
+    assert_eq!(fs::read_to_string(&file).unwrap(), text);
+    let t = Tmux::start(dir.path(), (100, 30), "open 'to do.txt'", &env);
+    t.wait("1 by you · 0 open");
+    t.keys("w").wait("wrote and staged");
+    t.keys("q").wait("EXIT 0");
+    assert_eq!(fs::read_to_string(&file).unwrap(), "one\nzwei\nthree\n");
+    let (code, told) = armistice_as(dir.path(), &["open", "to do.txt"], &env);
+    assert_eq!(code, 2);
+    assert!(told.contains("has no conflict markers"), "{told}");
+}
+
+#[test]
+fn three_loose_files_are_settled_into_a_fourth() {
+    let dir = tempfile::TempDir::new().unwrap();
+    for (name, text) in [("b", BASE), ("o", OURS), ("t", THEIRS)] {
+        fs::write(dir.path().join(name), text).unwrap();
+    }
+    let home = dir.path().display().to_string();
+    let env = [("XDG_STATE_HOME", home.as_str()), ("HOME", home.as_str())];
+    let args = "files --base b --ours o --theirs t --output merged";
+    let t = Tmux::start(dir.path(), (100, 30), args, &env);
+    t.wait("0 open");
+    t.keys("q").wait("EXIT 1");
+    assert!(!dir.path().join("merged").exists());
+    let t = Tmux::start(dir.path(), (100, 30), args, &env);
+    t.wait("0 open");
+    t.keys("w").wait("wrote and staged");
+    t.keys("u").wait("in conflict again");
+    assert!(
+        !dir.path().join("merged").exists(),
+        "taking back takes the output back"
+    );
+    t.keys("w").wait("wrote and staged");
+    t.keys("q").wait("EXIT 0");
+    assert_eq!(fs::read_to_string(dir.path().join("merged")).unwrap(), BOTH);
+}

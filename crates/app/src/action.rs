@@ -3,7 +3,7 @@
 use crate::editor::Motion;
 use crate::state::FileLoad;
 use crate::update::Rulings;
-use armistice_core::{Event, Plan, Precedent, RegionId, Ruling, Side, Version};
+use armistice_core::{Draft, Event, Plan, Precedent, RegionId, Report, Ruling, Side, Version};
 use armistice_git::{After, Ending, LogLine, Outcome, Overwrite, Proof, Seen, Situation};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
@@ -141,6 +141,7 @@ pub enum Outcomes {
     Recorded(usize, Result<(), String>),
     Ruled(Vec<(usize, Vec<(RegionId, Ruling)>)>),
     Likes(Rulings),
+    Audited(Vec<(usize, Report)>),
     Forgot(Result<usize, String>),
     Wrote(usize, Result<Wrote, Trouble>),
     TookBack(usize, Result<Wrote, Trouble>),
@@ -179,6 +180,8 @@ pub enum Effect {
     /// One file, before all others that wait.
     LoadFirst(usize),
     Record(usize, Vec<Event>),
+    /// Account for every line in drafts of files.
+    Audit(Vec<(usize, Draft)>),
     /// Ask the rules about plans anew.
     Propose(Vec<(usize, Arc<Plan>)>),
     /// Look for conflicts like one that was settled.

@@ -314,6 +314,7 @@ impl Pool {
             Effect::Load(_)
             | Effect::LoadFirst(_)
             | Effect::Prove
+            | Effect::Audit(_)
             | Effect::Propose(_)
             | Effect::FindLike { .. }
             | Effect::ReadLog

@@ -184,7 +184,7 @@ impl<'a> Screen<'a> {
     pub fn list(&self) -> Rect {
         let body = self.under_title();
         let (top, foot) = match self.state.tab {
-            Tab::Proof => (armistice_core::Check::ALL.len() as u16 + 2, 2),
+            Tab::Proof => (armistice_core::Check::ALL.len() as u16 + 2, 4),
             _ => (2, 0),
         };
         let height = match self.state.tab {

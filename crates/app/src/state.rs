@@ -3,11 +3,12 @@
 use crate::action::{Effect, Tab, Tally};
 use crate::editor::Editor;
 use crate::keymap::Context;
+use crate::open_findings::detail;
 use crate::settings::Settings;
 use crate::update::Rulings;
 use armistice_core::{
-    Counts, Draft, Encoding, Origin, Pick, Plan, RegionId, Resolution, Ruling, Session, Side,
-    SideReport, Version, audit, rule_title,
+    Counts, Draft, Encoding, Origin, Pick, Plan, RegionId, Report, Resolution, Ruling, Session,
+    Side, SideReport, Version, rule_title,
 };
 use armistice_git::{Case, Ending, LogLine, Proof, Seen, Situation, Standing, Verdict};
 use std::collections::BTreeMap;
@@ -267,7 +268,12 @@ pub struct ListView {
 /// What Proof knows.
 #[derive(Clone, Debug, Default)]
 pub struct ProofState {
+    /// All that was found.
     pub proof: Option<Proof>,
+    /// What the checks of what is to be committed found.
+    pub checked: Option<Proof>,
+    /// What became of every line, by file.
+    pub reports: Vec<(usize, Report)>,
     pub running: bool,
     pub error: Option<String>,
     pub list: ListView,
@@ -281,8 +287,6 @@ pub struct AccordState {
     pub running: Option<Ending>,
     pub verdict: Option<Verdict>,
     pub log: Vec<LogLine>,
-    /// What became of the lines that each side added, over all files with lines.
-    pub ledger: Option<(SideReport, SideReport)>,
     /// The result against each parent.
     pub against: Option<(Tally, Tally)>,
     pub top: usize,
@@ -296,7 +300,6 @@ impl AccordState {
             running: None,
             verdict: None,
             log: Vec::new(),
-            ledger: None,
             against: None,
             top: 0,
         }
@@ -466,15 +469,35 @@ impl State {
         (sum, waiting)
     }
 
-    /// Accounts for the lines that each side added.
-    pub fn take_stock(&mut self) {
+    /// The drafts of all files that are read, to be accounted for.
+    pub fn drafts(&self) -> Vec<(usize, Draft)> {
+        let open = self.files.iter().enumerate();
+        open.filter_map(|(at, f)| Some((at, f.open()?.draft().clone())))
+            .collect()
+    }
+
+    /// Puts together what the checks and the audit found.
+    pub fn sum_up(&mut self) {
+        let Some(checked) = self.proof.checked.clone() else {
+            return;
+        };
+        let mut proof = detail(checked, &self.files);
+        for (at, report) in &self.proof.reports {
+            if let Some(file) = self.files.get(*at) {
+                proof.add_findings(&file.case.path, &report.findings);
+            }
+        }
+        self.proof.proof = Some(proof);
+    }
+
+    /// What became of both sides' work in all files.
+    pub fn ledger(&self) -> (SideReport, SideReport) {
         let mut sum = (SideReport::default(), SideReport::default());
-        for open in self.files.iter().filter_map(|f| f.open()) {
-            let report = audit(open.plan(), open.draft());
+        for (_, report) in &self.proof.reports {
             sum.0 += report.ours;
             sum.1 += report.theirs;
         }
-        self.accord.ledger = Some(sum);
+        sum
     }
 
     /// The name of a side, as the second line says it.

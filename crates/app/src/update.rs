@@ -32,6 +32,15 @@ const CHUNK: usize = 32;
 
 /// Applies an action; returns what must be done outside.
 pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
+    let mut effects = apply(state, action);
+    // What is checked is accounted for too; both are work for others than the screen.
+    if effects.iter().any(|effect| matches!(effect, Effect::Prove)) {
+        effects.push(Effect::Audit(state.drafts()));
+    }
+    effects
+}
+
+fn apply(state: &mut State, action: Action) -> Vec<Effect> {
     match action {
         Action::Key(key) if key.kind != KeyEventKind::Release => on_key(state, key),
         Action::Key(_) => Vec::new(),
@@ -195,10 +204,7 @@ fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
     state.accord.editing = false;
     match tab {
         Tab::Proof => accord::prove(state),
-        Tab::Accord => {
-            state.take_stock();
-            vec![Effect::Measure, Effect::Prove]
-        }
+        Tab::Accord => vec![Effect::Measure, Effect::Prove],
         _ => Vec::new(),
     }
 }

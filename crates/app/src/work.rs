@@ -7,9 +7,9 @@ use crate::settings::Settings;
 use crate::state::{FileLoad, FileView, OpenFile, State, WholeFile};
 use crate::update::Rulings;
 use armistice_core::{
-    Certainty, Context, Encoding, Event, Line, LineRange, Options, Plan, Precedent, Precedents,
-    RegionId, Ruling, Session, Settle, Source, Version, Versions, changed_lines, describe, plan,
-    propose_all,
+    Certainty, Context, Draft, Encoding, Event, Line, LineRange, Options, Plan, Precedent,
+    Precedents, RegionId, Report, Ruling, Session, Settle, Source, Version, Versions, audit,
+    changed_lines, describe, plan, propose_all,
 };
 use armistice_git::{
     Cancel, Case, Error, Journal, Kind, Loaded, Loose, Memory, Overwrite, Repository, Seen,
@@ -67,6 +67,7 @@ impl Job {
             Effect::Write { file, .. } | Effect::Outcome { file, .. } => vec![*file],
             Effect::TakeBack { file, .. } => vec![*file],
             Effect::Propose(plans) => plans.iter().map(|(at, _)| *at).collect(),
+            Effect::Audit(drafts) => drafts.iter().map(|(at, _)| *at).collect(),
             _ => Vec::new(),
         };
         let cases = files.iter().filter_map(|at| state.files.get(*at));
@@ -158,6 +159,11 @@ impl Worker {
                 let mut events = events.iter();
                 let result = events.try_for_each(|event| self.record(&case, event));
                 Some(Outcomes::Recorded(at, result.map_err(|e| e.to_string())))
+            }
+            (Effect::Audit(drafts), _) => {
+                let pairs = drafts.into_iter().zip(&cases);
+                let audited = pairs.map(|((at, draft), case)| (at, self.audit(case, &draft)));
+                Some(Outcomes::Audited(audited.collect()))
             }
             (Effect::Propose(plans), _) => {
                 let precedents = self.precedents();
@@ -271,6 +277,15 @@ impl Worker {
             Effect::Measure => Some(Outcomes::Measured(self.measure().map_err(text))),
             _ => None,
         }
+    }
+
+    /// Accounts for a draft, against what is staged where something is.
+    pub fn audit(&self, case: &Case, draft: &Draft) -> Report {
+        let staged = match case.standing {
+            Standing::Staged => staged_bytes(&self.repo, case).ok().flatten(),
+            Standing::Unmerged => None,
+        };
+        audit(draft, staged.map(Source::new).as_ref())
     }
 
     fn write(

@@ -23,16 +23,22 @@ pub enum Check {
     LastNewline,
     /// No trailing blanks that no version had.
     TrailingBlanks,
+    /// Nothing that a side added is gone without a decision.
+    Lost,
+    /// No line stands there more often than on either side.
+    Twice,
 }
 
 impl Check {
     /// All checks in the order of the screen.
-    pub const ALL: [Check; 5] = [
+    pub const ALL: [Check; 7] = [
         Check::Open,
         Check::Markers,
         Check::LineEnds,
         Check::LastNewline,
         Check::TrailingBlanks,
+        Check::Lost,
+        Check::Twice,
     ];
 
     /// Its name on the screen.
@@ -43,6 +49,8 @@ impl Check {
             Check::LineEnds => "line ends are not mixed",
             Check::LastNewline => "the last newline is there",
             Check::TrailingBlanks => "no trailing blanks were added",
+            Check::Lost => "nothing is lost",
+            Check::Twice => "nothing stands twice",
         }
     }
 
@@ -50,7 +58,11 @@ impl Check {
     pub fn weight(self) -> Weight {
         match self {
             Check::Open | Check::Markers => Weight::Stops,
-            Check::LineEnds | Check::LastNewline | Check::TrailingBlanks => Weight::Look,
+            Check::LineEnds
+            | Check::LastNewline
+            | Check::TrailingBlanks
+            | Check::Lost
+            | Check::Twice => Weight::Look,
         }
     }
 }

@@ -28,7 +28,7 @@ mod stitch;
 mod text;
 mod words;
 
-pub use audit::{Fate, Report, SideReport, audit};
+pub use audit::{Fates, GivenUp, Report, SideReport, audit};
 pub use cause::{Cause, cause, describe};
 pub use check::{Check, Finding, Inputs, Weight, check};
 pub use diff::changed_lines;

@@ -78,6 +78,17 @@ pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
 }
 
 impl Proof {
+    /// Puts findings about a file among the others.
+    pub fn add_findings(&mut self, path: &RepoPath, findings: &[Finding]) {
+        let at = |finding: &Finding| PathFinding {
+            path: path.clone(),
+            finding: finding.clone(),
+        };
+        self.findings.extend(findings.iter().map(at));
+        self.findings
+            .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
+    }
+
     fn add(&mut self, path: &RepoPath, findings: Vec<Finding>) {
         self.files += 1;
         let at = |finding| PathFinding {

@@ -9,7 +9,9 @@ use crate::state::{FileLoad, FileState};
 use crate::text::count;
 use crate::work::{Briefing, Job, Worker};
 use anyhow::{Context, Result, bail};
-use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version};
+use armistice_core::{
+    Certainty, ConflictId, Entry, Event, Report, Resolution, SideReport, Step, Version,
+};
 use armistice_git::{
     Case, Operation, Outcome, Overwrite, Proof, RepoPath, Repository, Situation, Standing, Verdict,
     prove, whose_words,
@@ -348,10 +350,46 @@ fn carry_out(worker: &Worker, case: &Case, effect: Effect) -> Result<Exit> {
     }
 }
 
-fn detailed(repo: &Repository, situation: &Situation) -> Result<Proof> {
+/// The proof, and what became of every line.
+#[derive(Serialize)]
+struct Detailed {
+    #[serde(flatten)]
+    proof: Proof,
+    audit: AuditJson,
+}
+
+#[derive(Default, Serialize)]
+struct AuditJson {
+    ours: SideReport,
+    theirs: SideReport,
+    files: Vec<FileAudit>,
+}
+
+#[derive(Serialize)]
+struct FileAudit {
+    path: RepoPath,
+    #[serde(flatten)]
+    report: Report,
+}
+
+fn detailed(repo: &Repository, situation: &Situation) -> Result<Detailed> {
     let rules = briefing(situation)?;
-    let files = loaded(&Worker::new(repo.clone()), &situation.cases, &rules);
-    Ok(detail(prove(repo, situation)?, &files))
+    let worker = Worker::new(repo.clone());
+    let files = loaded(&worker, &situation.cases, &rules);
+    let mut proof = detail(prove(repo, situation)?, &files);
+    let mut audit = AuditJson::default();
+    for file in &files {
+        let Some(open) = file.open() else { continue };
+        let report = worker.audit(&file.case, open.draft());
+        audit.ours += report.ours;
+        audit.theirs += report.theirs;
+        proof.add_findings(&file.case.path, &report.findings);
+        audit.files.push(FileAudit {
+            path: file.case.path.clone(),
+            report,
+        });
+    }
+    Ok(Detailed { proof, audit })
 }
 
 pub(super) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
@@ -360,9 +398,9 @@ pub(super) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
     if json {
         println!("{}", serde_json::to_string_pretty(&proof)?);
     } else {
-        print_proof(&proof);
+        print_proof(&proof.proof);
     }
-    Ok(match proof.findings.is_empty() {
+    Ok(match proof.proof.findings.is_empty() {
         true => Exit::Done,
         false => Exit::Open,
     })
@@ -390,7 +428,7 @@ pub(super) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool)
         bail!("no merge, rebase, cherry-pick or revert is under way");
     }
     let message = message.map(read_message).transpose()?;
-    let proof = detailed(repo, &situation)?;
+    let proof = detailed(repo, &situation)?.proof;
     let open = situation
         .cases
         .iter()

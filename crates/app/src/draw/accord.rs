@@ -162,31 +162,34 @@ impl Canvas<'_> {
         self.ledger(area, y + 1);
     }
 
-    /// What became of the lines that each side added.
-    fn ledger(&mut self, area: Rect, y: u16) {
+    /// What became of the lines that each side added and removed.
+    pub(super) fn ledger(&mut self, area: Rect, y: u16) {
         let theme = *self.theme;
-        let Some((ours, theirs)) = self.state.accord.ledger else {
+        if self.state.proof.reports.is_empty() {
             return;
-        };
+        }
+        let (ours, theirs) = self.state.ledger();
         for (y, (role, side)) in (y..).zip([(Role::Ours, ours), (Role::Theirs, theirs)]) {
-            let parts = [
-                (side.kept, "kept"),
-                (side.given_up, "given up"),
-                (side.rewritten, "rewritten by hand"),
-                (side.waiting, "waiting"),
-            ];
-            let told: Vec<_> = parts
-                .iter()
-                .filter(|(n, _)| *n > 0)
-                .map(|(n, word)| format!("{n} {word}"))
-                .collect();
-            let all = side.kept + side.given_up + side.rewritten + side.waiting;
+            let told = [("added", side.added), ("removed", side.removed)].map(|(verb, fates)| {
+                let parts = [
+                    (fates.kept, "kept"),
+                    (fates.blended, "blended"),
+                    (fates.given_up, "given up"),
+                    (fates.rewritten, "rewritten by hand"),
+                    (fates.waiting, "waiting"),
+                    (fates.missing, "MISSING"),
+                ];
+                let parts = parts.iter().filter(|(n, _)| *n > 0);
+                let told: Vec<_> = parts.map(|(n, word)| format!("{n} {word}")).collect();
+                match fates.all() {
+                    0 => format!("{verb} nothing"),
+                    n => format!("{verb} {}: {}", count(n, "line"), told.join(", ")),
+                }
+            });
             let mut pen = self.pen(area, y);
             pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
-            pen.write(
-                &format!("added {}: {}", count(all, "line"), told.join(", ")),
-                theme.text(),
-            );
+            let room = pen.room();
+            pen.write(&fit(&told.join(" · "), room), theme.text());
         }
     }
 

@@ -116,7 +116,7 @@ impl Canvas<'_> {
         let (list, theme) = (self.screen.list(), *self.theme);
         let foot = Rect {
             y: list.y + list.height,
-            height: 2,
+            height: 4,
             ..list
         };
         let (text, style) = match crate::update::gate(self.state) {
@@ -128,5 +128,6 @@ impl Canvas<'_> {
         };
         self.rule(foot, 0, "gate");
         self.pen(foot, 1).to(2).write(&text, style);
+        self.ledger(foot, 2);
     }
 }

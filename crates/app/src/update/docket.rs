@@ -109,6 +109,10 @@ pub(super) fn finish(state: &mut State, at: usize) -> Vec<Effect> {
         return Vec::new();
     }
     let path = file.case.path.to_string();
+    if matches!(file.load, FileLoad::Waiting) {
+        state.say(format!("still reading {path} …"));
+        return vec![Effect::LoadFirst(at)];
+    }
     let Some(open) = file.open() else {
         let text = format!("{path}: choose a whole-file outcome: o, t, b or x");
         state.say(text);

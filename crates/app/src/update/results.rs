@@ -1,7 +1,6 @@
 //! What comes back from work done outside.
 
 use crate::action::{Effect, Outcomes, Tab, Trouble, Wrote};
-use crate::open_findings::detail;
 use crate::state::{FileLoad, Overlay, Question, State};
 use crate::text::count;
 use armistice_git::{After, Ending, Situation, Standing, Verdict};
@@ -25,6 +24,10 @@ pub(super) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec
         }
         Outcomes::Recorded(_, Ok(())) => {}
         Outcomes::Ruled(all) => return super::rulings::ruled(state, all),
+        Outcomes::Audited(reports) => {
+            state.proof.reports = reports;
+            state.sum_up();
+        }
         Outcomes::Likes(found) => return super::rulings::likes(state, found),
         Outcomes::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
         Outcomes::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
@@ -140,7 +143,8 @@ fn proved(state: &mut State, result: Result<armistice_git::Proof, String>) {
     match result {
         Ok(proof) => {
             state.proof.error = None;
-            state.proof.proof = Some(detail(proof, &state.files));
+            state.proof.checked = Some(proof);
+            state.sum_up();
         }
         Err(why) => state.proof.error = Some(why),
     }

@@ -433,7 +433,7 @@ fn three_loose_files_are_settled_into_a_fourth() {
     t.keys("q").wait("EXIT 1");
     assert!(!dir.path().join("merged").exists());
     let t = Tmux::start(dir.path(), (100, 30), args, &env);
-    t.wait("0 open");
+    t.wait("settled  merged");
     t.keys("w").wait("wrote and staged");
     t.keys("u").wait("in conflict again");
     assert!(

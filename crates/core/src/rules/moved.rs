@@ -50,9 +50,9 @@ impl Rule for Moved {
         &[
             Example {
                 path: "a.rs",
-                base: "fn moor() {\n    let berth = free.pop();\n    log(berth);\n}\n\nfn last() {}\nfn end() {}\nfn over() {}\n",
-                ours: "fn last() {}\nfn end() {}\nfn over() {}\n\nfn moor() {\n    let berth = free.pop();\n    log(berth);\n}\n",
-                theirs: "fn moor() {\n    let berth = free.take();\n    log(berth);\n}\n\nfn last() {}\nfn end() {}\nfn over() {}\n",
+                base: "fn moor() {\n    let berth = free.pop();\n    log(berth);\n}\n\nfn last() {}\nfn end() {}\nfn over() {}\nfn shut() {}\nfn lock() {}\nfn bar() {}\n",
+                ours: "fn last() {}\nfn end() {}\nfn over() {}\nfn shut() {}\nfn lock() {}\nfn bar() {}\n\nfn moor() {\n    let berth = free.pop();\n    log(berth);\n}\n",
+                theirs: "fn moor() {\n    let berth = free.take();\n    log(berth);\n}\n\nfn last() {}\nfn end() {}\nfn over() {}\nfn shut() {}\nfn lock() {}\nfn bar() {}\n",
                 gives: Some((Hint, "")),
             },
             Example {

@@ -13,8 +13,11 @@ const AROUND: u32 = 3;
 /// Lines on each side that must be in order to be taken for a list in order.
 const ENOUGH: usize = 3;
 
+/// What a line is placed by.
+type Order = fn(&[u8]) -> Vec<u8>;
+
 /// The ways in which people keep lists in order.
-const ORDERS: [fn(&[u8]) -> Vec<u8>; 3] = [by_bytes, by_letters, imports_first];
+const ORDERS: [Order; 3] = [by_bytes, by_letters, imports_first];
 
 impl Rule for Sorted {
     fn id(&self) -> &'static str {
@@ -34,8 +37,7 @@ impl Rule for Sorted {
         {
             return None;
         }
-        let kept =
-            |order: &&fn(&[u8]) -> Vec<u8>| ours.is_sorted(**order) && theirs.is_sorted(**order);
+        let kept = |order: &&Order| ours.is_sorted(**order) && theirs.is_sorted(**order);
         let orders: Vec<_> = ORDERS.iter().filter(kept).collect();
         let merged: Vec<_> = orders
             .iter()
@@ -185,7 +187,7 @@ impl<'a> List<'a> {
     }
 
     /// Whether it is in order, as far as its neighbours are items of the same kind.
-    fn is_sorted(&self, order: fn(&[u8]) -> Vec<u8>) -> bool {
+    fn is_sorted(&self, order: Order) -> bool {
         let kind = self.items.first().and_then(|(item, _)| kind_of(item));
         let near = |item: &&[u8]| kind.is_none() || kind_of(item) == kind;
         let keys: Vec<_> = self.all().filter(near).map(order).collect();
@@ -234,7 +236,7 @@ fn kind_of(item: &[u8]) -> Option<&'static str> {
 fn merge(
     conflict: &Conflict<'_>,
     [ours, theirs, base]: &[List<'_>; 3],
-    order: fn(&[u8]) -> Vec<u8>,
+    order: Order,
 ) -> Option<Vec<Strand>> {
     let set = |list: &List<'_>| -> HashSet<Vec<u8>> {
         list.items.iter().map(|(i, _)| i.to_vec()).collect()
@@ -270,7 +272,8 @@ fn merge(
     let ended = |v: Version, at: u32| {
         conflict.versions().get(v).line(crate::LineIdx(at)).end() != crate::LineEnd::None
     };
-    if !(fits_before && fits_after) || !all.iter().all(|(_, v, at)| ended(*v, *at)) {
+    let all_ended = all.iter().all(|(_, v, at)| ended(*v, *at));
+    if !(fits_before && fits_after && all_ended) {
         return None;
     }
     let mut out: Vec<Strand> = Vec::new();

@@ -2,7 +2,8 @@
 
 use crate::state::{FileView, Lens, Mode, OpenFile};
 use armistice_core::{
-    Delta, Kind, LineIdx, LineRange, Pick, RegionId, Row, Source, Span, Version, delta, spans,
+    Delta, Formula, Kind, LineIdx, LineRange, Pick, RegionId, Row, Source, Span, Version, delta,
+    spans,
 };
 
 /// Lines of one region beyond this many are not shown in the cards.
@@ -130,10 +131,18 @@ fn compare(
     Card {
         party,
         removed: if from == Version::Base { party } else { from },
-        summary: delta.summary(),
+        summary: told(&delta, old.slice(cut(a)), new.slice(cut(b))),
         lines: delta.rows.iter().map(line).collect(),
         hidden,
         cost: cost(&delta),
+    }
+}
+
+/// What happened: as one replacement where it is that, several times over.
+fn told(delta: &Delta, old: &[u8], new: &[u8]) -> String {
+    match Formula::of(old, new).filter(|formula| formula.times > 1) {
+        Some(formula) => format!("changed {}", formula.told()),
+        None => delta.summary(),
     }
 }
 

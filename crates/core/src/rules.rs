@@ -20,6 +20,7 @@ mod reindented;
 mod removed;
 mod rewrapped;
 mod sorted;
+mod too_long;
 mod white_space;
 
 pub use formula::Formula;
@@ -323,6 +324,7 @@ pub static RULES: &[&dyn Rule] = &[
     &rewrapped::Rewrapped,
     &both_added::BothAdded,
     &moved::Moved,
+    &too_long::TooLong,
 ];
 
 /// The title of a rule; its id if this build has no such rule.

@@ -3,7 +3,9 @@
 //! Where a folder of the corpus holds `why.md`, hunks may honestly be placed
 //! otherwise; then we may leave open what git settled, never settle it otherwise.
 
-use armistice_core::{Draft, Markers, Options, Source, Version, plan, weave};
+use armistice_core::{
+    Context, Draft, Markers, Options, Session, Settle, Source, Version, plan, propose_all, weave,
+};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -165,4 +167,59 @@ fn taking_one_side_everywhere_agrees_with_git() {
             assert!(bytes == output.stdout, "{flag} {folder:?}");
         }
     }
+}
+
+/// What rules settle in a folder, and how much they leave open.
+fn by_rule(folder: &Path, settle: Settle) -> (usize, Vec<u8>) {
+    let read = |name| Source::new(fs::read(folder.join(name)).unwrap());
+    let plan = plan(
+        &read("base"),
+        &read("ours"),
+        &read("theirs"),
+        &Options::default(),
+    );
+    let name = fs::read_to_string(folder.join("name")).unwrap_or_default();
+    let context = Context {
+        path: name.trim().to_owned(),
+        ..Context::default()
+    };
+    let rulings = settle.pick(&propose_all(&plan, &context));
+    let session = Session::with_rulings(Arc::new(plan), rulings);
+    let draft = session.draft();
+    (draft.counts().open, weave(draft, &Markers::default()))
+}
+
+#[test]
+fn what_git_settles_no_rule_touches() {
+    for folder in corpus() {
+        if let (Some(expected), false) = (by_git(&folder), folder.join("why.md").exists()) {
+            assert_eq!(
+                by_rule(&folder, Settle::Likely),
+                (0, expected),
+                "{folder:?}"
+            );
+        }
+    }
+}
+
+#[test]
+fn rules_settle_the_corpus_as_it_says() {
+    let mut met = 0;
+    for folder in corpus() {
+        for (level, settle) in [("certain", Settle::Certain), ("likely", Settle::Likely)] {
+            let file = folder.join(level);
+            if !file.exists() {
+                continue;
+            }
+            met += 1;
+            let (_, bytes) = by_rule(&folder, settle);
+            if std::env::var_os("CORPUS_WRITE").is_some() {
+                fs::write(&file, &bytes).unwrap();
+            }
+            let expected = fs::read(&file).unwrap();
+            let text = String::from_utf8_lossy(&bytes);
+            assert!(bytes == expected, "{folder:?} by what is {level}:\n{text}");
+        }
+    }
+    assert!(met >= 6, "the corpus says what rules give in {met} places");
 }

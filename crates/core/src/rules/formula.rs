@@ -5,19 +5,25 @@ use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::resolution::{Resolution, Side, Strand, Version};
 use crate::stitch::{is_name, word_changes};
 use crate::words::words;
+use std::ops::Range;
 
 pub(super) struct Replay;
 
 /// A replacement that tells a whole change.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Formula {
-    /// The words that went.
+    /// The words that went; none if arguments were added to calls.
     pub from: Vec<u8>,
     /// The words that came.
     pub to: Vec<u8>,
+    /// What is called, if arguments were added to calls.
+    pub call: Option<Vec<u8>>,
     /// How often.
     pub times: usize,
 }
+
+/// Calls of so many different names are tried.
+const CALLS: usize = 8;
 
 impl Formula {
     /// The formula that turns `base` into `side`, if one does: every place that could be replaced was.
@@ -28,14 +34,65 @@ impl Formula {
         let formula = Formula {
             from,
             to,
+            call: None,
             times: changes.len(),
         };
+        if one && formula.from.is_empty() && formula.to.starts_with(b",") {
+            return formula.of_calls(base, side);
+        }
         let named = is_name(&formula.from) && formula.from.len() > 1 && !formula.to.is_empty();
         (one && named && formula.replay(base).0 == side).then_some(formula)
     }
 
+    /// The same as an argument added to every call of one name.
+    fn of_calls(self, base: &[u8], side: &[u8]) -> Option<Self> {
+        let cells = words(base);
+        let mut names: Vec<&[u8]> = Vec::new();
+        for pair in cells.windows(2) {
+            let (name, next) = (&base[pair[0].clone()], &base[pair[1].clone()]);
+            if next == b"(" && is_name(name) && !names.contains(&name) && names.len() < CALLS {
+                names.push(name);
+            }
+        }
+        names.into_iter().find_map(|name| {
+            let call = Some(name.to_vec());
+            let formula = Formula {
+                call,
+                ..self.clone()
+            };
+            (formula.replay(base).0 == side).then_some(formula)
+        })
+    }
+
+    /// `text` with its words put before the end of every call of `name`.
+    fn extend_calls(&self, name: &[u8], text: &[u8]) -> (Vec<u8>, usize) {
+        let cells = words(text);
+        let word = |at: usize| {
+            cells
+                .get(at)
+                .map_or(&b""[..], |r: &Range<usize>| &text[r.clone()])
+        };
+        // For each bracket that is open, whether it is that of such a call.
+        let (mut open, mut out, mut times) = (Vec::new(), Vec::new(), 0);
+        for at in 0..cells.len() {
+            match word(at) {
+                b"(" => open.push(at > 0 && word(at - 1) == name),
+                b")" if open.pop() == Some(true) => {
+                    out.extend_from_slice(&self.to);
+                    times += 1;
+                }
+                _ => {}
+            }
+            out.extend_from_slice(word(at));
+        }
+        (out, times)
+    }
+
     /// `text` with every place replaced, and how many there were.
     pub fn replay(&self, text: &[u8]) -> (Vec<u8>, usize) {
+        if let Some(name) = &self.call {
+            return self.extend_calls(name, text);
+        }
         let cells: Vec<_> = words(text);
         let wanted: Vec<&[u8]> = words(&self.from)
             .into_iter()
@@ -66,6 +123,10 @@ impl Formula {
             String::from_utf8_lossy(&self.from),
             String::from_utf8_lossy(&self.to),
         );
+        if let Some(call) = &self.call {
+            let call = String::from_utf8_lossy(call);
+            return format!("`{call}(…)` → `{call}(…{to})`, {times}");
+        }
         format!("`{from}` → `{to}`, {times}")
     }
 }
@@ -112,6 +173,16 @@ impl Rule for Replay {
                 gives: Some((
                     Likely,
                     "let slot = free.take().or(spare);\nlet next = free.take();\nlet last = free.take();\n",
+                )),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\nmoor(tug);\n",
+                ours: "moor(ship, tide);\nmoor(tug, tide);\n",
+                theirs: "moor(first(ship));\nmoor(tug);\nmoor(ferry);\n",
+                gives: Some((
+                    Likely,
+                    "moor(first(ship), tide);\nmoor(tug, tide);\nmoor(ferry, tide);\n",
                 )),
             },
             Example {

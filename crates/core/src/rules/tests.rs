@@ -58,3 +58,20 @@ fn ids_are_unique_and_titles_are_found_by_them() {
     assert_eq!(rule_title("blend"), "word-by-word blend");
     assert_eq!(rule_title("nothing-like-it"), "nothing-like-it");
 }
+
+#[test]
+fn a_bound_that_was_hit_is_told() {
+    let long = |word: &str| -> String { (0..6_000).map(|n| format!("{word} {n}\n")).collect() };
+    let (base, ours, theirs) = (long("quay"), long("pier"), long("mole"));
+    let plan = plan(
+        &base.as_str().into(),
+        &ours.as_str().into(),
+        &theirs.as_str().into(),
+        &Options::default(),
+    );
+    let ruling = propose(&plan, plan.conflicts()[0], &Context::default()).unwrap();
+    assert_eq!(
+        (ruling.rule.as_str(), ruling.certainty),
+        ("too-long", Certainty::Hint)
+    );
+}

@@ -14,6 +14,7 @@ mod diff;
 mod draft;
 mod encoding;
 mod journal;
+mod layout;
 mod lines;
 mod loom;
 mod markers;

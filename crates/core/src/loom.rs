@@ -7,6 +7,7 @@
 //! rules what it took.
 
 use crate::diff::search_dense;
+use crate::layout::{double_quoted, formatted, requoted};
 use crate::lines::{LineIdx, LineRange};
 use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::{Side, Strand, Version};
@@ -18,6 +19,8 @@ use std::collections::HashSet;
 
 /// Rows less alike than this, in hundredths, are not one row re-worded.
 const ALIKE: u32 = 50;
+/// Bytes of a row beyond which it is not looked at for formatting.
+const LONG_ROW: usize = 4_000;
 /// Rows of one version beyond which a conflict is not woven: nobody could follow it.
 const MOST: usize = 5_000;
 
@@ -55,6 +58,8 @@ pub struct Facts {
     pub blank_clashes: usize,
     /// Rows replaced by rows unlike them.
     pub swapped: usize,
+    /// Rows that one side took out or replaced while the other changed their quotes or commas.
+    pub formatted: usize,
     /// New rows in which the other side's changes of words were made too.
     pub renewed: usize,
     /// New rows that use words which the other side changed.
@@ -89,7 +94,7 @@ impl Deeds {
             match unit {
                 Unit::Pair(_, _, Change::Same) => {}
                 Unit::Pair(_, _, Change::Blank) => deeds.blank += 1,
-                Unit::Pair(_, _, Change::Words) => deeds.worded += 1,
+                Unit::Pair(_, _, Change::Format | Change::Words) => deeds.worded += 1,
                 Unit::Gone(_) => deeds.gone += 1,
                 Unit::Swap(..) => deeds.swapped += 1,
                 Unit::PutIn(_, lines) => deeds.put_in += lines.len(),
@@ -128,6 +133,8 @@ pub enum Clash {
 enum Change {
     Same,
     Blank,
+    /// Quotes or a trailing comma.
+    Format,
     Words,
 }
 
@@ -203,6 +210,11 @@ fn change(base: &Source, b: u32, side: &Source, s: u32) -> Change {
     match () {
         () if old == new => Change::Same,
         () if same_words(old.content(), new.content()) => Change::Blank,
+        () if old.content().len() < LONG_ROW
+            && formatted(old.content()) == formatted(new.content()) =>
+        {
+            Change::Format
+        }
         () => Change::Words,
     }
 }
@@ -332,6 +344,10 @@ pub(crate) fn weave_rows(
             },
         },
         last: [None, None],
+        requoted: [
+            requotes(&versions.base, &versions.ours, &ours),
+            requotes(&versions.base, &versions.theirs, &theirs),
+        ],
         swaps: [
             swaps(&versions.base, &versions.ours, &ours),
             swaps(&versions.base, &versions.theirs, &theirs),
@@ -382,15 +398,29 @@ struct Loom<'a> {
     woven: Woven,
     /// The last change of each side: where it ended, and what it was.
     last: [Option<Unit>; 2],
+    /// Whether each side made double quotes of single ones throughout.
+    requoted: [bool; 2],
     /// The changes of words of each side.
     swaps: [Vec<Swap>; 2],
+}
+
+fn requotes(base: &Source, side: &Source, units: &[Unit]) -> bool {
+    let rows = || {
+        units.iter().filter_map(|unit| match *unit {
+            Unit::Pair(b, s, _) => Some((base.line(LineIdx(b)), side.line(LineIdx(s)))),
+            _ => None,
+        })
+    };
+    let single = |line: Line<'_>| line.content().contains(&b'\'');
+    rows().any(|(old, new)| requoted(old.content(), new.content()))
+        && !rows().any(|(old, new)| single(old) && single(new))
 }
 
 /// Rows whose words a side may have changed before its changes are no longer replayed.
 const REPLAYED: usize = 60;
 
 fn swaps(base: &Source, side: &Source, units: &[Unit]) -> Vec<Swap> {
-    let worded = |unit: &&Unit| matches!(unit, Unit::Pair(_, _, Change::Words));
+    let worded = |unit: &&Unit| matches!(unit, Unit::Pair(_, _, Change::Format | Change::Words));
     let rows = units.iter().filter(worded).take(REPLAYED);
     let of = |unit: &Unit| match *unit {
         Unit::Pair(b, s, _) => Swap::between(
@@ -482,6 +512,7 @@ impl Loom<'_> {
         match other {
             Change::Words => return Err(Clash::Gone),
             Change::Blank => self.woven.facts.removed_respaced += 1,
+            Change::Format => self.woven.facts.formatted += 1,
             Change::Same => {}
         }
         self.note(side, unit, None);
@@ -505,6 +536,10 @@ impl Loom<'_> {
             match unit {
                 Unit::Pair(_, _, Change::Same) => {}
                 Unit::Pair(_, _, Change::Blank) => respaced = true,
+                Unit::Pair(_, _, Change::Format) => {
+                    respaced = true;
+                    self.woven.facts.formatted += 1;
+                }
                 Unit::Pair(..) | Unit::Gone(_) | Unit::Swap(..) => return Err(Clash::Gone),
                 Unit::PutIn(..) => return Err(Clash::Inside),
             }
@@ -543,7 +578,15 @@ impl Loom<'_> {
         let other = usize::from(side == Side::Ours);
         for idx in lines.iter() {
             let line = text.line(idx);
-            let words = match replay(&self.swaps[other], line.trimmed()) {
+            let requoted = self.requoted[other]
+                .then(|| double_quoted(line.trimmed()))
+                .flatten();
+            let requoted = requoted.filter(|words| words != line.trimmed());
+            let words = match replay(
+                &self.swaps[other],
+                requoted.as_deref().unwrap_or(line.trimmed()),
+            ) {
+                Replayed::Fresh if requoted.is_some() => requoted,
                 Replayed::Fresh => None,
                 Replayed::Renewed(words) => Some(words),
                 Replayed::Stale => {
@@ -600,9 +643,9 @@ impl Loom<'_> {
                 self.note(Side::Theirs, Unit::Pair(base.0, t.0, other), None);
                 let text = self.components(v.base.line(base), ours, theirs)?;
                 match (mine, other) {
-                    (Change::Words, Change::Words) => self.woven.facts.blended += 1,
                     (Change::Blank, Change::Blank) => self.woven.facts.blanks += 1,
-                    _ => self.woven.facts.respaced += 1,
+                    (Change::Blank, _) | (_, Change::Blank) => self.woven.facts.respaced += 1,
+                    _ => self.woven.facts.blended += 1,
                 }
                 match () {
                     () if text == ours.bytes() => self.lines(Version::Ours, one(o)),

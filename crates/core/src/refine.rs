@@ -26,7 +26,12 @@ struct Stretch {
 
 /// The regions that stand for `region`, in order; they tile it in all three versions.
 pub(crate) fn refine(versions: &Versions, tokens: &Tokens, region: Region) -> Vec<Region> {
-    let stretches = stretches(tokens, &region);
+    // A difference taken the other way round may match other lines; a fixed order of the
+    // two, by their content, keeps the plan the same when the sides are swapped.
+    let order = |lines: LineRange, bytes| (lines.len(), bytes);
+    let swapped = order(region.ours, versions.ours.slice(region.ours))
+        > order(region.theirs, versions.theirs.slice(region.theirs));
+    let stretches = stretches(tokens, &region, swapped);
     if let [only] = stretches[..] {
         let kind = if only.common {
             Kind::Same
@@ -56,12 +61,12 @@ fn kind(tokens: &Tokens, stretch: &Stretch, base: LineRange) -> Kind {
 }
 
 /// Alternating runs of common and differing lines; never empty on both sides.
-fn stretches(tokens: &Tokens, region: &Region) -> Vec<Stretch> {
+fn stretches(tokens: &Tokens, region: &Region, swapped: bool) -> Vec<Stretch> {
     let ours = &tokens.ours[region.ours.span()];
     let theirs = &tokens.theirs[region.theirs.span()];
     let mut out = Vec::new();
     let (mut from_o, mut from_t) = (0, 0);
-    for (o, t, len) in common_runs(ours, theirs) {
+    for (o, t, len) in common_runs(ours, theirs, swapped) {
         let at_edge = (o == 0 && t == 0) || (o + len == ours.len() && t + len == theirs.len());
         if !at_edge && len < RUN {
             continue;
@@ -102,14 +107,14 @@ fn push(
 }
 
 /// Runs of equal lines as (line of ours, line of theirs, length), in order.
-fn common_runs(ours: &[Token], theirs: &[Token]) -> Vec<(usize, usize, usize)> {
+fn common_runs(ours: &[Token], theirs: &[Token], swapped: bool) -> Vec<(usize, usize, usize)> {
     let head = ours.iter().zip(theirs).take_while(|(a, b)| a == b).count();
     let (ours, theirs) = (&ours[head..], &theirs[head..]);
     let ends = ours.iter().rev().zip(theirs.iter().rev());
     let tail = ends.take_while(|(a, b)| a == b).count();
     let (len_o, len_t) = (ours.len() - tail, theirs.len() - tail);
     let mut runs = vec![(0, 0, head)];
-    let inner = inner_runs(&ours[..len_o], &theirs[..len_t]);
+    let inner = inner_runs(&ours[..len_o], &theirs[..len_t], swapped);
     runs.extend(
         inner
             .into_iter()
@@ -120,14 +125,10 @@ fn common_runs(ours: &[Token], theirs: &[Token]) -> Vec<(usize, usize, usize)> {
     runs
 }
 
-fn inner_runs(ours: &[Token], theirs: &[Token]) -> Vec<(usize, usize, usize)> {
+fn inner_runs(ours: &[Token], theirs: &[Token], swapped: bool) -> Vec<(usize, usize, usize)> {
     if ours.len() < RUN || theirs.len() < RUN {
         return Vec::new();
     }
-    // A difference taken the other way round may match other lines; a fixed
-    // order of the two keeps the plan the same when the sides are swapped.
-    let key = |tokens: &[Token]| tokens.iter().map(|t| t.0).collect::<Vec<_>>();
-    let swapped = (ours.len(), key(ours)) > (theirs.len(), key(theirs));
     let (a, b) = if swapped {
         (theirs, ours)
     } else {

@@ -299,6 +299,8 @@ pub enum Doubt {
     Touching,
     /// Words blended right beside other changes.
     Crowded,
+    /// One side formatted what the other took out or replaced.
+    Formatted,
     /// Lines paired another way give another text.
     Unsteady,
 }
@@ -447,6 +449,7 @@ impl<'a> Conflict<'a> {
                 facts.blended > 0 && facts.beside + facts.beside_gone + facts.adjacent > 0,
                 Doubt::Crowded,
             ),
+            (facts.formatted > 0, Doubt::Formatted),
             (!self.is_steady(), Doubt::Unsteady),
         ];
         found

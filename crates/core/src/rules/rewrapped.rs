@@ -2,9 +2,10 @@
 
 use super::Certainty::{Certain, Likely};
 use super::{Conflict, Context, Example, Proposal, Rule};
+use crate::layout::{double_quoted, formatted, requoted};
 use crate::resolution::{Side, Strand, Version};
 use crate::stitch::{stitch, word_changes};
-use crate::words::{same_words, words};
+use crate::words::same_words;
 
 pub(super) struct Rewrapped;
 
@@ -78,47 +79,4 @@ impl Rule for Rewrapped {
             },
         ]
     }
-}
-
-/// The words of a text without what formatters change: blanks, commas before a closing bracket, kinds of quotes.
-fn formatted(text: &[u8]) -> Vec<&[u8]> {
-    let mut out: Vec<&[u8]> = Vec::new();
-    for range in words(text) {
-        let word = &text[range];
-        match word {
-            _ if word.iter().all(|b| crate::words::is_space(*b)) => {}
-            b"'" | b"\"" => out.push(b"\""),
-            b")" | b"]" | b"}" => {
-                if out.last() == Some(&b",".as_slice()) {
-                    out.pop();
-                }
-                out.push(word);
-            }
-            _ => out.push(word),
-        }
-    }
-    out
-}
-
-fn count(text: &[u8], sign: u8) -> usize {
-    text.iter().filter(|b| **b == sign).count()
-}
-
-/// Whether single quotes became double ones throughout.
-fn requoted(base: &[u8], side: &[u8]) -> bool {
-    count(base, b'\'') > 0
-        && count(side, b'\'') == 0
-        && count(side, b'"') == count(base, b'"') + count(base, b'\'')
-}
-
-/// Double quotes for single ones; `None` where both are in one line.
-fn double_quoted(text: &[u8]) -> Option<Vec<u8>> {
-    let mixed = text
-        .split(|b| *b == b'\n')
-        .any(|l| count(l, b'\'') % 2 == 1);
-    (!mixed).then(|| {
-        text.iter()
-            .map(|b| if *b == b'\'' { b'"' } else { *b })
-            .collect()
-    })
 }

@@ -1,6 +1,9 @@
 //! How long planning and replaying take on long files.
 
-use armistice_core::{Entry, Event, Options, Resolution, Session, Source, Step, Version, plan};
+use armistice_core::{
+    Context, Draft, Entry, Event, Options, Resolution, Session, Source, Step, Version, audit, plan,
+    propose_all,
+};
 use divan::Bencher;
 use std::sync::Arc;
 
@@ -62,6 +65,34 @@ fn ordinary_100_000_lines_2_000_edits_a_side(bencher: Bencher<'_, '_>) {
 fn repetitive_100_000_lines_2_000_edits_a_side(bencher: Bencher<'_, '_>) {
     let (b, o, t) = versions(100_000, 6, 2_000);
     bencher.bench(|| plan(&b, &o, &t, &Options::default()));
+}
+
+#[divan::bench]
+fn rules_on_100_000_lines_2_000_edits_a_side(bencher: Bencher<'_, '_>) {
+    let (b, o, t) = versions(100_000, 1_000_000, 2_000);
+    let plan = plan(&b, &o, &t, &Options::default());
+    bencher.bench(|| propose_all(&plan, &Context::default()));
+}
+
+#[divan::bench]
+fn rules_on_2_000_conflicts(bencher: Bencher<'_, '_>) {
+    let side = |word: &str| -> String {
+        let line = |n: usize| match n % 5 {
+            0 => format!("    let slot_{n} = quay.{word}(ship, tide_{n});\n"),
+            _ => format!("    moor(ship, berth_{n});\n"),
+        };
+        (0..10_000).map(line).collect()
+    };
+    let [b, o, t] = ["find", "reserve", "take"].map(|w| Source::new(side(w)));
+    let plan = plan(&b, &o, &t, &Options::default());
+    bencher.bench(|| propose_all(&plan, &Context::default()));
+}
+
+#[divan::bench]
+fn accounting_for_100_000_lines(bencher: Bencher<'_, '_>) {
+    let (b, o, t) = versions(100_000, 1_000_000, 2_000);
+    let draft = Draft::new(Arc::new(plan(&b, &o, &t, &Options::default())));
+    bencher.bench(|| audit(&draft, None));
 }
 
 #[divan::bench]

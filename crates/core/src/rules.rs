@@ -34,6 +34,7 @@ use crate::words::is_space;
 use serde::{Deserialize, Serialize};
 use std::cell::OnceCell;
 use std::collections::{BTreeSet, HashMap};
+use std::rc::Rc;
 
 /// How sure a rule is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -335,10 +336,20 @@ pub fn rule_title(id: &str) -> &str {
     rule.map_or(id, |rule| rule.title())
 }
 
+/// What all conflicts of a plan share, computed when a rule first asks for it.
+#[derive(Default)]
+struct Shared<'a> {
+    /// Where each line with words stands in ours and in theirs, without its indentation.
+    places: [OnceCell<Places<'a>>; 2],
+}
+
+type Places<'a> = HashMap<&'a [u8], Vec<u32>>;
+
 /// A conflict as rules look at it; what is costly is computed once, when it is first asked for.
 pub struct Conflict<'a> {
     plan: &'a Plan,
     id: RegionId,
+    shared: Rc<Shared<'a>>,
     woven: OnceCell<Result<Woven, Clash>>,
     steady: OnceCell<bool>,
 }
@@ -346,9 +357,14 @@ pub struct Conflict<'a> {
 impl<'a> Conflict<'a> {
     /// A conflict of a plan.
     pub fn new(plan: &'a Plan, id: RegionId) -> Self {
+        Self::with(plan, id, Rc::default())
+    }
+
+    fn with(plan: &'a Plan, id: RegionId, shared: Rc<Shared<'a>>) -> Self {
         Conflict {
             plan,
             id,
+            shared,
             woven: OnceCell::new(),
             steady: OnceCell::new(),
         }
@@ -367,6 +383,23 @@ impl<'a> Conflict<'a> {
     /// Which region it is.
     pub fn id(&self) -> RegionId {
         self.id
+    }
+
+    /// Where a side has a line with words.
+    fn places(&self, side: Side, line: &[u8]) -> &[u32] {
+        let index = || {
+            let text = self.versions().get(side.into());
+            let mut places = Places::new();
+            for at in text.all().iter() {
+                let line = text.line(at).trimmed();
+                if moved::is_worded(line) {
+                    places.entry(line).or_default().push(at.0);
+                }
+            }
+            places
+        };
+        let places = self.shared.places[usize::from(side == Side::Theirs)].get_or_init(index);
+        places.get(line).map_or(&[], Vec::as_slice)
     }
 
     fn versions(&self) -> &'a Versions {
@@ -555,10 +588,13 @@ impl<'a> Conflict<'a> {
 
 /// What the rules make of one conflict: the surest proposal, the first among equals.
 pub fn propose(plan: &Plan, id: RegionId, context: &Context) -> Option<Ruling> {
-    let conflict = Conflict::new(plan, id);
+    ruling(&Conflict::new(plan, id), context)
+}
+
+fn ruling(conflict: &Conflict<'_>, context: &Context) -> Option<Ruling> {
     let mut best: Option<Ruling> = None;
     for rule in RULES.iter().filter(|rule| !context.off.contains(rule.id())) {
-        let Some(found) = rule.propose(&conflict, context) else {
+        let Some(found) = rule.propose(conflict, context) else {
             continue;
         };
         if best
@@ -585,13 +621,15 @@ pub fn propose(plan: &Plan, id: RegionId, context: &Context) -> Option<Ruling> {
 /// What the rules make of all conflicts of a plan, in order.
 pub fn propose_all(plan: &Plan, context: &Context) -> Vec<(RegionId, Ruling)> {
     let mut out = Vec::new();
+    let shared = Rc::default();
     for stretch in plan.stretches() {
         let from = out.len();
-        out.extend(
-            stretch
-                .iter()
-                .filter_map(|id| Some((*id, propose(plan, *id, context)?))),
-        );
+        out.extend(stretch.iter().filter_map(|id| {
+            Some((
+                *id,
+                ruling(&Conflict::with(plan, *id, Rc::clone(&shared)), context)?,
+            ))
+        }));
         let all_certain = out.len() - from == stretch.len()
             && out[from..]
                 .iter()

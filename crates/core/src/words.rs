@@ -17,7 +17,7 @@ enum Class {
 ///
 /// Bytes that are not UTF-8 form words of their own.
 pub fn words(bytes: &[u8]) -> Vec<Range<usize>> {
-    let mut out: Vec<Range<usize>> = Vec::new();
+    let mut out: Vec<Range<usize>> = Vec::with_capacity(bytes.len() / 3 + 4);
     let mut last = Class::Sign;
     let mut push = |at: usize, len: usize, class: Class| {
         match out.last_mut() {

@@ -186,13 +186,6 @@ fn stands_for(theirs: &Source, lines: LineRange, answer: &Source) -> Vec<u8> {
         text.lines(text.all()).map(|l| l.bytes().to_vec()).collect()
     };
     let (old, new) = (all(theirs), all(answer));
-    let slices = |lines: &[Vec<u8>]| -> Vec<*const [u8]> {
-        lines
-            .iter()
-            .map(|l| std::ptr::from_ref(l.as_slice()))
-            .collect()
-    };
-    let _ = slices;
     let old: Vec<&[u8]> = old.iter().map(Vec::as_slice).collect();
     let new: Vec<&[u8]> = new.iter().map(Vec::as_slice).collect();
     let hunks = changed_lines(&old, &new);

@@ -3,12 +3,13 @@
 use super::Certainty::Hint;
 use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::resolution::{Side, Version};
-use crate::text::Source;
 
 pub(super) struct Moved;
 
 /// Lines with words that must stand together elsewhere to be taken for the same ones.
 const ENOUGH: usize = 2;
+/// Places that are looked at: a line that stands in more says nothing.
+const PLACES: usize = 16;
 
 impl Rule for Moved {
     fn id(&self) -> &'static str {
@@ -21,19 +22,19 @@ impl Rule for Moved {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let region = conflict.region();
-        let base: Vec<&[u8]> = solid(&conflict.versions().base, conflict.text(Version::Base));
+        let base: Vec<&[u8]> = solid(conflict.text(Version::Base));
         if base.len() < ENOUGH {
             return None;
         }
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
-            let (version, text) = (Version::from(side), conflict.versions().get(side.into()));
-            if solid(text, conflict.text(version))
+            let version = Version::from(side);
+            if solid(conflict.text(version))
                 .iter()
                 .any(|line| base.contains(line))
             {
                 return None;
             }
-            let at = find(text, &base)?;
+            let at = find(conflict, side, &base)?;
             if region.lines(version).contains(crate::LineIdx(at)) {
                 return None;
             }
@@ -67,25 +68,24 @@ impl Rule for Moved {
 }
 
 /// The lines of a stretch that have words, without indentation.
-fn solid<'a>(_: &Source, text: &'a [u8]) -> Vec<&'a [u8]> {
+fn solid(text: &[u8]) -> Vec<&[u8]> {
     let lines = text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii);
-    lines
-        .filter(|line| line.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2)
-        .collect()
+    lines.filter(|line| is_worded(line)).collect()
 }
 
-/// The line from which on `wanted` stands in a text, lines without words passed over.
-fn find(text: &Source, wanted: &[&[u8]]) -> Option<u32> {
-    let worded = |line: &&[u8]| line.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2;
-    let mut lines = Vec::new();
-    for at in text.all().iter() {
-        let trimmed = text.line(at).trimmed();
-        if worded(&trimmed) {
-            lines.push((trimmed, at.0));
-        }
-    }
-    let found = lines
-        .windows(wanted.len())
-        .find(|w| w.iter().zip(wanted).all(|(a, b)| a.0 == *b))?;
-    found.first().map(|(_, at)| *at)
+pub(super) fn is_worded(line: &[u8]) -> bool {
+    line.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2
+}
+
+/// The line of a side from which on `wanted` stands there, lines without words passed over.
+fn find(conflict: &Conflict<'_>, side: Side, wanted: &[&[u8]]) -> Option<u32> {
+    let text = conflict.versions().get(side.into());
+    let places = conflict.places(side, wanted.first()?);
+    let stands = |at: &&u32| {
+        let from = (**at as usize..text.len()).into();
+        let lines = text.lines(from).map(|line| line.trimmed());
+        let mut lines = lines.filter(|line| is_worded(line));
+        wanted.iter().all(|line| lines.next() == Some(*line))
+    };
+    places.iter().take(PLACES).find(stands).copied()
 }

@@ -1,7 +1,8 @@
 //! One side changed blanks alone, the other words.
 
-use super::Certainty::Certain;
-use super::{Certainty, Conflict, Context, Example, Proposal, Rule};
+use super::Certainty::{Certain, Likely};
+use super::{Conflict, Context, Doubt, Example, Proposal, Rule, lines};
+use crate::loom::Deeds;
 use crate::resolution::Side;
 
 pub(super) struct Reindented;
@@ -18,19 +19,37 @@ impl Rule for Reindented {
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let facts = conflict.facts()?;
         let [ours, theirs] = facts.sides;
+        // Wrapping in a new block puts lines in and re-indents what is inside of them.
+        let wraps = |d: &Deeds| d.blank > 0 && d.worded + d.gone + d.swapped == 0;
         let side = match () {
             () if ours.only_blanks() => Side::Ours,
             () if theirs.only_blanks() => Side::Theirs,
+            () if wraps(&ours) => Side::Ours,
+            () if wraps(&theirs) => Side::Theirs,
             () => return None,
         };
         let (blank, worded) = (context.label(side), context.label(side.other()));
-        let reason = format!(
-            "{blank} changed white space alone; {worded}'s words stand, laid out as {blank} has them"
-        );
-        let certainty = match facts.blank_clashes == 0 && conflict.is_steady() {
-            true => Certain,
-            false => Certainty::Likely,
+        let deeds = match side {
+            Side::Ours => ours,
+            Side::Theirs => theirs,
         };
+        let certain = match deeds.only_blanks() {
+            true => facts.blank_clashes == 0 && conflict.is_steady(),
+            // New lines of both are in order where what was re-indented tells them apart.
+            false => conflict
+                .doubts(context)
+                .iter()
+                .all(|doubt| matches!(doubt, Doubt::Shifted | Doubt::BothPutIn)),
+        };
+        let certainty = if certain { Certain } else { Likely };
+        let what = match deeds.put_in {
+            0 => format!("{blank} changed white space alone"),
+            n => format!(
+                "{blank} re-indented these lines around {} of its own",
+                lines(n)
+            ),
+        };
+        let reason = format!("{what}; {worded}'s words stand, laid out as {blank} has them");
         Some(Proposal::new(
             certainty,
             conflict.woven_resolution()?,
@@ -53,6 +72,16 @@ impl Rule for Reindented {
                 ours: "\tmoor(ship);\n\tlog(ship);\n",
                 theirs: "moor(ship);\npay(ship);\nlog(ship);\n",
                 gives: Some((Certain, "\tmoor(ship);\n\tpay(ship);\n\tlog(ship);\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "def f():\n    moor(ship)\n    log(ship)\n",
+                ours: "def f():\n    if tide:\n        moor(ship)\n        log(ship)\n",
+                theirs: "def f():\n    moor(tug)\n    pay(tide)\n    log(ship)\n",
+                gives: Some((
+                    Certain,
+                    "def f():\n    if tide:\n        moor(tug)\n        pay(tide)\n        log(ship)\n",
+                )),
             },
             Example {
                 path: "a.rs",

@@ -1,8 +1,8 @@
 //! The store under the git folder, and files written in one step.
 
-use armistice_core::{Entry, Event, RegionId, Resolution, Step};
+use armistice_core::{Entry, Event, Outcome, Precedent, RegionId, Resolution, Side, Step, Version};
 use armistice_git::{
-    Case, Kind, Mode, Oid, RepoPath, Seen, Stage, Stages, Standing, Store, WorkFile,
+    Case, Kind, Memory, Mode, Oid, RepoPath, Seen, Stage, Stages, Standing, Store, WorkFile,
     write_atomically,
 };
 use std::fs;
@@ -203,4 +203,72 @@ fn what_is_seen_tells_files_links_and_nothing_apart() {
     assert_eq!(see("file/below").seen, Seen::Missing);
     fs::write(dir.path().join("file"), "TEXT").unwrap();
     assert_ne!(see("file").seen, see("same").seen);
+}
+
+fn precedent(text: &str, outcome: Outcome) -> Precedent {
+    Precedent {
+        base: text.into(),
+        ours: format!("{text} of ours").into(),
+        theirs: format!("{text} of theirs").into(),
+        outcome,
+    }
+}
+
+#[test]
+fn a_repository_remembers_the_latest_of_each_conflict() {
+    let dir = TempDir::new().unwrap();
+    let memory = Memory::new(dir.path());
+    assert_eq!(memory.read().unwrap(), []);
+    assert!(
+        !dir.path().join("armistice").exists(),
+        "asking makes nothing"
+    );
+    let (berth, tide) = (
+        Outcome::Take(Version::Ours),
+        Outcome::Text(b"\xff\n".to_vec()),
+    );
+    let first = precedent("berth", berth.clone());
+    memory
+        .remember(&[first.clone(), precedent("tide", tide)])
+        .unwrap();
+    // The same three texts, the sides the other way round: one conflict, settled anew.
+    let again = Precedent {
+        ours: first.theirs.clone(),
+        theirs: first.ours.clone(),
+        ..first
+    };
+    memory.remember(std::slice::from_ref(&again)).unwrap();
+    let all = memory.read().unwrap();
+    assert_eq!(all.len(), 2);
+    assert_eq!(all[1], again);
+    memory.forget(0).unwrap();
+    assert_eq!(memory.read().unwrap(), [again]);
+    assert!(
+        memory
+            .forget(1)
+            .unwrap_err()
+            .to_string()
+            .contains("no number 2")
+    );
+    assert_eq!(memory.forget_all().unwrap(), 1);
+    assert_eq!(memory.forget_all().unwrap(), 0);
+}
+
+#[test]
+fn memory_is_bounded_and_a_damaged_line_is_passed_over() {
+    let dir = TempDir::new().unwrap();
+    let memory = Memory::new(dir.path());
+    let many: Vec<_> = (0..2_100)
+        .map(|n| precedent(&n.to_string(), Outcome::Both(Side::Ours)))
+        .collect();
+    memory.remember(&many).unwrap();
+    let kept = memory.read().unwrap();
+    assert_eq!((kept.len(), &kept[0]), (2_000, &many[100]), "the oldest go");
+    let big = Outcome::Text(vec![b'x'; 7_999_000]);
+    memory.remember(&[precedent("big", big)]).unwrap();
+    let size: usize = memory.read().unwrap().iter().map(Precedent::size).sum();
+    assert!(size <= 8_000_000);
+    let file = dir.path().join("armistice/memory.jsonl");
+    std::fs::write(&file, "{\"torn\n").unwrap();
+    assert_eq!(memory.read().unwrap(), []);
 }

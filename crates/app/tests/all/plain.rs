@@ -1,6 +1,6 @@
 //! The same work without a screen.
 
-use crate::kit::{Repo, armistice};
+use crate::kit::{Repo, armistice, armistice_as};
 use serde_json::Value;
 use std::fs;
 use tempfile::TempDir;
@@ -240,4 +240,114 @@ fn a_missing_git_is_told_with_what_to_do() {
         .unwrap();
     assert_eq!(output.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&output.stderr).contains("install git or put it on PATH"));
+}
+
+#[test]
+fn proof_accounts_for_every_line_of_both_sides() {
+    let repo = Repo::conflict(
+        "a.txt",
+        "one\ntwo\n",
+        "one\nours here\n",
+        "one\ntheirs here\n",
+    );
+    let audit = |repo: &Repo| json(repo, &["proof", "--json"])["audit"].clone();
+    assert_eq!(audit(&repo)["theirs"]["added"]["waiting"], 1);
+    repo.told(&["settle", "a.txt", "--by", "ours"]);
+    let told = audit(&repo);
+    assert_eq!(told["ours"]["added"]["kept"], 1);
+    assert_eq!(told["theirs"]["added"]["given_up"], 1);
+    let given_up = &told["files"][0]["given_up"][0];
+    assert_eq!(
+        (&given_up["side"], &given_up["conflict"], &given_up["by"]),
+        (&"theirs".into(), &1.into(), &"ours".into())
+    );
+    // Somebody takes the line out again behind our back.
+    repo.write("a.txt", "one\n");
+    repo.git(&["add", "a.txt"]);
+    assert_eq!(audit(&repo)["ours"]["added"]["missing"], 1);
+    let (code, told) = repo.told(&["proof"]);
+    assert_eq!(code, 1);
+    assert!(
+        told.contains(
+            "a.txt:2: a line that ours added is missing, and no decision gave it up: ours here"
+        ),
+        "{told}"
+    );
+}
+
+#[test]
+fn settling_by_rule_takes_what_is_proposed_and_leaves_the_rest() {
+    let repo = Repo::conflict(
+        "a.rs",
+        "moor(ship)\n",
+        "moor(ship, tide)\n",
+        "moor(&ship)\n",
+    );
+    let (code, told) = repo.told(&["settle", "a.rs", "--by", "rule"]);
+    assert_eq!((code, told.as_str()), (0, "a.rs: wrote and staged\n"));
+    assert_eq!(repo.read("a.rs"), "moor(&ship, tide)\n");
+    let other = Repo::conflict("a.rs", "moor(ship)\n", "moor(tug)\n", "moor(ferry)\n");
+    let (code, told) = other.told(&["settle", "a.rs", "--by", "rule"]);
+    assert_eq!((code, told.as_str()), (1, "a.rs: 1 conflict still open\n"));
+    let (_, listed) = other.told(&["docket"]);
+    assert!(listed.contains("1 of 1 open"), "{listed}");
+}
+
+#[test]
+fn setup_for_a_user_goes_to_the_users_own_files() {
+    let home = tempfile::TempDir::new().unwrap();
+    let at = home.path().display().to_string();
+    let config = home.path().join("gitconfig").display().to_string();
+    let env = [
+        ("HOME", at.as_str()),
+        ("XDG_CONFIG_HOME", at.as_str()),
+        ("GIT_CONFIG_GLOBAL", config.as_str()),
+    ];
+    let run = |args: &[&str]| armistice_as(home.path(), args, &env);
+    let (code, told) = run(&["setup", "--user", "--driver", "--yes"]);
+    assert_eq!(code, 0, "{told}");
+    let read = |name: &str| std::fs::read_to_string(home.path().join(name)).unwrap();
+    assert!(
+        read("gitconfig").contains("[mergetool \"armistice\"]"),
+        "{}",
+        read("gitconfig")
+    );
+    assert_eq!(read("git/attributes"), "* merge=armistice\n");
+    let (code, told) = run(&["setup", "--user", "--remove", "--yes"]);
+    assert_eq!(
+        (code, told.contains("merge.tool goes")),
+        (0, true),
+        "{told}"
+    );
+    assert!(
+        !read("gitconfig").contains("armistice = "),
+        "{}",
+        read("gitconfig")
+    );
+    assert_eq!(read("git/attributes"), "");
+    let (code, told) = run(&["setup"]);
+    assert_eq!(code, 2, "{told}");
+    assert!(
+        told.contains("setup without --user is for a repository"),
+        "{told}"
+    );
+}
+
+#[test]
+fn a_configuration_that_makes_no_sense_is_told() {
+    let repo = Repo::conflict("a.txt", "one\n", "two\n", "three\n");
+    let home = repo.dir.path().display().to_string();
+    let env = [("XDG_CONFIG_HOME", home.as_str()), ("HOME", home.as_str())];
+    std::fs::create_dir_all(repo.dir.path().join("armistice")).unwrap();
+    let file = repo.dir.path().join("armistice/config.toml");
+    std::fs::write(&file, "rules-off = [\"magic\"]\n").unwrap();
+    let (code, told) = armistice_as(&repo.top, &["docket"], &env);
+    assert_eq!(code, 2);
+    assert!(
+        told.contains("'magic', which is no rule; there are: memory, echo"),
+        "{told}"
+    );
+    std::fs::write(&file, "settle = \"none\"\nwhitespace = \"all\"\n").unwrap();
+    let (code, told) = armistice_as(&repo.top, &["docket"], &env);
+    assert_eq!(code, 1, "{told}");
 }

@@ -43,6 +43,20 @@ fn parley_with_an_open_conflict() {
 }
 
 #[test]
+fn parley_settled_by_rule() {
+    check("ruled", &DEMO, |desk| {
+        desk.open("src/moorings.rs").press("s s s");
+    });
+}
+
+#[test]
+fn all_likely_is_asked_with_a_list() {
+    check("likely", &DEMO, |desk| {
+        desk.press("L");
+    });
+}
+
+#[test]
 fn parley_with_a_preview() {
     check("preview", &DEMO, |desk| {
         desk.open("src/quay.rs").press("right right");

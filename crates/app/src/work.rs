@@ -7,9 +7,9 @@ use crate::settings::Settings;
 use crate::state::{FileLoad, FileView, OpenFile, State, WholeFile};
 use crate::update::Rulings;
 use armistice_core::{
-    Certainty, Context, Draft, Encoding, Event, Line, LineRange, Options, Plan, Precedent,
-    Precedents, RegionId, Report, Ruling, Session, Settle, Source, Version, Versions, audit,
-    changed_lines, describe, plan, propose_all,
+    Context, Draft, Encoding, Event, Line, LineRange, Options, Plan, Precedent, Precedents, RULES,
+    RegionId, Report, Session, Settle, Source, Version, Versions, audit, changed_lines, describe,
+    plan, propose, propose_all,
 };
 use armistice_git::{
     Cancel, Case, Error, Journal, Kind, Loaded, Loose, Memory, Overwrite, Repository, Seen,
@@ -431,21 +431,21 @@ fn find_like(
     plans: &[(usize, Arc<Plan>, Vec<RegionId>)],
 ) -> Rulings {
     let known = [(precedent, by.to_owned())];
-    let precedents = Precedents::new([&known[0].0], &known);
+    let others = RULES.iter().map(|rule| rule.id().to_owned());
+    let context = Context {
+        precedents: Precedents::new([&known[0].0], &known),
+        // Only what was settled before is asked for.
+        off: others
+            .filter(|id| !matches!(id.as_str(), "memory" | "echo"))
+            .collect(),
+        ..Context::default()
+    };
     let mut found = Vec::new();
     for (at, plan, ids) in plans {
-        for id in ids {
-            let Some(resolution) = precedents.find(plan, *id) else {
-                continue;
-            };
-            let ruling = Ruling {
-                rule: "echo".to_owned(),
-                certainty: Certainty::Likely,
-                reason: format!("like a conflict that was settled by {by} in this session"),
-                resolution: Some(resolution),
-            };
-            found.push((*at, *id, ruling));
-        }
+        let rulings = ids
+            .iter()
+            .filter_map(|id| Some((*id, propose(plan, *id, &context)?)));
+        found.extend(rulings.map(|(id, ruling)| (*at, id, ruling)));
     }
     found
 }

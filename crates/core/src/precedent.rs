@@ -135,13 +135,6 @@ impl Precedents {
         self.0.remembered.is_empty() && self.0.like.is_empty()
     }
 
-    /// What they make of a conflict: the same three texts first, then a like one.
-    pub fn find(&self, plan: &Plan, id: RegionId) -> Option<Resolution> {
-        let conflict = Conflict::new(plan, id);
-        let same = self.remembered(&conflict);
-        same.or_else(|| self.like(&conflict).map(|(resolution, _)| resolution))
-    }
-
     pub(crate) fn remembered(&self, conflict: &Conflict<'_>) -> Option<Resolution> {
         if self.0.remembered.is_empty() {
             return None;

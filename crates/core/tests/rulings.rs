@@ -184,17 +184,22 @@ fn settled_conflicts_are_found_again_by_content_and_by_likeness() {
         b"mole one\n",
     );
     let session = [(taken.clone(), "theirs".to_owned())];
-    let known = Precedents::new([&taken], &session);
+    let context = Context {
+        precedents: Precedents::new([&taken], &session),
+        ..Context::default()
+    };
+    let find = |plan: &Plan| {
+        let ruling = propose(plan, plan.conflicts()[0], &context)?;
+        Some((ruling.rule, ruling.resolution?))
+    };
     // The same texts, the sides the other way round.
     let mirrored = make(b"x\n\nquay one\n", b"x\n\nmole one\n", b"x\n\npier one\n");
-    let found = known.find(&mirrored, mirrored.conflicts()[0]);
-    assert_eq!(found, Some(Resolution::Take(Version::Ours)));
+    let ours = Resolution::Take(Version::Ours);
+    assert_eq!(find(&mirrored), Some(("memory".to_owned(), ours)));
     // The same changes of words in another line.
     let like = make(b"  let quay;\n", b"  let pier;\n", b"  let mole;\n");
-    assert_eq!(
-        known.find(&like, like.conflicts()[0]),
-        Some(Resolution::Take(Version::Theirs))
-    );
+    let theirs = Resolution::Take(Version::Theirs);
+    assert_eq!(find(&like), Some(("echo".to_owned(), theirs)));
     let unlike = make(b"  let quay;\n", b"  let pier;\n", b"  let jetty;\n");
-    assert_eq!(known.find(&unlike, unlike.conflicts()[0]), None);
+    assert_eq!(find(&unlike), None);
 }

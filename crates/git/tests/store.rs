@@ -269,6 +269,6 @@ fn memory_is_bounded_and_a_damaged_line_is_passed_over() {
     let size: usize = memory.read().unwrap().iter().map(Precedent::size).sum();
     assert!(size <= 8_000_000);
     let file = dir.path().join("armistice/memory.jsonl");
-    std::fs::write(&file, "{\"torn\n").unwrap();
+    fs::write(&file, "{\"torn\n").unwrap();
     assert_eq!(memory.read().unwrap(), []);
 }

@@ -295,7 +295,7 @@ fn settling_by_rule_takes_what_is_proposed_and_leaves_the_rest() {
 
 #[test]
 fn setup_for_a_user_goes_to_the_users_own_files() {
-    let home = tempfile::TempDir::new().unwrap();
+    let home = TempDir::new().unwrap();
     let at = home.path().display().to_string();
     let config = home.path().join("gitconfig").display().to_string();
     let env = [
@@ -306,7 +306,7 @@ fn setup_for_a_user_goes_to_the_users_own_files() {
     let run = |args: &[&str]| armistice_as(home.path(), args, &env);
     let (code, told) = run(&["setup", "--user", "--driver", "--yes"]);
     assert_eq!(code, 0, "{told}");
-    let read = |name: &str| std::fs::read_to_string(home.path().join(name)).unwrap();
+    let read = |name: &str| fs::read_to_string(home.path().join(name)).unwrap();
     assert!(
         read("gitconfig").contains("[mergetool \"armistice\"]"),
         "{}",
@@ -338,16 +338,16 @@ fn a_configuration_that_makes_no_sense_is_told() {
     let repo = Repo::conflict("a.txt", "one\n", "two\n", "three\n");
     let home = repo.dir.path().display().to_string();
     let env = [("XDG_CONFIG_HOME", home.as_str()), ("HOME", home.as_str())];
-    std::fs::create_dir_all(repo.dir.path().join("armistice")).unwrap();
+    fs::create_dir_all(repo.dir.path().join("armistice")).unwrap();
     let file = repo.dir.path().join("armistice/config.toml");
-    std::fs::write(&file, "rules-off = [\"magic\"]\n").unwrap();
+    fs::write(&file, "rules-off = [\"magic\"]\n").unwrap();
     let (code, told) = armistice_as(&repo.top, &["docket"], &env);
     assert_eq!(code, 2);
     assert!(
         told.contains("'magic', which is no rule; there are: memory, echo"),
         "{told}"
     );
-    std::fs::write(&file, "settle = \"none\"\nwhitespace = \"all\"\n").unwrap();
+    fs::write(&file, "settle = \"none\"\nwhitespace = \"all\"\n").unwrap();
     let (code, told) = armistice_as(&repo.top, &["docket"], &env);
     assert_eq!(code, 1, "{told}");
 }

@@ -138,9 +138,15 @@ fn compare(
     }
 }
 
+/// Bytes of a side in which one replacement is looked for.
+const READ_FOR_A_FORMULA: usize = 8_000;
+
 /// What happened: as one replacement where it is that, several times over.
 fn told(delta: &Delta, old: &[u8], new: &[u8]) -> String {
-    match Formula::of(old, new).filter(|formula| formula.times > 1) {
+    // This is computed for each frame: a formula of pages of text is not looked for.
+    let short = old.len().max(new.len()) <= READ_FOR_A_FORMULA;
+    let formula = short.then(|| Formula::of(old, new)).flatten();
+    match formula.filter(|formula| formula.times > 1) {
         Some(formula) => format!("changed {}", formula.told()),
         None => delta.summary(),
     }

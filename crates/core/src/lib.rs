@@ -13,6 +13,7 @@ mod check;
 mod diff;
 mod draft;
 mod encoding;
+mod indents;
 mod journal;
 mod layout;
 mod lines;
@@ -27,6 +28,7 @@ mod rows;
 mod rules;
 mod stitch;
 mod text;
+mod units;
 mod words;
 
 pub use audit::{Fates, GivenUp, Report, SideReport, audit};

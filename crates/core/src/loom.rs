@@ -6,21 +6,16 @@
 //! Nothing here decides whether the outcome is safe; the [`Facts`] tell the
 //! rules what it took.
 
-use crate::diff::search_dense;
-use crate::layout::{double_quoted, formatted, requoted};
+use crate::indents::Indents;
+use crate::layout::double_quoted;
 use crate::lines::{LineIdx, LineRange};
 use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::{Side, Strand, Version};
-use crate::rows::best_pairs;
-use crate::stitch::{Replayed, Swap, is_name, replay, stitch};
-use crate::text::{Line, Source};
-use crate::words::{same_words, solid_words};
-use std::collections::HashSet;
+use crate::stitch::{Replayed, Swap, replay, stitch};
+use crate::text::Line;
+use crate::units::{Change, Deeds, Unit, copied, requotes, swaps, units};
+use crate::words::solid_words;
 
-/// Rows less alike than this, in hundredths, are not one row re-worded.
-const ALIKE: u32 = 50;
-/// Bytes of a row beyond which it is not looked at for formatting.
-const LONG_ROW: usize = 4_000;
 /// Rows of one version beyond which a conflict is not woven: nobody could follow it.
 const MOST: usize = 5_000;
 
@@ -72,48 +67,6 @@ pub struct Facts {
     pub sides: [Deeds; 2],
 }
 
-/// What one side did to the rows of base.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Deeds {
-    /// Rows whose blanks alone it changed.
-    pub blank: usize,
-    /// Rows whose words it changed.
-    pub worded: usize,
-    /// Rows it took out.
-    pub gone: usize,
-    /// Runs of rows it replaced by rows unlike them.
-    pub swapped: usize,
-    /// Rows it put in.
-    pub put_in: usize,
-}
-
-impl Deeds {
-    fn of(units: &[Unit]) -> Self {
-        let mut deeds = Deeds::default();
-        for unit in units {
-            match unit {
-                Unit::Pair(_, _, Change::Same) => {}
-                Unit::Pair(_, _, Change::Blank) => deeds.blank += 1,
-                Unit::Pair(_, _, Change::Format | Change::Words) => deeds.worded += 1,
-                Unit::Gone(_) => deeds.gone += 1,
-                Unit::Swap(..) => deeds.swapped += 1,
-                Unit::PutIn(_, lines) => deeds.put_in += lines.len(),
-            }
-        }
-        deeds
-    }
-
-    /// Whether it changed blanks and nothing else.
-    pub fn only_blanks(&self) -> bool {
-        self.blank > 0 && self.worded + self.gone + self.swapped + self.put_in == 0
-    }
-
-    /// Whether it took rows out and did nothing else.
-    pub fn only_gone(&self) -> bool {
-        self.gone > 0 && self.blank + self.worded + self.swapped + self.put_in == 0
-    }
-}
-
 /// Why rows could not be woven.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Clash {
@@ -127,186 +80,6 @@ pub enum Clash {
     Inside,
     /// Too much to look at.
     TooLong,
-}
-
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Change {
-    Same,
-    Blank,
-    /// Quotes or a trailing comma.
-    Format,
-    Words,
-}
-
-/// What a side did, in the order of base.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Unit {
-    /// A row and what became of it.
-    Pair(u32, u32, Change),
-    /// A row taken out, with nothing in its place.
-    Gone(u32),
-    /// Rows replaced by rows unlike them.
-    Swap(LineRange, LineRange),
-    /// Rows put in before a row.
-    PutIn(u32, LineRange),
-}
-
-impl Unit {
-    fn start(self) -> u32 {
-        match self {
-            Unit::Pair(b, ..) | Unit::Gone(b) | Unit::PutIn(b, _) => b,
-            Unit::Swap(b, _) => b.start.0,
-        }
-    }
-
-    fn end(self) -> u32 {
-        match self {
-            Unit::Pair(b, ..) | Unit::Gone(b) => b + 1,
-            Unit::PutIn(b, _) => b,
-            Unit::Swap(b, _) => b.end.0,
-        }
-    }
-
-    fn changes(self) -> bool {
-        !matches!(self, Unit::Pair(_, _, Change::Same))
-    }
-}
-
-/// What a side did to some rows of base.
-fn units(
-    base: &Source,
-    b: LineRange,
-    side: &Source,
-    s: LineRange,
-    algorithm: Algorithm,
-) -> Vec<Unit> {
-    let solid = |line: Line<'_>| -> Vec<u8> {
-        let content = line.content().iter().copied();
-        content.filter(|b| !crate::text::is_blank(*b)).collect()
-    };
-    let keys_b: Vec<_> = base.lines(b).map(solid).collect();
-    let keys_s: Vec<_> = side.lines(s).map(solid).collect();
-    let mut out = Vec::new();
-    let (mut at_b, mut at_s) = (b.start.0, s.start.0);
-    for hunk in search_dense(&keys_b, &keys_s, algorithm) {
-        let hunk_b = LineRange::new(hunk.base.start.0 + b.start.0, hunk.base.end.0 + b.start.0);
-        let hunk_s = LineRange::new(hunk.side.start.0 + s.start.0, hunk.side.end.0 + s.start.0);
-        pairs(&mut out, base, at_b..hunk_b.start.0, side, at_s);
-        loose(&mut out, base, hunk_b, side, hunk_s);
-        (at_b, at_s) = (hunk_b.end.0, hunk_s.end.0);
-    }
-    pairs(&mut out, base, at_b..b.end.0, side, at_s);
-    out
-}
-
-fn pairs(out: &mut Vec<Unit>, base: &Source, rows: std::ops::Range<u32>, side: &Source, from: u32) {
-    for (b, s) in rows.zip(from..) {
-        out.push(Unit::Pair(b, s, change(base, b, side, s)));
-    }
-}
-
-fn change(base: &Source, b: u32, side: &Source, s: u32) -> Change {
-    let (old, new) = (base.line(LineIdx(b)), side.line(LineIdx(s)));
-    match () {
-        () if old == new => Change::Same,
-        () if same_words(old.content(), new.content()) => Change::Blank,
-        () if old.content().len() < LONG_ROW
-            && formatted(old.content()) == formatted(new.content()) =>
-        {
-            Change::Format
-        }
-        () => Change::Words,
-    }
-}
-
-/// Rows of a hunk: the likeliest pairs, the rest taken out, replaced or put in.
-fn loose(out: &mut Vec<Unit>, base: &Source, b: LineRange, side: &Source, s: LineRange) {
-    let matched = best_pairs(base, b, side, s, ALIKE);
-    let (mut at_b, mut at_s) = (b.start.0, s.start.0);
-    let ends = (LineIdx(b.end.0), LineIdx(s.end.0));
-    for (x, y) in matched.into_iter().chain([ends]) {
-        match (at_b == x.0, at_s == y.0) {
-            (true, true) => {}
-            (true, false) => out.push(Unit::PutIn(x.0, LineRange::new(at_s, y.0))),
-            (false, true) => out.extend((at_b..x.0).map(Unit::Gone)),
-            (false, false) => out.push(Unit::Swap(
-                LineRange::new(at_b, x.0),
-                LineRange::new(at_s, y.0),
-            )),
-        }
-        if x.0 < b.end.0 {
-            out.push(Unit::Pair(x.0, y.0, change(base, x.0, side, y.0)));
-        }
-        (at_b, at_s) = (x.0 + 1, y.0 + 1);
-    }
-}
-
-/// How one side indents what base indents otherwise.
-struct Indents<'a> {
-    /// Row of base, its indentation, the side's; rows without words left out.
-    rows: Vec<(u32, &'a [u8], &'a [u8])>,
-}
-
-impl<'a> Indents<'a> {
-    fn new(base: &'a Source, side: &'a Source, units: &[Unit]) -> Self {
-        let row = |unit: &Unit| match *unit {
-            Unit::Pair(b, s, _) => {
-                let (old, new) = (base.line(LineIdx(b)), side.line(LineIdx(s)));
-                let worded = !old.trimmed().is_empty() && !new.trimmed().is_empty();
-                worded.then(|| (b, old.indent(), new.indent()))
-            }
-            _ => None,
-        };
-        Indents {
-            rows: units.iter().filter_map(row).collect(),
-        }
-    }
-
-    /// What this side would make of an indentation that stands before row `at` of base.
-    ///
-    /// `None` if its rows around do not agree.
-    fn of(&self, at: u32, indent: &[u8]) -> Option<Vec<u8>> {
-        let after = self.rows.partition_point(|(b, ..)| *b < at);
-        let before = after.checked_sub(1).map(|i| self.rows[i]);
-        let after = self.rows.get(after).copied();
-        let moved = |row: Option<(u32, &[u8], &[u8])>| row.map(|(_, old, new)| old != new);
-        match (moved(before), moved(after)) {
-            (None | Some(false), None | Some(false)) => return Some(indent.to_vec()),
-            (Some(true) | None, Some(true) | None) => {}
-            // At the edge of what was moved nobody can tell where a new row belongs.
-            _ => return None,
-        }
-        let alike = self.rows.iter().filter(|(_, old, _)| *old == indent);
-        let nearest = alike.min_by_key(|(b, ..)| b.abs_diff(at));
-        if let Some((_, _, new)) = nearest {
-            return Some(new.to_vec());
-        }
-        let (_, old, new) = before.or(after)?;
-        let shift = Shift::between(old, new)?;
-        shift.apply(indent)
-    }
-}
-
-/// What turns one indentation into another.
-enum Shift<'a> {
-    Deeper(&'a [u8]),
-    Flatter(&'a [u8]),
-}
-
-impl<'a> Shift<'a> {
-    fn between(old: &'a [u8], new: &'a [u8]) -> Option<Self> {
-        if let Some(more) = new.strip_suffix(old) {
-            return Some(Shift::Deeper(more));
-        }
-        old.strip_suffix(new).map(Shift::Flatter)
-    }
-
-    fn apply(&self, indent: &[u8]) -> Option<Vec<u8>> {
-        match self {
-            Shift::Deeper(more) => Some([more, indent].concat()),
-            Shift::Flatter(less) => indent.strip_prefix(*less).map(<[u8]>::to_vec),
-        }
-    }
 }
 
 /// Weaves the rows of a region.
@@ -368,29 +141,6 @@ fn renumbered(base: &[u8], side: &[u8]) -> bool {
     numbers(base) != numbers(side)
 }
 
-/// Rows re-worded by one side of which the other side put in something like a copy.
-fn copied(versions: &Versions, units: &[Unit], other: Version, news: &[Unit]) -> usize {
-    let new_rows = news.iter().flat_map(|unit| match unit {
-        Unit::PutIn(_, lines) | Unit::Swap(_, lines) => versions.get(other).slice(*lines),
-        _ => b"",
-    });
-    let new_rows: Vec<u8> = new_rows.copied().collect();
-    if new_rows.is_empty() {
-        return 0;
-    }
-    let known: HashSet<&[u8]> = solid_words(&new_rows).collect();
-    let is_copied = |unit: &&Unit| match unit {
-        Unit::Pair(b, _, Change::Words) => {
-            let row = versions.base.line(LineIdx(*b)).trimmed();
-            let names: HashSet<&[u8]> = solid_words(row).filter(|w| is_name(w)).collect();
-            let shared = names.iter().filter(|name| known.contains(**name)).count();
-            names.len() >= 3 && shared * 10 >= names.len() * 7
-        }
-        _ => false,
-    };
-    units.iter().filter(is_copied).count()
-}
-
 struct Loom<'a> {
     versions: &'a Versions,
     /// Of ours, of theirs.
@@ -402,34 +152,6 @@ struct Loom<'a> {
     requoted: [bool; 2],
     /// The changes of words of each side.
     swaps: [Vec<Swap>; 2],
-}
-
-fn requotes(base: &Source, side: &Source, units: &[Unit]) -> bool {
-    let rows = || {
-        units.iter().filter_map(|unit| match *unit {
-            Unit::Pair(b, s, _) => Some((base.line(LineIdx(b)), side.line(LineIdx(s)))),
-            _ => None,
-        })
-    };
-    let single = |line: Line<'_>| line.content().contains(&b'\'');
-    rows().any(|(old, new)| requoted(old.content(), new.content()))
-        && !rows().any(|(old, new)| single(old) && single(new))
-}
-
-/// Rows whose words a side may have changed before its changes are no longer replayed.
-const REPLAYED: usize = 60;
-
-fn swaps(base: &Source, side: &Source, units: &[Unit]) -> Vec<Swap> {
-    let worded = |unit: &&Unit| matches!(unit, Unit::Pair(_, _, Change::Format | Change::Words));
-    let rows = units.iter().filter(worded).take(REPLAYED);
-    let of = |unit: &Unit| match *unit {
-        Unit::Pair(b, s, _) => Swap::between(
-            base.line(LineIdx(b)).trimmed(),
-            side.line(LineIdx(s)).trimmed(),
-        ),
-        _ => Vec::new(),
-    };
-    rows.flat_map(of).collect()
 }
 
 impl Loom<'_> {
@@ -736,5 +458,80 @@ impl Loom<'_> {
             Some(Strand::Text(last)) if last.ends_with(b"\n") => last.extend_from_slice(&bytes),
             _ => self.woven.strands.push(Strand::Text(bytes)),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Options, Resolution, plan};
+
+    /// The woven text and what it took; or why there is none.
+    fn woven(base: &str, ours: &str, theirs: &str) -> Result<(String, Facts), Clash> {
+        let plan = plan(
+            &base.into(),
+            &ours.into(),
+            &theirs.into(),
+            &Options::default(),
+        );
+        let region = plan.region(plan.conflicts()[0]);
+        let woven = weave_rows(plan.versions(), region, Algorithm::Histogram)?;
+        let text = Resolution::Woven(woven.strands).text(&plan, region);
+        let text = String::from_utf8(text.bytes().to_vec()).unwrap();
+        Ok((text, woven.facts))
+    }
+
+    #[test]
+    fn facts_tell_what_it_took() {
+        let of = |base, ours, theirs| woven(base, ours, theirs).unwrap();
+        let (text, facts) = of(
+            "let a = 1;\nlet b = x;\n",
+            "let a = 2;\nlet b = x;\n",
+            "let a = 1;\nlet b = y;\n",
+        );
+        assert_eq!(
+            (text.as_str(), facts.adjacent),
+            ("let a = 2;\nlet b = y;\n", 1)
+        );
+        let (text, facts) = of("moor(ship);\n", "moor(ship);\nlog();\n", "moor(tug);\n");
+        assert_eq!((text.as_str(), facts.beside), ("moor(tug);\nlog();\n", 1));
+        let (_, facts) = of(
+            "moor(ship, low, tide);\n",
+            "dock(ship, low, tide);\n",
+            "moor(ship, low, wind);\n",
+        );
+        assert_eq!((facts.blended, facts.gap), (1, Some(5)));
+        let (text, facts) = of("moor(a);\n", "  moor(a);\n", "moor(b);\n");
+        assert_eq!((text.as_str(), facts.respaced), ("  moor(b);\n", 1));
+        let (text, facts) = of(
+            "moor(a);\nlog(a);\n",
+            "  moor(a);\n  log(a);\n",
+            "moor(a);\npay(a);\nlog(a);\n",
+        );
+        assert_eq!(
+            (text.as_str(), facts.shifted),
+            ("  moor(a);\n  pay(a);\n  log(a);\n", 1)
+        );
+        let (text, facts) = of(
+            "new Tide(this, options);\n",
+            "if (low) new Tide(this, options).log();\nnew Tide(this, options);\n",
+            "new Tide(this);\n",
+        );
+        assert_eq!((facts.renewed, facts.copied), (1, 1));
+        assert_eq!(text, "if (low) new Tide(this).log();\nnew Tide(this);\n");
+    }
+
+    #[test]
+    fn clashes_say_why() {
+        let why = |base, ours, theirs| woven(base, ours, theirs).unwrap_err();
+        assert_eq!(why("moor(a);\n", "moor(b);\n", "moor(c);\n"), Clash::Words);
+        assert_eq!(why("", "moor();\n", "pay();\n"), Clash::BothPutIn);
+        assert_eq!(why("moor(ship, a);\n", "", "moor(ship, b);\n"), Clash::Gone);
+        let inside = why(
+            "moor(ship);\nlog(ship);\n",
+            "light the lamps\n",
+            "moor(ship);\npay(ship);\nlog(ship);\n",
+        );
+        assert_eq!(inside, Clash::Inside);
     }
 }

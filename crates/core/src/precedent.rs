@@ -130,11 +130,6 @@ impl Precedents {
         Precedents(Arc::new(inner))
     }
 
-    /// Whether there is none.
-    pub fn is_empty(&self) -> bool {
-        self.0.remembered.is_empty() && self.0.like.is_empty()
-    }
-
     pub(crate) fn remembered(&self, conflict: &Conflict<'_>) -> Option<Resolution> {
         if self.0.remembered.is_empty() {
             return None;

@@ -11,7 +11,7 @@ use imara_diff::{Interner, Token};
 use std::ops::Range;
 
 /// Bytes beyond which a text is not stitched.
-const LONG: usize = 60_000;
+pub(crate) const LONG: usize = 60_000;
 
 /// What both sides' words give together.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -86,6 +86,8 @@ impl Loose {
         situation.ours.label = self.labels[0].clone();
         situation.theirs.label = self.labels[1].clone();
         (situation.ours.commit, situation.theirs.commit) = (None, None);
+        // The private repository's own branch is nobody's business.
+        situation.branch = Some("loose files".to_owned());
     }
 
     /// Writes the merged text to the output.

@@ -4,7 +4,8 @@
 //! otherwise; then we may leave open what git settled, never settle it otherwise.
 
 use armistice_core::{
-    Context, Draft, Markers, Options, Session, Settle, Source, Version, plan, propose_all, weave,
+    Context, Draft, Markers, Options, Plan, Session, Settle, Source, Version, plan, propose_all,
+    weave,
 };
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -34,14 +35,18 @@ fn by_git(folder: &Path) -> Option<Vec<u8>> {
     output.status.success().then_some(output.stdout)
 }
 
-fn by_us(folder: &Path) -> (usize, Vec<u8>) {
+fn plan_of(folder: &Path) -> Plan {
     let read = |name| Source::new(fs::read(folder.join(name)).unwrap());
-    let plan = plan(
+    plan(
         &read("base"),
         &read("ours"),
         &read("theirs"),
         &Options::default(),
-    );
+    )
+}
+
+fn by_us(folder: &Path) -> (usize, Vec<u8>) {
+    let plan = plan_of(folder);
     let draft = Draft::new(Arc::new(plan));
     (draft.counts().open, weave(&draft, &Markers::default()))
 }
@@ -171,13 +176,7 @@ fn taking_one_side_everywhere_agrees_with_git() {
 
 /// What rules settle in a folder, and how much they leave open.
 fn by_rule(folder: &Path, settle: Settle) -> (usize, Vec<u8>) {
-    let read = |name| Source::new(fs::read(folder.join(name)).unwrap());
-    let plan = plan(
-        &read("base"),
-        &read("ours"),
-        &read("theirs"),
-        &Options::default(),
-    );
+    let plan = plan_of(folder);
     let name = fs::read_to_string(folder.join("name")).unwrap_or_default();
     let context = Context {
         path: name.trim().to_owned(),

@@ -46,18 +46,23 @@ impl Canvas<'_> {
             0 => String::new(),
             n => format!(" · {} {n} by rule", self.theme.rule_mark()),
         };
-        let policy = match (self.state.settings.whitespace, self.state.blanks_shown) {
-            (Blanks::Exact, false) => String::new(),
-            (policy, _) => format!(" · white space: {}", policy.name()),
-        };
-        let tail = format!(
-            " · {} open · {} settled{by_rule}{policy}{tail}",
+        let counted = format!(
+            " · {} open · {} settled{by_rule}{tail}",
             counts.open,
             counts.conflicts - counts.open
         );
+        let policy = format!(" · white space: {}", self.state.settings.whitespace.name());
         let area = self.screen.title();
-        let room = (area.width as usize).saturating_sub(tail.chars().count() + 8);
-        let path = fit_path(&state.case.path.to_string(), room);
+        let path = state.case.path.to_string();
+        let room = |tail: &str| (area.width as usize).saturating_sub(width_of(tail) + 8);
+        let whole = format!("{counted}{policy}");
+        // What everyone has goes first where there is no room for all.
+        let usual = self.state.settings.whitespace == Blanks::Exact;
+        let tail = match usual && room(&whole) < width_of(&path) {
+            true => counted,
+            false => whole,
+        };
+        let path = fit_path(&path, room(&tail));
         self.rule(area, 0, &format!("{path}{tail}"));
     }
 

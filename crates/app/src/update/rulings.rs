@@ -103,9 +103,8 @@ pub(super) fn settle_all(state: &mut State, rulings: Rulings) -> Vec<Effect> {
         .into_iter()
         .map(|(at, id, ruling)| (at, Entry::Rule(id, ruling)));
     let label = format!("settled {} by rule", count(n, "conflict"));
-    let effects = do_together(state, &label, entries.collect());
     state.say(format!("{label} · u takes all of it back"));
-    effects
+    do_together(state, &label, entries.collect())
 }
 
 /// One step over several files: each gets its part, all are taken back together.
@@ -164,7 +163,9 @@ pub(super) fn with_the_others(state: &mut State, group: u64, event: &Event) -> V
         };
         if step.and_then(|s| s.group) == Some(group) {
             effects.extend(apply(state, at, event.clone()));
-        } else if open.session.steps().iter().any(|s| s.group == Some(group)) {
+        } else if *event == Event::Undo
+            && open.session.steps().iter().any(|s| s.group == Some(group))
+        {
             stuck += 1;
         }
     }
@@ -343,9 +344,8 @@ pub(super) fn ruled(state: &mut State, all: Vec<(usize, Vec<(RegionId, Ruling)>)
         (o, s) => format!("{} open again, {s} settled", count(o, "conflict")),
     };
     let message = format!("{} · {told} · u takes it back", state.message.text);
-    let effects = do_together(state, &told, entries);
     state.say(message);
-    effects
+    do_together(state, &told, entries)
 }
 
 /// Looks for conflicts like the settled one at hand, in all files.

@@ -2,7 +2,7 @@
 
 use super::Certainty::Certain;
 use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::loom::Deeds;
+use crate::units::Deeds;
 
 pub(super) struct Adjacent;
 

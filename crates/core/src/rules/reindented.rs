@@ -2,8 +2,8 @@
 
 use super::Certainty::{Certain, Likely};
 use super::{Conflict, Context, Doubt, Example, Proposal, Rule, lines};
-use crate::loom::Deeds;
 use crate::resolution::Side;
+use crate::units::Deeds;
 
 pub(super) struct Reindented;
 

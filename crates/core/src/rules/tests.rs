@@ -1,5 +1,7 @@
 use super::*;
 use crate::plan::{Kind, Options, plan};
+use crate::resolution::Version;
+use crate::text::Source;
 
 /// The whole text with one rule's proposal, had it been the only conflict.
 fn given(rule: &dyn Rule, example: &Example) -> Option<(Certainty, String)> {
@@ -61,17 +63,16 @@ fn ids_are_unique_and_titles_are_found_by_them() {
 
 #[test]
 fn a_bound_that_was_hit_is_told() {
-    let long = |word: &str| -> String { (0..6_000).map(|n| format!("{word} {n}\n")).collect() };
-    let (base, ours, theirs) = (long("quay"), long("pier"), long("mole"));
-    let plan = plan(
-        &base.as_str().into(),
-        &ours.as_str().into(),
-        &theirs.as_str().into(),
-        &Options::default(),
-    );
-    let ruling = propose(&plan, plan.conflicts()[0], &Context::default()).unwrap();
-    assert_eq!(
-        (ruling.rule.as_str(), ruling.certainty),
-        ("too-long", Certainty::Hint)
-    );
+    let rows = |word: &str| -> String { (0..6_000).map(|n| format!("{word} {n}\n")).collect() };
+    let row = |word: &str| format!("{word} {}\n", "tide ".repeat(20_000));
+    let texts: [&dyn Fn(&str) -> String; 2] = [&rows, &row];
+    for text in texts {
+        let [base, ours, theirs] = ["quay", "pier", "mole"].map(|w| Source::from(text(w).as_str()));
+        let plan = plan(&base, &ours, &theirs, &Options::default());
+        let ruling = propose(&plan, plan.conflicts()[0], &Context::default()).unwrap();
+        assert_eq!(
+            (ruling.rule.as_str(), ruling.certainty),
+            ("too-long", Certainty::Hint)
+        );
+    }
 }

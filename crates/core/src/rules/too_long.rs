@@ -2,6 +2,8 @@
 
 use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::loom::Clash;
+use crate::resolution::Version;
+use crate::stitch::LONG;
 
 pub(super) struct TooLong;
 
@@ -15,10 +17,13 @@ impl Rule for TooLong {
     }
 
     fn propose(&self, conflict: &Conflict<'_>, _: &Context) -> Option<Proposal> {
-        (conflict.woven().err() == Some(Clash::TooLong)).then(|| {
-            Proposal::hint(
-                "this conflict is too long for rules to look into its lines; none did".to_owned(),
-            )
+        let longest = Version::ALL
+            .map(|v| conflict.text(v).len())
+            .into_iter()
+            .max();
+        let too_long = conflict.woven().err() == Some(Clash::TooLong) || longest > Some(LONG);
+        too_long.then(|| {
+            Proposal::hint("this conflict is too long for rules to look into its words".to_owned())
         })
     }
 

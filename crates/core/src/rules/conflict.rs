@@ -1,0 +1,299 @@
+//! A conflict as rules look at it, and what speaks against settling it.
+
+use super::{Certainty, Context, moved, numbers, sorted};
+use crate::loom::{Clash, Facts, Woven, weave_rows};
+use crate::plan::{Algorithm, Plan, Region, RegionId, Versions};
+use crate::resolution::{Resolution, Side, Strand, Version};
+use crate::units::Deeds;
+use crate::words::is_space;
+use std::cell::OnceCell;
+use std::collections::{BTreeSet, HashMap};
+use std::rc::Rc;
+
+/// Something that speaks against changes being independent although they do not overlap.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Doubt {
+    /// Both changed the same blanks.
+    BlankClash,
+    /// New lines use words that the other side changed.
+    Stale,
+    /// The other side's changes of words were made in new lines too.
+    Renewed,
+    /// New lines are like a line that the other side changed.
+    Copied,
+    /// One side took lines out, the other did something around them.
+    Taken,
+    /// Both put lines in.
+    BothPutIn,
+    /// New lines were indented as the other side indents.
+    Shifted,
+    /// Not code: what belongs together does not stand together.
+    Data,
+    /// Both changed numbers.
+    Numbers,
+    /// One side broke the same words into other lines.
+    WrappedAnew,
+    /// New lines whose place an order tells, in a list or a header.
+    ListItems,
+    /// Changed words with next to nothing between them.
+    Touching,
+    /// Words blended right beside other changes.
+    Crowded,
+    /// One side formatted what the other took out or replaced.
+    Formatted,
+    /// Lines paired another way give another text.
+    Unsteady,
+}
+
+/// Unchanged words between two changes from which on they are taken for independent.
+pub(super) const APART: usize = 2;
+
+/// What all conflicts of a plan share, computed when a rule first asks for it.
+#[derive(Default)]
+pub(super) struct Shared<'a> {
+    /// Where each line with words stands in ours and in theirs, without its indentation.
+    places: [OnceCell<Places<'a>>; 2],
+}
+
+type Places<'a> = HashMap<&'a [u8], Vec<u32>>;
+
+/// A conflict as rules look at it; what is costly is computed once, when it is first asked for.
+pub struct Conflict<'a> {
+    plan: &'a Plan,
+    id: RegionId,
+    shared: Rc<Shared<'a>>,
+    woven: OnceCell<Result<Woven, Clash>>,
+    steady: OnceCell<bool>,
+}
+
+impl<'a> Conflict<'a> {
+    /// A conflict of a plan.
+    pub fn new(plan: &'a Plan, id: RegionId) -> Self {
+        Self::with(plan, id, Rc::default())
+    }
+
+    pub(super) fn with(plan: &'a Plan, id: RegionId, shared: Rc<Shared<'a>>) -> Self {
+        Conflict {
+            plan,
+            id,
+            shared,
+            woven: OnceCell::new(),
+            steady: OnceCell::new(),
+        }
+    }
+
+    /// The plan it belongs to.
+    pub fn plan(&self) -> &'a Plan {
+        self.plan
+    }
+
+    /// Its region.
+    pub fn region(&self) -> &'a Region {
+        self.plan.region(self.id)
+    }
+
+    /// Which region it is.
+    pub fn id(&self) -> RegionId {
+        self.id
+    }
+
+    /// Where a side has a line with words.
+    pub(super) fn places(&self, side: Side, line: &[u8]) -> &[u32] {
+        let index = || {
+            let text = self.versions().get(side.into());
+            let mut places = Places::new();
+            for at in text.all().iter() {
+                let line = text.line(at).trimmed();
+                if moved::is_worded(line) {
+                    places.entry(line).or_default().push(at.0);
+                }
+            }
+            places
+        };
+        let places = self.shared.places[usize::from(side == Side::Theirs)].get_or_init(index);
+        places.get(line).map_or(&[], Vec::as_slice)
+    }
+
+    pub(super) fn versions(&self) -> &'a Versions {
+        self.plan.versions()
+    }
+
+    /// The bytes of one version.
+    pub fn text(&self, version: Version) -> &'a [u8] {
+        self.versions()
+            .get(version)
+            .slice(self.region().lines(version))
+    }
+
+    /// What its rows give together, or why they do not.
+    pub(super) fn woven(&self) -> Result<&Woven, Clash> {
+        let weave = || weave_rows(self.versions(), self.region(), Algorithm::Histogram);
+        self.woven.get_or_init(weave).as_ref().map_err(|c| *c)
+    }
+
+    pub(super) fn facts(&self) -> Option<&Facts> {
+        self.woven().ok().map(|w| &w.facts)
+    }
+
+    /// The woven rows as a resolution: a whole side where they are just that.
+    pub(super) fn woven_resolution(&self) -> Option<Resolution> {
+        let woven = self.woven().ok()?;
+        Some(self.resolution(woven.strands.clone()))
+    }
+
+    pub(super) fn resolution(&self, strands: Vec<Strand>) -> Resolution {
+        let resolution = Resolution::Woven(strands);
+        let text = resolution.text(self.plan, self.region());
+        let whole = [Version::Ours, Version::Theirs].into_iter();
+        match whole
+            .map(|v| (v, self.text(v)))
+            .find(|(_, t)| *t == text.bytes())
+        {
+            Some((version, _)) => Resolution::Take(version),
+            None => resolution,
+        }
+    }
+
+    /// What speaks against taking the woven rows as they are.
+    ///
+    /// The doubts were found by looking at real merges with a known answer.
+    pub fn doubts(&self, context: &Context) -> Vec<Doubt> {
+        let Some(facts) = self.facts() else {
+            return Vec::new();
+        };
+        let [ours, theirs] = &facts.sides;
+        let takes = |d: &Deeds| d.gone + d.swapped > 0;
+        let idle = |d: &Deeds| *d == Deeds::default();
+        let data = matches!(
+            context.extension(),
+            "toml" | "json" | "yaml" | "yml" | "cfg" | "ini" | "md" | "rst" | "txt"
+        );
+        let found = [
+            (facts.blank_clashes > 0, Doubt::BlankClash),
+            (facts.stale > 0, Doubt::Stale),
+            (facts.renewed > 0, Doubt::Renewed),
+            (facts.copied > 0, Doubt::Copied),
+            (
+                takes(ours) && !idle(theirs) || takes(theirs) && !idle(ours),
+                Doubt::Taken,
+            ),
+            (ours.put_in > 0 && theirs.put_in > 0, Doubt::BothPutIn),
+            (facts.shifted > 0, Doubt::Shifted),
+            (data, Doubt::Data),
+            (
+                facts.numbers > 0 || self.both_changed_numbers(),
+                Doubt::Numbers,
+            ),
+            (self.is_wrapped_anew(), Doubt::WrappedAnew),
+            (facts.beside > 0 && self.adds_list_items(), Doubt::ListItems),
+            (
+                facts.blended > 0 && facts.gap.is_some_and(|gap| gap < APART),
+                Doubt::Touching,
+            ),
+            (
+                facts.blended > 0 && facts.beside + facts.beside_gone + facts.adjacent > 0,
+                Doubt::Crowded,
+            ),
+            (facts.formatted > 0, Doubt::Formatted),
+            (!self.is_steady(), Doubt::Unsteady),
+        ];
+        found
+            .into_iter()
+            .filter(|(is, _)| *is)
+            .map(|(_, doubt)| doubt)
+            .collect()
+    }
+
+    /// How sure one may be of the woven rows.
+    ///
+    /// Measured on real merges: where lines were taken out, what the other side added or
+    /// blended there is wrong too often to be offered.
+    pub(super) fn sure(&self, context: &Context) -> Certainty {
+        let doubts = self.doubts(context);
+        let (Some(facts), false) = (self.facts(), doubts.is_empty()) else {
+            return Certainty::Certain;
+        };
+        let spoils = |doubt: &Doubt| match doubt {
+            Doubt::Stale | Doubt::Copied | Doubt::Numbers => true,
+            Doubt::Taken => facts.beside + facts.beside_gone + facts.blended > 0,
+            _ => false,
+        };
+        match doubts.iter().any(spoils) || doubts.len() > 2 {
+            true => Certainty::Hint,
+            false => Certainty::Likely,
+        }
+    }
+
+    /// Whether one side broke the same words into other lines.
+    pub(super) fn is_wrapped_anew(&self) -> bool {
+        let base = self.text(Version::Base);
+        [Version::Ours, Version::Theirs].into_iter().any(|v| {
+            let (region, side) = (self.region(), self.text(v));
+            region.lines(v).len() != region.base.len() && crate::words::same_words(base, side)
+        })
+    }
+
+    pub(super) fn both_changed_numbers(&self) -> bool {
+        let numbers = |v: Version| -> Vec<&[u8]> { numbers::numbers(self.text(v)).collect() };
+        let (base, ours, theirs) = (
+            numbers(Version::Base),
+            numbers(Version::Ours),
+            numbers(Version::Theirs),
+        );
+        base.len() == ours.len() && base.len() == theirs.len() && base != ours && base != theirs
+    }
+
+    /// Whether a side put in lines whose place in a list or header only its order tells.
+    pub(super) fn adds_list_items(&self) -> bool {
+        let base: BTreeSet<&[u8]> = self
+            .text(Version::Base)
+            .split(|b| *b == b'\n')
+            .map(<[u8]>::trim_ascii)
+            .collect();
+        [Version::Ours, Version::Theirs].into_iter().any(|v| {
+            let lines = self.text(v).split(|b| *b == b'\n').map(<[u8]>::trim_ascii);
+            lines
+                .filter(|line| !base.contains(line))
+                .any(sorted::is_item)
+        })
+    }
+
+    /// Whether rows paired another way give the same text, and no line stands there twice
+    /// that each side has once.
+    pub(super) fn is_steady(&self) -> bool {
+        *self.steady.get_or_init(|| self.look_whether_steady())
+    }
+
+    pub(super) fn look_whether_steady(&self) -> bool {
+        let Ok(woven) = self.woven() else {
+            return false;
+        };
+        let text =
+            |strands: &[Strand]| Resolution::Woven(strands.to_vec()).text(self.plan, self.region());
+        let text_of_this = text(&woven.strands);
+        let other = weave_rows(self.versions(), self.region(), Algorithm::Myers);
+        let agrees = other.is_ok_and(|other| text(&other.strands) == text_of_this);
+        agrees && !self.repeats(text_of_this.bytes())
+    }
+
+    /// Whether a text has a line of words more often than both sides.
+    pub(super) fn repeats(&self, text: &[u8]) -> bool {
+        let count = |bytes: &[u8]| {
+            let mut lines: HashMap<Vec<u8>, usize> = HashMap::new();
+            for line in bytes.split(|b| *b == b'\n') {
+                let solid: Vec<u8> = line.iter().copied().filter(|b| !is_space(*b)).collect();
+                if solid.len() > 3 {
+                    *lines.entry(solid).or_default() += 1;
+                }
+            }
+            lines
+        };
+        let sides = [Version::Ours, Version::Theirs, Version::Base].map(|v| count(self.text(v)));
+        count(text).iter().any(|(line, n)| {
+            *n > 1
+                && sides
+                    .iter()
+                    .all(|side| side.get(line).is_none_or(|m| m < n))
+        })
+    }
+}

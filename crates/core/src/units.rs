@@ -1,0 +1,224 @@
+//! What one side did to rows of base: pairs over their words, rows taken out, replaced, put in.
+
+use crate::diff::search_dense;
+use crate::layout::{formatted, requoted};
+use crate::lines::{LineIdx, LineRange};
+use crate::plan::{Algorithm, Versions};
+use crate::resolution::Version;
+use crate::rows::best_pairs;
+use crate::stitch::{Swap, is_name};
+use crate::text::{Line, Source};
+use crate::words::{same_words, solid_words};
+use std::collections::HashSet;
+
+/// Rows less alike than this, in hundredths, are not one row re-worded.
+const ALIKE: u32 = 50;
+/// Bytes of a row beyond which it is not looked at for formatting.
+const LONG_ROW: usize = 4_000;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Change {
+    Same,
+    Blank,
+    /// Quotes or a trailing comma.
+    Format,
+    Words,
+}
+
+/// What a side did, in the order of base.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Unit {
+    /// A row and what became of it.
+    Pair(u32, u32, Change),
+    /// A row taken out, with nothing in its place.
+    Gone(u32),
+    /// Rows replaced by rows unlike them.
+    Swap(LineRange, LineRange),
+    /// Rows put in before a row.
+    PutIn(u32, LineRange),
+}
+
+impl Unit {
+    pub(crate) fn start(self) -> u32 {
+        match self {
+            Unit::Pair(b, ..) | Unit::Gone(b) | Unit::PutIn(b, _) => b,
+            Unit::Swap(b, _) => b.start.0,
+        }
+    }
+
+    pub(crate) fn end(self) -> u32 {
+        match self {
+            Unit::Pair(b, ..) | Unit::Gone(b) => b + 1,
+            Unit::PutIn(b, _) => b,
+            Unit::Swap(b, _) => b.end.0,
+        }
+    }
+
+    pub(crate) fn changes(self) -> bool {
+        !matches!(self, Unit::Pair(_, _, Change::Same))
+    }
+}
+
+/// What a side did to some rows of base.
+pub(crate) fn units(
+    base: &Source,
+    b: LineRange,
+    side: &Source,
+    s: LineRange,
+    algorithm: Algorithm,
+) -> Vec<Unit> {
+    let solid = |line: Line<'_>| -> Vec<u8> {
+        let content = line.content().iter().copied();
+        content.filter(|b| !crate::text::is_blank(*b)).collect()
+    };
+    let keys_b: Vec<_> = base.lines(b).map(solid).collect();
+    let keys_s: Vec<_> = side.lines(s).map(solid).collect();
+    let mut out = Vec::new();
+    let (mut at_b, mut at_s) = (b.start.0, s.start.0);
+    for hunk in search_dense(&keys_b, &keys_s, algorithm) {
+        let hunk_b = LineRange::new(hunk.base.start.0 + b.start.0, hunk.base.end.0 + b.start.0);
+        let hunk_s = LineRange::new(hunk.side.start.0 + s.start.0, hunk.side.end.0 + s.start.0);
+        pairs(&mut out, base, at_b..hunk_b.start.0, side, at_s);
+        loose(&mut out, base, hunk_b, side, hunk_s);
+        (at_b, at_s) = (hunk_b.end.0, hunk_s.end.0);
+    }
+    pairs(&mut out, base, at_b..b.end.0, side, at_s);
+    out
+}
+
+fn pairs(out: &mut Vec<Unit>, base: &Source, rows: std::ops::Range<u32>, side: &Source, from: u32) {
+    for (b, s) in rows.zip(from..) {
+        out.push(Unit::Pair(b, s, change(base, b, side, s)));
+    }
+}
+
+fn change(base: &Source, b: u32, side: &Source, s: u32) -> Change {
+    let (old, new) = (base.line(LineIdx(b)), side.line(LineIdx(s)));
+    match () {
+        () if old == new => Change::Same,
+        () if same_words(old.content(), new.content()) => Change::Blank,
+        () if old.content().len() < LONG_ROW
+            && formatted(old.content()) == formatted(new.content()) =>
+        {
+            Change::Format
+        }
+        () => Change::Words,
+    }
+}
+
+/// Rows of a hunk: the likeliest pairs, the rest taken out, replaced or put in.
+fn loose(out: &mut Vec<Unit>, base: &Source, b: LineRange, side: &Source, s: LineRange) {
+    let matched = best_pairs(base, b, side, s, ALIKE);
+    let (mut at_b, mut at_s) = (b.start.0, s.start.0);
+    let ends = (LineIdx(b.end.0), LineIdx(s.end.0));
+    for (x, y) in matched.into_iter().chain([ends]) {
+        match (at_b == x.0, at_s == y.0) {
+            (true, true) => {}
+            (true, false) => out.push(Unit::PutIn(x.0, LineRange::new(at_s, y.0))),
+            (false, true) => out.extend((at_b..x.0).map(Unit::Gone)),
+            (false, false) => out.push(Unit::Swap(
+                LineRange::new(at_b, x.0),
+                LineRange::new(at_s, y.0),
+            )),
+        }
+        if x.0 < b.end.0 {
+            out.push(Unit::Pair(x.0, y.0, change(base, x.0, side, y.0)));
+        }
+        (at_b, at_s) = (x.0 + 1, y.0 + 1);
+    }
+}
+
+/// What one side did to the rows of base.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Deeds {
+    /// Rows whose blanks alone it changed.
+    pub blank: usize,
+    /// Rows whose words it changed.
+    pub worded: usize,
+    /// Rows it took out.
+    pub gone: usize,
+    /// Runs of rows it replaced by rows unlike them.
+    pub swapped: usize,
+    /// Rows it put in.
+    pub put_in: usize,
+}
+
+impl Deeds {
+    pub(crate) fn of(units: &[Unit]) -> Self {
+        let mut deeds = Deeds::default();
+        for unit in units {
+            match unit {
+                Unit::Pair(_, _, Change::Same) => {}
+                Unit::Pair(_, _, Change::Blank) => deeds.blank += 1,
+                Unit::Pair(_, _, Change::Format | Change::Words) => deeds.worded += 1,
+                Unit::Gone(_) => deeds.gone += 1,
+                Unit::Swap(..) => deeds.swapped += 1,
+                Unit::PutIn(_, lines) => deeds.put_in += lines.len(),
+            }
+        }
+        deeds
+    }
+
+    /// Whether it changed blanks and nothing else.
+    pub fn only_blanks(&self) -> bool {
+        self.blank > 0 && self.worded + self.gone + self.swapped + self.put_in == 0
+    }
+
+    /// Whether it took rows out and did nothing else.
+    pub fn only_gone(&self) -> bool {
+        self.gone > 0 && self.blank + self.worded + self.swapped + self.put_in == 0
+    }
+}
+
+/// Rows re-worded by one side of which the other side put in something like a copy.
+pub(crate) fn copied(versions: &Versions, units: &[Unit], other: Version, news: &[Unit]) -> usize {
+    let new_rows = news.iter().flat_map(|unit| match unit {
+        Unit::PutIn(_, lines) | Unit::Swap(_, lines) => versions.get(other).slice(*lines),
+        _ => b"",
+    });
+    let new_rows: Vec<u8> = new_rows.copied().collect();
+    if new_rows.is_empty() {
+        return 0;
+    }
+    let known: HashSet<&[u8]> = solid_words(&new_rows).collect();
+    let is_copied = |unit: &&Unit| match unit {
+        Unit::Pair(b, _, Change::Words) => {
+            let row = versions.base.line(LineIdx(*b)).trimmed();
+            let names: HashSet<&[u8]> = solid_words(row).filter(|w| is_name(w)).collect();
+            let shared = names.iter().filter(|name| known.contains(**name)).count();
+            names.len() >= 3 && shared * 10 >= names.len() * 7
+        }
+        _ => false,
+    };
+    units.iter().filter(is_copied).count()
+}
+
+/// Whether a side made double quotes of single ones throughout.
+pub(crate) fn requotes(base: &Source, side: &Source, units: &[Unit]) -> bool {
+    let rows = || {
+        units.iter().filter_map(|unit| match *unit {
+            Unit::Pair(b, s, _) => Some((base.line(LineIdx(b)), side.line(LineIdx(s)))),
+            _ => None,
+        })
+    };
+    let single = |line: Line<'_>| line.content().contains(&b'\'');
+    rows().any(|(old, new)| requoted(old.content(), new.content()))
+        && !rows().any(|(old, new)| single(old) && single(new))
+}
+
+/// Rows whose words a side may have changed before its changes are no longer replayed.
+const REPLAYED: usize = 60;
+
+/// The changes of words that a side made, row by row.
+pub(crate) fn swaps(base: &Source, side: &Source, units: &[Unit]) -> Vec<Swap> {
+    let worded = |unit: &&Unit| matches!(unit, Unit::Pair(_, _, Change::Format | Change::Words));
+    let rows = units.iter().filter(worded).take(REPLAYED);
+    let of = |unit: &Unit| match *unit {
+        Unit::Pair(b, s, _) => Swap::between(
+            base.line(LineIdx(b)).trimmed(),
+            side.line(LineIdx(s)).trimmed(),
+        ),
+        _ => Vec::new(),
+    };
+    rows.flat_map(of).collect()
+}

@@ -25,10 +25,11 @@ impl<'a> Indents<'a> {
         }
     }
 
-    /// What this side would make of an indentation that stands before row `at` of base.
+    /// What this side would make of an indentation that stands before row `at` of base, in rows
+    /// of which the flattest has `least`.
     ///
     /// `None` if its rows around do not agree.
-    pub(crate) fn of(&self, at: u32, indent: &[u8]) -> Option<Vec<u8>> {
+    pub(crate) fn of(&self, at: u32, indent: &[u8], least: &[u8]) -> Option<Vec<u8>> {
         let after = self.rows.partition_point(|(b, ..)| *b < at);
         let before = after.checked_sub(1).map(|i| self.rows[i]);
         let after = self.rows.get(after).copied();
@@ -38,6 +39,10 @@ impl<'a> Indents<'a> {
             (Some(true) | None, Some(true) | None) => {}
             // At the edge of what was moved nobody can tell where a new row belongs.
             _ => return None,
+        }
+        // Less deep than all that moved: it stands outside of that.
+        if self.rows.iter().all(|(_, old, _)| old.len() > least.len()) {
+            return Some(indent.to_vec());
         }
         let alike = self.rows.iter().filter(|(_, old, _)| *old == indent);
         let nearest = alike.min_by_key(|(b, ..)| b.abs_diff(at));
@@ -83,7 +88,7 @@ mod tests {
         let (base, side) = (Source::from(base), Source::from(side));
         let units = units(&base, base.all(), &side, side.all(), Algorithm::Histogram);
         let indents = Indents::new(&base, &side, &units);
-        let new = indents.of(at, indent.as_bytes())?;
+        let new = indents.of(at, indent.as_bytes(), indent.as_bytes())?;
         Some(String::from_utf8(new).unwrap())
     }
 
@@ -94,6 +99,10 @@ mod tests {
         // One level that no row has: what was done to its neighbours is done to it.
         let (base, side) = ("a\nb\n", "  a\n  b\n");
         assert_eq!(told(base, side, 1, "  "), Some("    ".to_owned()));
+        assert_eq!(
+            told("    a\n    b\n", "  a\n  b\n", 1, "  "),
+            Some("  ".to_owned())
+        );
         let (base, side) = ("    a\n    b\n", "  a\n  b\n");
         assert_eq!(told(base, side, 1, "      "), Some("    ".to_owned()));
     }

@@ -13,7 +13,7 @@ use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::{Side, Strand, Version};
 use crate::stitch::{Replayed, Swap, replay, stitch};
 use crate::text::Line;
-use crate::units::{Change, Deeds, Unit, copied, requotes, swaps, units};
+use crate::units::{Change, Deeds, Unit, copied, leans, orphaned, requotes, swaps, units};
 use crate::words::solid_words;
 
 /// Rows of one version beyond which a conflict is not woven: nobody could follow it.
@@ -35,6 +35,15 @@ pub struct Facts {
     pub beside: usize,
     /// Rows put in right beside rows that the other side took out or replaced.
     pub beside_gone: usize,
+    /// Runs of rows put in where the other side left neither neighbour.
+    pub deserted: usize,
+    /// Runs of rows put in that belong to a next row which the other side took out or replaced.
+    pub leaning: usize,
+    /// Runs of rows put in right beside rows in which the other side opens or closes more than
+    /// base did: they may stand within or without.
+    pub unbalanced: usize,
+    /// New rows that use names which the other side left nowhere near.
+    pub orphaned: usize,
     /// Rows whose words both sides changed.
     pub blended: usize,
     /// Fewest unchanged words between the sides' changes in one row.
@@ -127,8 +136,12 @@ pub(crate) fn weave_rows(
         ],
     };
     loom.run(&ours, &theirs)?;
-    loom.woven.facts.copied = copied(versions, &ours, Version::Theirs, &theirs)
-        + copied(versions, &theirs, Version::Ours, &ours);
+    let sides = [(Version::Ours, &ours), (Version::Theirs, &theirs)];
+    for ((side, units), (other, others)) in sides.into_iter().zip([sides[1], sides[0]]) {
+        loom.woven.facts.copied += copied(versions, units, other, others);
+        let left = region.lines(side);
+        loom.woven.facts.orphaned += orphaned(versions, (side, left), units, (other, others));
+    }
     Ok(loom.woven)
 }
 
@@ -298,6 +311,9 @@ impl Loom<'_> {
     fn fresh(&mut self, side: Side, at: Option<u32>, lines: LineRange) -> Result<(), Clash> {
         let text = self.versions.get(side.into());
         let other = usize::from(side == Side::Ours);
+        let worded = text.lines(lines).filter(|l| !l.trimmed().is_empty());
+        let least = worded.map(Line::indent).min_by_key(|i| i.len());
+        let least = least.unwrap_or_default();
         for idx in lines.iter() {
             let line = text.line(idx);
             let requoted = self.requoted[other]
@@ -318,7 +334,7 @@ impl Loom<'_> {
             };
             let indent = match at {
                 Some(at) if !line.trimmed().is_empty() => self.indents[other]
-                    .of(at, line.indent())
+                    .of(at, line.indent(), least)
                     .ok_or(Clash::Inside)?,
                 _ => line.indent().to_vec(),
             };
@@ -420,7 +436,15 @@ impl Loom<'_> {
         };
         let before = self.last[other].filter(|last| last.end() == unit.start() && last.changes());
         let after = next.filter(|next| next.start() == unit.end() && next.changes());
-        let facts = &mut self.woven.facts;
+        let mut facts = self.woven.facts;
+        if let Unit::PutIn(_, lines) = unit {
+            let gone = |u: Option<Unit>| matches!(u, Some(Unit::Gone(_) | Unit::Swap(..)));
+            facts.deserted += usize::from(gone(before) && gone(after));
+            let shaken = |u: Option<Unit>| u.is_some_and(|u| self.shaken(side.other(), u));
+            facts.unbalanced += usize::from(shaken(before) || shaken(after));
+            let leans = gone(after) && leans(self.versions.get(side.into()), lines);
+            facts.leaning += usize::from(leans);
+        }
         for neighbour in before.into_iter().chain(after) {
             let one_row =
                 matches!((unit, neighbour), (Unit::Pair(a, ..), Unit::Pair(b, ..)) if a == b);
@@ -437,9 +461,31 @@ impl Loom<'_> {
                 (false, _) => facts.adjacent += 1,
             }
         }
+        self.woven.facts = facts;
         if unit.changes() {
             self.last[own] = Some(unit);
         }
+    }
+
+    /// Whether a side opens or closes more in some rows than base did.
+    fn shaken(&self, side: Side, unit: Unit) -> bool {
+        let balance = |version: Version, lines: LineRange| -> isize {
+            let signs = self.versions.get(version).slice(lines).iter();
+            let of = |b: &u8| match b {
+                b'(' | b'[' | b'{' => 1,
+                b')' | b']' | b'}' => -1,
+                _ => 0,
+            };
+            signs.map(of).sum()
+        };
+        let one = |at: u32| LineRange::new(at, at + 1);
+        let (rows, new) = match unit {
+            Unit::Pair(b, s, _) => (one(b), one(s)),
+            Unit::Swap(rows, new) => (rows, new),
+            // What was taken out is mostly more than one row, and balanced as a whole.
+            Unit::Gone(_) | Unit::PutIn(..) => return false,
+        };
+        balance(Version::Base, rows) != balance(side.into(), new)
     }
 
     fn lines(&mut self, version: Version, lines: LineRange) {

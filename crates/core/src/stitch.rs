@@ -8,6 +8,8 @@
 use crate::diff::search_small;
 use crate::words::{is_space, words};
 use imara_diff::{Interner, Token};
+use std::borrow::Cow;
+use std::collections::HashMap;
 use std::ops::Range;
 
 /// Bytes beyond which a text is not stitched.
@@ -101,11 +103,17 @@ pub(crate) fn stitch(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Stitched
     let theirs_tokens = theirs.tokens(&mut interner);
     let ours_changes = changes(&ours_tokens);
     let theirs_changes = changes(&theirs_tokens);
+    let layouts = [
+        Layout::new(&base, &ours, &ours_changes),
+        Layout::new(&base, &theirs, &theirs_changes),
+    ];
     Loom {
         base,
         ours,
         theirs,
+        layouts,
         at: [0; 3],
+        follow: None,
         out: Stitched {
             text: Vec::new(),
             gap: None,
@@ -132,6 +140,66 @@ pub(crate) fn word_changes(base: &[u8], side: &[u8]) -> Option<Vec<(Vec<u8>, Vec
         )
     };
     Some(hunks.map(run).collect())
+}
+
+/// Words that a side must have put in where nothing was, for the other to be said to have them too.
+const SAID: usize = 3;
+
+/// Whether `more` has every change of words that `less` made of base, and others besides.
+pub(crate) fn covers(base: &[u8], less: &[u8], more: &[u8]) -> bool {
+    if base.len().max(less.len()).max(more.len()) > LONG {
+        return false;
+    }
+    let (base, less, more) = (Words::new(base), Words::new(less), Words::new(more));
+    let mut interner = Interner::new(base.len() * 2 + 8);
+    let b = base.tokens(&mut interner);
+    let (l, m) = (less.tokens(&mut interner), more.tokens(&mut interner));
+    let smaller = search_small(&b, &l);
+    let larger: Vec<_> = search_small(&b, &m)
+        .into_iter()
+        .map(|h| (h.base.span(), h.side.span()))
+        .collect();
+    let gone: Vec<bool> = {
+        let mut gone = vec![false; b.len()];
+        for (words, _) in &larger {
+            gone[words.clone()].fill(true);
+        }
+        gone
+    };
+    let has = |hunk: &crate::diff::Hunk| {
+        let (out, come) = (hunk.base.span(), &l[hunk.side.span()]);
+        if come.is_empty() {
+            // A run taken out of like words may be any of several.
+            return slides(&b, out).any(|out| {
+                let shorter = larger.iter().any(|(words, new)| {
+                    words.start < out.end && out.start < words.end && new.len() < words.len()
+                });
+                shorter && gone[out].iter().all(|gone| *gone)
+            });
+        }
+        let said = come.len() >= SAID || !b.is_empty();
+        said && gone[out.clone()].iter().all(|gone| *gone)
+            && larger.iter().any(|(words, new)| {
+                words.start <= out.start
+                    && out.end <= words.end
+                    && m[new.clone()].windows(come.len()).any(|run| run == come)
+            })
+    };
+    !smaller.is_empty() && l != m && smaller.iter().all(has)
+}
+
+/// A run of words and the same words beside it.
+fn slides(words: &[Token], run: Range<usize>) -> impl Iterator<Item = Range<usize>> {
+    let left = (0..run.start)
+        .rev()
+        .zip((0..run.end).rev())
+        .take_while(|(a, b)| words[*a] == words[*b])
+        .count();
+    let right = (run.start..words.len())
+        .zip(run.end..words.len())
+        .take_while(|(a, b)| words[*a] == words[*b])
+        .count();
+    (run.start - left..=run.start + right).map(move |at| at..at + run.len())
 }
 
 /// Some words of a line that became others, and the words around them.
@@ -294,16 +362,96 @@ pub(crate) fn is_name(word: &[u8]) -> bool {
         .any(|b| b.is_ascii_alphanumeric() || *b == b'_' || *b >= 0x80)
 }
 
+/// What a side made of the blanks between words that it left as they were.
+struct Layout<'a> {
+    /// By the word in front and the blank of base; `None` where it made several things of one.
+    after: HashMap<(&'a [u8], &'a [u8]), Option<&'a [u8]>>,
+    /// By the blank of base alone, for blanks that break a line.
+    breaks: HashMap<&'a [u8], Option<&'a [u8]>>,
+}
+
+impl<'a> Layout<'a> {
+    fn new(base: &Words<'a>, side: &Words<'a>, changes: &[Change]) -> Self {
+        let (mut after, mut breaks) = (HashMap::new(), HashMap::new());
+        let mut shift = 0isize;
+        let mut changes = changes.iter().peekable();
+        for at in 0..base.len() {
+            let mut whole = at > 0;
+            while let Some(change) = changes.next_if(|c| c.base.end <= at) {
+                shift = change.side.end as isize - change.base.end as isize;
+                whole &= change.base.end < at;
+            }
+            let inside = changes.peek().is_some_and(|c| c.base.start <= at);
+            let before = changes.peek().is_some_and(|c| c.base.start < at);
+            if inside || before || !whole {
+                continue;
+            }
+            let (old, new) = (base.blank(at), side.blank((at as isize + shift) as usize));
+            let one = |known: &mut Option<&'a [u8]>| {
+                if *known != Some(new) {
+                    *known = None;
+                }
+            };
+            after
+                .entry((base.word(at - 1), old))
+                .and_modify(one)
+                .or_insert(Some(new));
+            if old.contains(&b'\n') {
+                breaks.entry(old).and_modify(one).or_insert(Some(new));
+            }
+        }
+        Layout { after, breaks }
+    }
+
+    /// What this side would make of a blank behind a word; `None` if nobody can tell.
+    fn of<'b>(&'b self, word: &[u8], blank: &'b [u8]) -> Option<Cow<'b, [u8]>> {
+        let broken = blank.contains(&b'\n');
+        match self.after.get(&(word, blank)) {
+            Some(Some(new)) => return Some(Cow::Borrowed(new)),
+            // It broke some lines there and left others: no reason to break this one.
+            _ if !broken => return Some(Cow::Borrowed(blank)),
+            _ => {}
+        }
+        match self.breaks.get(blank) {
+            Some(known) => known.map(Cow::Borrowed),
+            None => self.shifted(blank),
+        }
+    }
+
+    /// A blank with a line break, indented by as much as all others were.
+    fn shifted<'b>(&self, blank: &'b [u8]) -> Option<Cow<'b, [u8]>> {
+        let mut all = self.breaks.iter();
+        let (old, new) = match all.next() {
+            None => return Some(Cow::Borrowed(blank)),
+            Some((old, new)) => (*old, (*new)?),
+        };
+        let told = |text: &[u8]| -> Option<Vec<u8>> {
+            let new = match (new.strip_prefix(old), old.strip_prefix(new)) {
+                (Some(more), _) => [text, more].concat(),
+                (_, Some(less)) => text.strip_suffix(less)?.to_vec(),
+                _ => return None,
+            };
+            Some(new)
+        };
+        let alike = all.all(|(old, new)| told(old).as_deref() == *new);
+        alike.then(|| told(blank)).flatten().map(Cow::Owned)
+    }
+}
+
 struct Loom<'a> {
     base: Words<'a>,
     ours: Words<'a>,
     theirs: Words<'a>,
+    /// What ours and theirs made of the blanks of base.
+    layouts: [Layout<'a>; 2],
     /// Next word of base, ours, theirs.
     at: [usize; 3],
+    /// The blanks that must follow what was put in.
+    follow: Option<&'a [u8]>,
     out: Stitched,
 }
 
-impl Loom<'_> {
+impl<'a> Loom<'a> {
     fn weave(mut self, ours: &[Change], theirs: &[Change]) -> Option<Stitched> {
         let (mut i, mut j) = (0, 0);
         // Where the last change of each side ended in base.
@@ -322,7 +470,20 @@ impl Loom<'_> {
                         continue;
                     }
                     if clash(&o.base, &t.base) {
-                        return None;
+                        let (o, t) = (o.clone(), t.clone());
+                        // A comma that a formatter puts behind the last of a list stays the last.
+                        if self.last_comma(false, &t) && self.is_more(true, &o) {
+                            self.kept_until(o.base.start);
+                            self.more_before_the_comma(true, &o, &t);
+                        } else if self.last_comma(true, &o) && self.is_more(false, &t) {
+                            self.kept_until(o.base.start);
+                            self.more_before_the_comma(false, &t, &o);
+                        } else {
+                            return None;
+                        }
+                        ended = [Some(o.base.end), Some(t.base.end)];
+                        (i, j) = (i + 1, j + 1);
+                        continue;
                     }
                     (o.base.start, o.base.end) < (t.base.start, t.base.end)
                 }
@@ -358,6 +519,9 @@ impl Loom<'_> {
     }
 
     fn blanks(&mut self) {
+        if let Some(blank) = self.follow.take() {
+            return self.out.text.extend_from_slice(blank);
+        }
         let (b, o, t) = (
             self.base.blank(self.at[0]),
             self.ours.blank(self.at[1]),
@@ -385,37 +549,111 @@ impl Loom<'_> {
         self.at = [ours.base.end, ours.side.end, theirs.side.end];
     }
 
+    fn side(&self, ours: bool) -> &Words<'a> {
+        if ours { &self.ours } else { &self.theirs }
+    }
+
     fn change(&mut self, ours: bool, change: &Change) {
-        let (side, other) = match ours {
-            true => (&self.ours, &self.theirs),
-            false => (&self.theirs, &self.ours),
-        };
         let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
         let (base_at, other_at) = (self.at[0], self.at[foreign]);
+        let (side, other) = (self.side(ours), self.side(!ours));
         let words = change.side.clone();
-        // Blanks before new words are the side's own; those before rewritten words may have
-        // been changed by the other side alone.
-        let (b, s, o) = (
-            self.base.blank(base_at),
-            side.blank(words.start),
-            other.blank(other_at),
-        );
         let laid_out_anew = (1..change.base.len())
             .any(|n| self.base.blank(base_at + n) != other.blank(other_at + n));
         if !words.is_empty() {
-            let blank = if s == b && !change.base.is_empty() {
-                o
-            } else {
-                s
+            let (b, s, o) = (
+                self.base.blank(base_at),
+                side.blank(words.start),
+                other.blank(other_at),
+            );
+            let replaced = !change.base.is_empty();
+            let back = side.blank(words.end);
+            let sign = matches!(
+                side.word(words.start),
+                b"," | b";" | b"." | b")" | b"]" | b"}"
+            );
+            // The blanks in front, and those behind where they are not the usual outcome. What
+            // the other side did to the blanks in a gap that is now two goes to the one
+            // that is as it was.
+            let (front, follow) = match () {
+                () if self.follow.is_some() => (None, None),
+                () if replaced && s == b => (Some(o), None),
+                () if replaced || o == b || sign => (None, None),
+                () if s == b && back == b => (Some(o), Some(o)),
+                () if s == b => (Some(o), Some(back)),
+                () if back == b => (None, None),
+                () => {
+                    self.out.blank_clashes += 1;
+                    (None, Some(back))
+                }
             };
-            self.out.text.extend_from_slice(blank);
-            self.out.text.extend_from_slice(side.run(words));
+            match self.follow.take().or(front) {
+                Some(front) => self.out.text.extend_from_slice(front),
+                None => self.blank_anew(ours, words.start),
+            }
+            self.run_anew(ours, words);
+            self.follow = follow;
         }
         self.out.changes += 1;
         self.out.blank_clashes += usize::from(laid_out_anew);
         self.at[0] = change.base.end;
         self.at[own] = change.side.end;
         self.at[foreign] += change.base.len();
+    }
+
+    /// New words of a side, laid out as the other side lays out what was there.
+    fn run_anew(&mut self, ours: bool, words: Range<usize>) {
+        for at in words.clone() {
+            if at > words.start {
+                self.blank_anew(ours, at);
+            }
+            let word = self.side(ours).word(at);
+            self.out.text.extend_from_slice(word);
+        }
+    }
+
+    /// The blanks in front of a new word.
+    fn blank_anew(&mut self, ours: bool, at: usize) {
+        let side = self.side(ours);
+        let (before, blank) = (
+            at.checked_sub(1).map_or(&b""[..], |i| side.word(i)),
+            side.blank(at),
+        );
+        match self.layouts[usize::from(ours)].of(before, blank) {
+            Some(blank) => self.out.text.extend_from_slice(&blank),
+            None => {
+                self.out.blank_clashes += 1;
+                self.out.text.extend_from_slice(blank);
+            }
+        }
+    }
+
+    /// Whether a change is a comma put in behind the last of a list.
+    fn last_comma(&self, ours: bool, change: &Change) -> bool {
+        let closed = change.base.start < self.base.len()
+            && matches!(self.base.word(change.base.start), b")" | b"]" | b"}");
+        change.base.is_empty() && closed && self.side(ours).run(change.side.clone()) == b","
+    }
+
+    /// Whether a change puts a comma in and something behind it.
+    fn is_more(&self, ours: bool, change: &Change) -> bool {
+        let (side, words) = (self.side(ours), change.side.clone());
+        change.base.is_empty()
+            && words.len() > 1
+            && side.word(words.start) == b","
+            && side.word(words.end - 1) != b","
+    }
+
+    /// More of a list from one side, and the comma behind its last from the other.
+    fn more_before_the_comma(&mut self, ours: bool, more: &Change, comma: &Change) {
+        self.blank_anew(ours, more.side.start);
+        self.run_anew(ours, more.side.clone());
+        self.out.text.push(b',');
+        self.out.changes += 1;
+        let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
+        self.at[0] = more.base.end;
+        self.at[own] = more.side.end;
+        self.at[foreign] = comma.side.end;
     }
 }
 
@@ -501,6 +739,38 @@ mod tests {
         assert_eq!(renewed(&style, "var c = 3;"), "const c = 3;");
         assert_eq!(renewed(&style[..1], "var c = 3;"), "Stale");
         assert_eq!(renewed(&style, "let d = 4;"), "Fresh");
+    }
+
+    #[test]
+    fn a_change_may_hold_the_other() {
+        let covers = |base: &str, less: &str, more: &str| {
+            super::covers(base.as_bytes(), less.as_bytes(), more.as_bytes())
+        };
+        let base = "slot = berths[at].write().unwrap();";
+        assert!(covers(
+            base,
+            "slot = berths[at].write();",
+            "slot = berths[at].lock();"
+        ));
+        assert!(!covers(
+            base,
+            "slot = berths[at].lock();",
+            "slot = berths[at].write();"
+        ));
+        assert!(covers(
+            "moor(a, b)",
+            "moor(a, b, tide)",
+            "moor(a, b, tide, pilot)"
+        ));
+        assert!(!covers(
+            "moor(a, b)",
+            "moor(a, b, low)",
+            "moor(a, b, tide, pilot)"
+        ));
+        // What one rewrote, the other took out: neither has the other's change.
+        assert!(!covers("log(a)\n", "", "log(b)\n"));
+        assert!(!covers("log(a)\n", "", "trace(b, c, d, e)\n"));
+        assert!(!covers("a", "a", "b"));
     }
 
     proptest! {

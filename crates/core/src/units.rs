@@ -193,6 +193,110 @@ pub(crate) fn copied(versions: &Versions, units: &[Unit], other: Version, news: 
     units.iter().filter(is_copied).count()
 }
 
+/// Lines around a conflict in which names are looked for.
+const NEAR: u32 = 20;
+/// New rows beyond which they are taken to have names of their own.
+const FEW: usize = 12;
+
+/// New rows that use a name which the other side took out and left nowhere near.
+pub(crate) fn orphaned(
+    versions: &Versions,
+    (side, left): (Version, LineRange),
+    units: &[Unit],
+    (other, news): (Version, &[Unit]),
+) -> usize {
+    let rows = |text: &'_ Source, lines: LineRange| -> Vec<u8> {
+        let kept = text.lines(lines).map(|l| l.content().to_vec());
+        kept.collect::<Vec<_>>().join(&b'\n')
+    };
+    let removed = units.iter().filter_map(|unit| match unit {
+        Unit::Gone(b) => Some(LineRange::new(*b, b + 1)),
+        Unit::Swap(b, _) => Some(*b),
+        _ => None,
+    });
+    let removed: Vec<u8> = removed
+        .flat_map(|lines| [rows(&versions.base, lines), b"\n".to_vec()].concat())
+        .collect();
+    if removed.is_empty() {
+        return 0;
+    }
+    let text = versions.get(side);
+    let around = LineRange::new(
+        left.start.0.saturating_sub(NEAR),
+        (left.end.0 + NEAR).min(text.all().end.0),
+    );
+    let near = rows(text, around);
+    let near: HashSet<&[u8]> = solid_words(&near).collect();
+    let vanished: HashSet<&[u8]> = solid_words(&removed)
+        .filter(|word| word.len() > 1 && is_name(word) && !near.contains(word))
+        .collect();
+    let uses = |lines: LineRange| {
+        let new = versions.get(other);
+        let uses = |line: &Line<'_>| solid_words(line.content()).any(|w| vanished.contains(w));
+        new.lines(lines).filter(uses).count()
+    };
+    let fresh = news.iter().filter_map(|unit| match unit {
+        Unit::PutIn(_, lines) if lines.len() <= FEW => Some(uses(*lines)),
+        _ => None,
+    });
+    fresh.sum()
+}
+
+/// Words that begin what stands by itself.
+const DECLARES: [&[u8]; 22] = [
+    b"def",
+    b"class",
+    b"async",
+    b"fn",
+    b"pub",
+    b"struct",
+    b"enum",
+    b"impl",
+    b"trait",
+    b"mod",
+    b"use",
+    b"import",
+    b"from",
+    b"function",
+    b"export",
+    b"const",
+    b"let",
+    b"var",
+    b"static",
+    b"public",
+    b"private",
+    b"type",
+];
+
+/// Whether rows belong to the one that follows them: decorators, comments, an open end.
+pub(crate) fn leans(text: &Source, lines: LineRange) -> bool {
+    let rows: Vec<&[u8]> = text.lines(lines).map(|l| l.trimmed()).collect();
+    let mut worded = rows.iter().filter(|row| !row.is_empty());
+    let Some(first) = worded.clone().next() else {
+        return false;
+    };
+    let last = worded.next_back().unwrap_or(first);
+    // A blank row parts them from what follows.
+    if rows.last().is_some_and(|row| row.is_empty()) {
+        return false;
+    }
+    let comment = |row: &[u8]| {
+        [&b"#"[..], b"//", b"/*", b"*", b"--", b"\"\"\""]
+            .iter()
+            .any(|sign| row.starts_with(sign))
+    };
+    let declares = rows.iter().any(|row| {
+        let word = solid_words(row).next();
+        word.is_some_and(|word| DECLARES.contains(&word))
+    });
+    let open = matches!(
+        last.last(),
+        Some(b',' | b'(' | b'[' | b'{' | b'=' | b'\\' | b':')
+    );
+    let heads = (first.starts_with(b"@") || first.starts_with(b"#[")) && !declares;
+    open || comment(last) || heads
+}
+
 /// Whether a side made double quotes of single ones throughout.
 pub(crate) fn requotes(base: &Source, side: &Source, units: &[Unit]) -> bool {
     let rows = || {

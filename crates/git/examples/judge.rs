@@ -10,10 +10,13 @@
 //! - wrong;
 //! - unknowable: the answer has words that none of the versions has.
 //!
-//! With RULE/LETTERS (as `blend/wk`) it prints those proposals too.
+//! With RULE/LETTERS (as `blend/wk`) it prints those proposals too; with `list`
+//! a line for each conflict; with `would` such a line also where rules only hint, judged by
+//! the woven rows (`"would hint beside/w"` prints them).
 
 use armistice_core::*;
 use std::collections::{BTreeMap, HashSet};
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::Path;
 use std::process::{Command, ExitCode};
 use std::sync::Arc;
@@ -35,7 +38,7 @@ const LETTERS: [char; 4] = ['r', 'k', 'w', 'u'];
 fn main() -> ExitCode {
     let mut args = std::env::args().skip(1);
     let Some(folder) = args.next() else {
-        eprintln!("usage: judge FOLDER [RULE/LETTERS]");
+        eprintln!("usage: judge FOLDER [RULE/LETTERS | list | would]");
         return ExitCode::from(2);
     };
     let show = args.next();
@@ -94,6 +97,8 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         ..Context::default()
     };
     let mut session = Session::new(plan.clone());
+    let would = show.is_some_and(|(what, _)| what.starts_with("would"));
+    let show = show.map(|(what, letters)| (what.strip_prefix("would ").unwrap_or(what), letters));
     let mut found: BTreeMap<_, _> = propose_all(&plan, &context).into_iter().collect();
     let rulings: Vec<_> = plan
         .conflicts()
@@ -102,6 +107,8 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         .collect();
     let entries = rulings.iter().map(|(id, ruling)| {
         let proposed = ruling.as_ref().and_then(|r| r.resolution.clone());
+        let woven = || Conflict::new(&plan, *id).woven_resolution();
+        let proposed = proposed.or_else(|| would.then(woven).flatten());
         Entry::Settle(*id, proposed.unwrap_or(Resolution::Take(Version::Theirs)))
     });
     let step = Step::new("judged", entries.collect());
@@ -132,7 +139,7 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         tally.left[1] += usize::from(certainty < Some(Certainty::Likely));
         let verdict = verdict(draft, id, &theirs, &answer);
         let rule = ruling.as_ref().map_or("", |r| r.rule.as_str());
-        let settled = certainty >= Some(Certainty::Likely);
+        let settled = certainty >= Some(Certainty::Likely) || would;
         let column = if settled { verdict.0 } else { verdict.0.max(1) };
         let doubts = Conflict::new(&plan, id).doubts(&context);
         let told = if rule.is_empty() {
@@ -140,6 +147,16 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         } else {
             format!("{rule} {doubts:?}")
         };
+        if show.is_some_and(|(what, _)| what == "list" || what == "would") {
+            let certainty = certainty.map_or("open", Certainty::name);
+            let name = case.file_name().unwrap_or_default().to_string_lossy();
+            println!(
+                "{}\t{certainty}\t{rule}\t{doubts:?}\t{}\t{name}\t{:x}",
+                LETTERS[column],
+                id.0,
+                print_of(&plan, id)
+            );
+        }
         tally.rules.entry((certainty, told)).or_default()[column] += 1;
         let name = format!("{} {rule}", certainty.map_or("open", Certainty::name));
         if show.is_some_and(|(wanted, letters)| {
@@ -148,6 +165,14 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
             print(case, draft, id, &name, &verdict.1);
         }
     }
+}
+
+/// Tells conflicts apart that come back in several releases.
+fn print_of(plan: &Plan, id: RegionId) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    let conflict = Conflict::new(plan, id);
+    Version::ALL.map(|v| conflict.text(v)).hash(&mut hasher);
+    hasher.finish()
 }
 
 fn verdict(draft: &Draft, id: RegionId, theirs: &Source, answer: &Source) -> (usize, Vec<u8>) {

@@ -1,6 +1,6 @@
 //! Lines put in beside lines that the other side changed or removed.
 
-use super::Certainty::{Certain, Hint};
+use super::Certainty::{Certain, Hint, Likely};
 use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::resolution::Side;
 
@@ -56,6 +56,20 @@ impl Rule for Beside {
                 base: "moor(ship);\nlog(ship, berth);\n",
                 ours: "moor(ship);\nlog(ship, berth);\npay(tide);\n",
                 theirs: "moor(ship);\n",
+                gives: Some((Likely, "moor(ship);\npay(tide);\n")),
+            },
+            Example {
+                path: "a.rs",
+                base: "let berth = free.pop();\nmoor(ship);\n",
+                ours: "let berth = free.pop();\npay(berth);\nmoor(ship);\n",
+                theirs: "moor(ship);\n",
+                gives: Some((Hint, "")),
+            },
+            Example {
+                path: "a.py",
+                base: "def moor(ship):\n    log(ship)\n",
+                ours: "@counted\ndef moor(ship):\n    log(ship)\n",
+                theirs: "",
                 gives: Some((Hint, "")),
             },
             Example {

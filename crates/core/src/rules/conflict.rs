@@ -43,6 +43,8 @@ pub enum Doubt {
     Formatted,
     /// Lines paired another way give another text.
     Unsteady,
+    /// New lines stand where the other side opened or closed something.
+    Unbalanced,
 }
 
 /// Unchanged words between two changes from which on they are taken for independent.
@@ -135,8 +137,9 @@ impl<'a> Conflict<'a> {
         self.woven().ok().map(|w| &w.facts)
     }
 
-    /// The woven rows as a resolution: a whole side where they are just that.
-    pub(super) fn woven_resolution(&self) -> Option<Resolution> {
+    /// The woven rows as a resolution, whatever speaks against them: a whole side where they are
+    /// just that; `None` where rows clash.
+    pub fn woven_resolution(&self) -> Option<Resolution> {
         let woven = self.woven().ok()?;
         Some(self.resolution(woven.strands.clone()))
     }
@@ -196,6 +199,7 @@ impl<'a> Conflict<'a> {
             ),
             (facts.formatted > 0, Doubt::Formatted),
             (!self.is_steady(), Doubt::Unsteady),
+            (facts.unbalanced > 0, Doubt::Unbalanced),
         ];
         found
             .into_iter()
@@ -206,16 +210,20 @@ impl<'a> Conflict<'a> {
 
     /// How sure one may be of the woven rows.
     ///
-    /// Measured on real merges: where lines were taken out, what the other side added or
-    /// blended there is wrong too often to be offered.
+    /// Measured on real merges: where lines were taken out, what the other side blended there,
+    /// or added where it hangs on what is gone, is wrong too often to be offered.
     pub(super) fn sure(&self, context: &Context) -> Certainty {
         let doubts = self.doubts(context);
         let (Some(facts), false) = (self.facts(), doubts.is_empty()) else {
             return Certainty::Certain;
         };
         let spoils = |doubt: &Doubt| match doubt {
-            Doubt::Stale | Doubt::Copied | Doubt::Numbers => true,
-            Doubt::Taken => facts.beside + facts.beside_gone + facts.blended > 0,
+            Doubt::Stale | Doubt::Copied | Doubt::Numbers | Doubt::Unbalanced => true,
+            Doubt::BothPutIn => doubts.contains(&Doubt::ListItems),
+            Doubt::Taken => {
+                facts.deserted + facts.leaning + facts.orphaned + facts.blended > 0
+                    || doubts.contains(&Doubt::Renewed)
+            }
             _ => false,
         };
         match doubts.iter().any(spoils) || doubts.len() > 2 {

@@ -5,6 +5,7 @@ use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::diff::search_dense;
 use crate::plan::{Algorithm, Kind};
 use crate::resolution::{Resolution, Side, Version};
+use crate::stitch::covers;
 use crate::text::Source;
 
 pub(super) struct More;
@@ -22,6 +23,7 @@ impl Rule for More {
         [Side::Ours, Side::Theirs]
             .into_iter()
             .find_map(|side| self.one_way(conflict, context, side))
+            .or_else(|| self.by_words(conflict, context))
     }
 
     fn examples(&self) -> &'static [Example] {
@@ -48,6 +50,20 @@ impl Rule for More {
                 gives: Some((Likely, "moor(ship)\nlog(ship)\npay(ship)\n")),
             },
             Example {
+                path: "a.rs",
+                base: "let slot = berths[at].write().unwrap();\n",
+                ours: "let slot = berths[at].lock();\n",
+                theirs: "let slot = berths[at].write();\n",
+                gives: Some((Likely, "let slot = berths[at].lock();\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "from harbour import berth, tide\n",
+                ours: "from harbour import berth\n",
+                theirs: "",
+                gives: Some((Likely, "")),
+            },
+            Example {
                 path: "a.py",
                 base: "dock(ship)\n",
                 ours: "moor(ship)\n",
@@ -59,6 +75,23 @@ impl Rule for More {
 }
 
 impl More {
+    /// Word by word: whether one side's change holds all that the other changed.
+    fn by_words(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let [base, ours, theirs] =
+            [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
+        let more = match (covers(base, theirs, ours), covers(base, ours, theirs)) {
+            (true, false) => Side::Ours,
+            (false, true) => Side::Theirs,
+            _ => return None,
+        };
+        let reason = format!(
+            "{} has every word of {}'s change and more",
+            context.label(more),
+            context.label(more.other())
+        );
+        Some(Proposal::likely(Resolution::Take(more.into()), reason))
+    }
+
     /// Whether `more` is the other side's text with lines put in, and base did not have them.
     fn one_way(&self, conflict: &Conflict<'_>, context: &Context, more: Side) -> Option<Proposal> {
         let less = more.other();

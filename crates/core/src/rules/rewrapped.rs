@@ -1,6 +1,6 @@
 //! A statement laid out anew by one side and changed in words by the other.
 
-use super::Certainty::{Certain, Likely};
+use super::Certainty::{Certain, Hint, Likely};
 use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::layout::{double_quoted, formatted, requoted};
 use crate::resolution::{Side, Strand, Version};
@@ -43,8 +43,11 @@ impl Rule for Rewrapped {
             let replaced = word_changes(base, worded)?.iter().all(|(from, to)| {
                 !from.is_empty() && !from.contains(&b'\n') && !to.contains(&b'\n')
             });
-            let certain = exact && replaced && stitched.blank_clashes == 0;
-            let certainty = if certain { Certain } else { Likely };
+            let certainty = match (stitched.blank_clashes, exact && replaced) {
+                (0, true) => Certain,
+                (0, false) => Likely,
+                _ => Hint,
+            };
             let (layout, worded) = (context.label(side), context.label(side.other()));
             let reason = format!(
                 "{layout} only laid this out anew; {worded}'s words stand in {layout}'s layout"
@@ -69,6 +72,23 @@ impl Rule for Rewrapped {
                 ours: "moor(\n    ship,\n    berth,\n    \"low\",\n)\n",
                 theirs: "moor(ship, quay, 'low')\n",
                 gives: Some((Likely, "moor(\n    ship,\n    quay,\n    \"low\",\n)\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "moor(ship, berth)\n",
+                ours: "moor(\n    ship,\n    berth,\n)\n",
+                theirs: "moor(ship, berth, tide)\n",
+                gives: Some((Likely, "moor(\n    ship,\n    berth,\n    tide,\n)\n")),
+            },
+            Example {
+                path: "a.js",
+                base: "moor({\n  ship: 1,\n  berth: 2\n}, tide);\n",
+                ours: "moor(\n  {\n    ship: 1,\n    berth: 2\n  },\n  tide\n);\n",
+                theirs: "moor({\n  ship: 1,\n  crane: 3,\n  berth: 2\n}, tide);\n",
+                gives: Some((
+                    Likely,
+                    "moor(\n  {\n    ship: 1,\n    crane: 3,\n    berth: 2\n  },\n  tide\n);\n",
+                )),
             },
             Example {
                 path: "a.py",

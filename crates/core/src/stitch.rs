@@ -469,7 +469,7 @@ impl<'a> Loom<'a> {
                         (i, j) = (i + 1, j + 1);
                         continue;
                     }
-                    if clash(&o.base, &t.base) {
+                    if clash(o, t) {
                         let (o, t) = (o.clone(), t.clone());
                         // A comma that a formatter puts behind the last of a list stays the last.
                         if self.last_comma(false, &t) && self.is_more(true, &o) {
@@ -658,12 +658,22 @@ impl<'a> Loom<'a> {
 }
 
 /// Whether two different changes get in each other's way.
-fn clash(a: &Range<usize>, b: &Range<usize>) -> bool {
-    if a.start == b.start && (a.is_empty() == b.is_empty()) {
+fn clash(a: &Change, b: &Change) -> bool {
+    let (x, y) = (&a.base, &b.base);
+    if x.start == y.start && (x.is_empty() == y.is_empty()) {
+        return true;
+    }
+    // What is put in at the edge of what the other took out may have belonged to it.
+    let put_in_beside = |x: &Change, y: &Change| {
+        x.base.is_empty()
+            && y.side.is_empty()
+            && (x.base.start == y.base.start || x.base.start == y.base.end)
+    };
+    if put_in_beside(a, b) || put_in_beside(b, a) {
         return true;
     }
     // An insertion stands between words: only strictly inside of the other is it in the way.
-    a.start < b.end && b.start < a.end
+    x.start < y.end && y.start < x.end
 }
 
 #[cfg(test)]

@@ -98,12 +98,18 @@ fn change(base: &Source, b: u32, side: &Source, s: u32) -> Change {
         () if old == new => Change::Same,
         () if same_words(old.content(), new.content()) => Change::Blank,
         () if old.content().len() < LONG_ROW
-            && formatted(old.content()) == formatted(new.content()) =>
+            && formatted(without_comma(old)) == formatted(without_comma(new)) =>
         {
             Change::Format
         }
         () => Change::Words,
     }
+}
+
+/// A row without a comma at its end, which may be the last of a list or not.
+fn without_comma<'a>(line: Line<'a>) -> &'a [u8] {
+    let content = line.content().trim_ascii_end();
+    content.strip_suffix(b",").unwrap_or(content)
 }
 
 /// Rows of a hunk: the likeliest pairs, the rest taken out, replaced or put in.

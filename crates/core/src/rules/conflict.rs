@@ -55,6 +55,8 @@ pub(super) const APART: usize = 2;
 pub(super) struct Shared<'a> {
     /// Where each line with words stands in ours and in theirs, without its indentation.
     places: [OnceCell<Places<'a>>; 2],
+    /// Which side laid out more of the file anew.
+    lays_out: OnceCell<Side>,
 }
 
 type Places<'a> = HashMap<&'a [u8], Vec<u32>>;
@@ -114,6 +116,30 @@ impl<'a> Conflict<'a> {
         };
         let places = self.shared.places[usize::from(side == Side::Theirs)].get_or_init(index);
         places.get(line).map_or(&[], Vec::as_slice)
+    }
+
+    /// The side that changed blanks in more places of the file; else the one that changed more places.
+    pub(super) fn lays_out(&self) -> Side {
+        let count = |side: Side| {
+            let (version, versions) = (Version::from(side), self.versions());
+            let (mut respaced, mut changed) = (0, 0);
+            for region in self.plan.regions() {
+                let base = versions.base.slice(region.base);
+                let text = versions.get(version).slice(region.lines(version));
+                if base != text {
+                    changed += 1;
+                    respaced += usize::from(crate::words::same_words(base, text));
+                }
+            }
+            (respaced, changed)
+        };
+        *self
+            .shared
+            .lays_out
+            .get_or_init(|| match count(Side::Theirs) > count(Side::Ours) {
+                true => Side::Theirs,
+                false => Side::Ours,
+            })
     }
 
     pub(super) fn versions(&self) -> &'a Versions {

@@ -4,7 +4,7 @@ use super::Certainty::Likely;
 use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::resolution::{Resolution, Side, Strand, Version};
 use crate::stitch::{is_name, word_changes};
-use crate::words::words;
+use crate::words::{solid_words, words};
 use std::ops::Range;
 
 pub(super) struct Replay;
@@ -113,6 +113,43 @@ impl Formula {
         (out, times)
     }
 
+    /// Whether arguments can be added to all calls of a text as it is laid out.
+    fn fits(&self, text: &[u8]) -> bool {
+        let broken = |bytes: &[u8]| bytes.contains(&b'\n');
+        let (longer, times) = self.replay(text);
+        let lines = text
+            .split(|b| *b == b'\n')
+            .zip(longer.split(|b| *b == b'\n'));
+        let new: Vec<_> = lines.filter(|(a, b)| a != b).collect();
+        // A call that ends in a line of its own, or has the arguments already.
+        let open = |line: &[u8]| {
+            let line = line.trim_ascii_start();
+            line.starts_with(b")") || line.windows(self.to.len()).any(|w| w == self.to)
+        };
+        times > 0 && !broken(&self.to) && !new.iter().any(|(line, _)| open(line))
+    }
+
+    /// Whether its words stand beside the same words in both texts.
+    fn in_company(&self, base: &[u8], other: &[u8]) -> bool {
+        let company = |text: &[u8]| -> Vec<(Vec<u8>, Vec<u8>)> {
+            let cells: Vec<&[u8]> = solid_words(text).collect();
+            let wanted: Vec<&[u8]> = solid_words(&self.from).collect();
+            let word = |at: Option<usize>| {
+                let word = at.and_then(|at| cells.get(at));
+                word.map_or(Vec::new(), |w| w.to_vec())
+            };
+            let stands = (0..cells.len()).filter(|at| cells[*at..].starts_with(&wanted));
+            stands
+                .map(|at| (word(at.checked_sub(1)), word(Some(at + wanted.len()))))
+                .collect()
+        };
+        let known = company(base);
+        company(other).iter().all(|(before, after)| {
+            let like = |(b, a): &(Vec<u8>, Vec<u8>)| b == before || a == after;
+            known.iter().any(like)
+        })
+    }
+
     /// It in words: "`pop` → `pop_front`, 3 times".
     pub fn told(&self) -> String {
         let times = match self.times {
@@ -145,7 +182,14 @@ impl Rule for Replay {
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
             let formula = Formula::of(base, conflict.text(side.into()))?;
             let other = conflict.text(side.other().into());
+            if formula.call.is_some() && !formula.fits(other) {
+                return None;
+            }
             let (text, times) = formula.replay(other);
+            // One word changed once says little about the same word elsewhere.
+            if formula.times == 1 && formula.call.is_none() && !formula.in_company(base, other) {
+                return None;
+            }
             // Where the other side dropped the words there is nothing to replay.
             if times == 0 {
                 return None;
@@ -184,6 +228,13 @@ impl Rule for Replay {
                     Likely,
                     "moor(first(ship), tide);\nmoor(tug, tide);\nmoor(ferry, tide);\n",
                 )),
+            },
+            Example {
+                path: "a.rs",
+                base: "moor(ship);\n",
+                ours: "moor(ship, tide);\n",
+                theirs: "harbour.moor(ship, tide);\n",
+                gives: None,
             },
             Example {
                 path: "a.rs",

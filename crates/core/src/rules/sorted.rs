@@ -17,7 +17,7 @@ const ENOUGH: usize = 3;
 type Order = fn(&[u8]) -> Vec<u8>;
 
 /// The ways in which people keep lists in order.
-const ORDERS: [Order; 3] = [by_bytes, by_letters, imports_first];
+const ORDERS: [Order; 4] = [by_bytes, by_letters, imports_first, by_path];
 
 impl Rule for Sorted {
     fn id(&self) -> &'static str {
@@ -71,6 +71,23 @@ impl Rule for Sorted {
             },
             Example {
                 path: "a.py",
+                base: "from harbour import berth\nfrom harbour import tide\n",
+                ours: "from harbour import berth\nfrom harbour import pilot\nfrom harbour import tide\n",
+                theirs: "from harbour import berth\nfrom harbour.night import lamp\nfrom harbour import tide\n",
+                gives: Some((
+                    Certain,
+                    "from harbour import berth\nfrom harbour.night import lamp\nfrom harbour import pilot\nfrom harbour import tide\n",
+                )),
+            },
+            Example {
+                path: "a.py",
+                base: "from harbour import berth\n",
+                ours: "from harbour import berth, pilot\n",
+                theirs: "from harbour import berth, lamp\n",
+                gives: None,
+            },
+            Example {
+                path: "a.py",
                 base: "",
                 ours: "import pilot\n",
                 theirs: "import crane\n",
@@ -99,6 +116,31 @@ fn by_letters(item: &[u8]) -> Vec<u8> {
 fn imports_first(item: &[u8]) -> Vec<u8> {
     let late = u8::from(item.starts_with(b"from "));
     [&[late], item.to_ascii_lowercase().as_slice()].concat()
+}
+
+/// Names by their whole path, wherever the word for bringing them in stands.
+fn by_path(item: &[u8]) -> Vec<u8> {
+    let words: Vec<&[u8]> = item
+        .split(|b| *b == b' ')
+        .filter(|w| !w.is_empty())
+        .collect();
+    let path = match words.as_slice() {
+        [b"from", module, b"import", names @ ..] => [module, &b"."[..], &names.concat()].concat(),
+        [b"import", module, ..] => module.to_vec(),
+        _ => item.to_vec(),
+    };
+    path.to_ascii_lowercase()
+}
+
+/// Whether two lines bring names in from one place that would stand in one line.
+fn of_one_place(a: &[u8], b: &[u8]) -> bool {
+    let module = |item: &[u8]| -> Option<Vec<u8>> {
+        let rest = item.strip_prefix(b"from ")?;
+        let at = rest.windows(8).position(|w| w == b" import ")?;
+        Some(rest[..at].to_vec())
+    };
+    let several = a.contains(&b',') || b.contains(&b',');
+    several && module(a).is_some() && module(a) == module(b)
 }
 
 /// The lines of one version in the conflict, with a few unchanged ones around.
@@ -255,6 +297,18 @@ fn merge(
         }
     }
     all.sort_by(|a, b| a.0.cmp(&b.0));
+    let item = |version: Version, at: u32| {
+        let text = conflict.versions().get(version);
+        text.line(crate::LineIdx(at)).trimmed()
+    };
+    let torn = all.iter().enumerate().any(|(n, (_, v, at))| {
+        let later = all[n + 1..].iter().filter(|(_, w, _)| w != v);
+        let mut later = later.map(|(_, w, other)| item(*w, *other));
+        later.any(|other| of_one_place(item(*v, *at), other))
+    });
+    if torn {
+        return None;
+    }
     // It must fit between its neighbours too.
     let edge = |items: &[&[u8]], last: bool| {
         if last {

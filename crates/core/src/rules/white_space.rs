@@ -2,7 +2,7 @@
 
 use super::Certainty::{Certain, Likely};
 use super::{Blanks, Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::{Resolution, Version};
+use crate::resolution::{Resolution, Side, Version};
 use crate::text::{Line, Source};
 use crate::words::same_words;
 
@@ -32,18 +32,22 @@ impl Rule for WhiteSpace {
             return Some(Proposal::certain(conflict.woven_resolution()?, reason));
         }
         let clash = clash(&Source::new(ours), &Source::new(theirs));
-        let resolution = conflict
-            .woven_resolution()
-            .unwrap_or(Resolution::Take(Version::Ours));
+        // The blanks of the side that laid out more of the file are what its rest looks like.
+        let side = conflict.lays_out();
+        let kept = context.label(side);
+        let resolution = match (side, conflict.woven_resolution()) {
+            (Side::Ours, Some(woven)) => woven,
+            _ => Resolution::Take(side.into()),
+        };
         if clash <= context.blanks {
             let reason = format!(
-                "{o} and {t} differ in white space alone, which the policy '{}' passes over; kept as {o} has it",
+                "{o} and {t} differ in white space alone, which the policy '{}' passes over; kept as {kept} has it",
                 context.blanks.name()
             );
             return Some(Proposal::certain(resolution, reason));
         }
         let reason = format!(
-            "{o} and {t} have the same words and differ in {}; kept as {o} has them",
+            "{o} and {t} have the same words and differ in {}; kept as {kept} has them, which changed more of the file",
             name(clash)
         );
         Some(Proposal::likely(resolution, reason))

@@ -39,9 +39,14 @@ pub struct Facts {
     pub deserted: usize,
     /// Runs of rows put in that belong to a next row which the other side took out or replaced.
     pub leaning: usize,
-    /// Runs of rows put in right beside rows in which the other side opens or closes more than
-    /// base did: they may stand within or without.
+    /// Runs of rows put in where the other side has opened or closed more than base, or dropped the
+    /// comma before: they may stand within or without.
     pub unbalanced: usize,
+    /// Runs of rows put in beside a change that close before they open: what they belong to may
+    /// have been cut elsewhere.
+    pub slid: usize,
+    /// Rows put in before rows that the other side put into a block of their own.
+    pub wrapped: usize,
     /// New rows that use names which the other side left nowhere near.
     pub orphaned: usize,
     /// Rows whose words both sides changed.
@@ -126,6 +131,7 @@ pub(crate) fn weave_rows(
             },
         },
         last: [None, None],
+        depth: [0, 0],
         requoted: [
             requotes(&versions.base, &versions.ours, &ours),
             requotes(&versions.base, &versions.theirs, &theirs),
@@ -161,6 +167,8 @@ struct Loom<'a> {
     woven: Woven,
     /// The last change of each side: where it ended, and what it was.
     last: [Option<Unit>; 2],
+    /// By how much more each side has opened than base, so far.
+    depth: [isize; 2],
     /// Whether each side made double quotes of single ones throughout.
     requoted: [bool; 2],
     /// The changes of words of each side.
@@ -174,7 +182,7 @@ impl Loom<'_> {
             match (ours.get(i).copied(), theirs.get(j).copied()) {
                 (None, None) => return Ok(()),
                 (Some(Unit::PutIn(a, o)), Some(Unit::PutIn(b, t))) if a == b => {
-                    self.both_put_in(o, t)?;
+                    self.both_put_in((o, ours.get(i + 1)), (t, theirs.get(j + 1)))?;
                     self.note(Side::Ours, Unit::PutIn(a, o), None);
                     self.note(Side::Theirs, Unit::PutIn(b, t), None);
                     (i, j) = (i + 1, j + 1);
@@ -228,11 +236,11 @@ impl Loom<'_> {
                 Ok((1, 1))
             }
             (Unit::Gone(_), Unit::Pair(_, _, change)) => {
-                self.gone(Side::Ours, ours, change)?;
+                self.gone(Side::Ours, ours, change, rest_theirs)?;
                 Ok((1, 1))
             }
             (Unit::Pair(_, _, change), Unit::Gone(_)) => {
-                self.gone(Side::Theirs, theirs, change)?;
+                self.gone(Side::Theirs, theirs, change, rest_ours)?;
                 Ok((1, 1))
             }
             (Unit::Pair(b, o, mine), Unit::Pair(_, t, other)) => {
@@ -243,8 +251,12 @@ impl Loom<'_> {
         }
     }
 
-    fn gone(&mut self, side: Side, unit: Unit, other: Change) -> Result<(), Clash> {
+    fn gone(&mut self, side: Side, unit: Unit, other: Change, rest: &[Unit]) -> Result<(), Clash> {
         match other {
+            // A comma, say, for what it put in behind the row.
+            Change::Format if matches!(rest.get(1), Some(Unit::PutIn(..))) => {
+                return Err(Clash::Gone);
+            }
             Change::Words => return Err(Clash::Gone),
             Change::Blank => self.woven.facts.removed_respaced += 1,
             Change::Format => self.woven.facts.formatted += 1,
@@ -286,13 +298,52 @@ impl Loom<'_> {
         Ok(used)
     }
 
-    fn both_put_in(&mut self, ours: LineRange, theirs: LineRange) -> Result<(), Clash> {
-        if self.versions.ours.slice(ours) != self.versions.theirs.slice(theirs) {
+    fn both_put_in(
+        &mut self,
+        (ours, next_ours): (LineRange, Option<&Unit>),
+        (theirs, next_theirs): (LineRange, Option<&Unit>),
+    ) -> Result<(), Clash> {
+        if self.versions.ours.slice(ours) == self.versions.theirs.slice(theirs) {
+            self.lines(Version::Ours, ours);
+            self.woven.facts.same += 1;
+            return Ok(());
+        }
+        let (first, last) = match (
+            self.heads(Side::Ours, ours, next_ours),
+            self.heads(Side::Theirs, theirs, next_theirs),
+        ) {
+            (true, false) => ((Side::Theirs, theirs), (Side::Ours, ours)),
+            (false, true) => ((Side::Ours, ours), (Side::Theirs, theirs)),
+            _ => return Err(Clash::BothPutIn),
+        };
+        if self.level(first) != self.level(last) {
             return Err(Clash::BothPutIn);
         }
-        self.lines(Version::Ours, ours);
-        self.woven.facts.same += 1;
-        Ok(())
+        self.woven.facts.wrapped += 1;
+        self.fresh(first.0, None, first.1)?;
+        self.fresh(last.0, None, last.1)
+    }
+
+    /// The indentation of the first row with words.
+    fn level(&self, (side, lines): (Side, LineRange)) -> Option<&[u8]> {
+        let mut rows = self.versions.get(side.into()).lines(lines);
+        let worded = rows.find(|line| !line.trimmed().is_empty());
+        worded.map(Line::indent)
+    }
+
+    /// Whether new rows open a block for the row that follows them.
+    fn heads(&self, side: Side, lines: LineRange, next: Option<&Unit>) -> bool {
+        let Some(Unit::Pair(b, s, _)) = next else {
+            return false;
+        };
+        let text = self.versions.get(side.into());
+        let (old, new) = (
+            self.versions.base.line(LineIdx(*b)).indent(),
+            text.line(LineIdx(*s)).indent(),
+        );
+        let deeper = |a: &[u8], b: &[u8]| a.len() > b.len() && a.starts_with(b);
+        let last = lines.iter().map(|at| text.line(at)).last();
+        deeper(new, old) && last.is_some_and(|line| deeper(new, line.indent()))
     }
 
     fn put_in(
@@ -440,8 +491,10 @@ impl Loom<'_> {
         if let Unit::PutIn(_, lines) = unit {
             let gone = |u: Option<Unit>| matches!(u, Some(Unit::Gone(_) | Unit::Swap(..)));
             facts.deserted += usize::from(gone(before) && gone(after));
-            let shaken = |u: Option<Unit>| u.is_some_and(|u| self.shaken(side.other(), u));
-            facts.unbalanced += usize::from(shaken(before) || shaken(after));
+            let shaken = self.depth[other] != 0 || self.lost_comma(side, lines);
+            facts.unbalanced += usize::from(shaken);
+            let beside = before.or(after).is_some();
+            facts.slid += usize::from(beside && self.closes_first(side, lines));
             let leans = gone(after) && leans(self.versions.get(side.into()), lines);
             facts.leaning += usize::from(leans);
         }
@@ -463,12 +516,26 @@ impl Loom<'_> {
         }
         self.woven.facts = facts;
         if unit.changes() {
+            self.depth[own] += self.opens(side, unit);
             self.last[own] = Some(unit);
         }
     }
 
-    /// Whether a side opens or closes more in some rows than base did.
-    fn shaken(&self, side: Side, unit: Unit) -> bool {
+    /// Whether rows close what they did not open.
+    fn closes_first(&self, side: Side, lines: LineRange) -> bool {
+        let mut open = 0isize;
+        self.versions.get(side.into()).slice(lines).iter().any(|b| {
+            open += match b {
+                b'(' | b'[' | b'{' => 1,
+                b')' | b']' | b'}' => -1,
+                _ => 0,
+            };
+            open < 0
+        })
+    }
+
+    /// By how much more a side opens in some rows than base did.
+    fn opens(&self, side: Side, unit: Unit) -> isize {
         let balance = |version: Version, lines: LineRange| -> isize {
             let signs = self.versions.get(version).slice(lines).iter();
             let of = |b: &u8| match b {
@@ -479,13 +546,33 @@ impl Loom<'_> {
             signs.map(of).sum()
         };
         let one = |at: u32| LineRange::new(at, at + 1);
+        let none = |at: u32| LineRange::new(at, at);
         let (rows, new) = match unit {
             Unit::Pair(b, s, _) => (one(b), one(s)),
+            Unit::Gone(b) => (one(b), none(0)),
             Unit::Swap(rows, new) => (rows, new),
-            // What was taken out is mostly more than one row, and balanced as a whole.
-            Unit::Gone(_) | Unit::PutIn(..) => return false,
+            Unit::PutIn(_, new) => (none(0), new),
         };
-        balance(Version::Base, rows) != balance(side.into(), new)
+        balance(side.into(), new) - balance(Version::Base, rows)
+    }
+
+    /// Whether the row before new ones ends with a comma on their side and without here.
+    fn lost_comma(&self, side: Side, lines: LineRange) -> bool {
+        let text = self.versions.get(side.into());
+        let before = lines
+            .start
+            .0
+            .checked_sub(1)
+            .map(|at| text.line(LineIdx(at)));
+        let comma = |line: &[u8]| line.trim_ascii_end().ends_with(b",");
+        let last = self.woven.strands.last().map(|strand| match strand {
+            Strand::Lines(v, lines) => {
+                let last = LineIdx(lines.end.0 - 1);
+                comma(self.versions.get(*v).line(last).content())
+            }
+            Strand::Text(bytes) => comma(bytes),
+        });
+        before.is_some_and(|line| comma(line.content())) && last == Some(false)
     }
 
     fn lines(&mut self, version: Version, lines: LineRange) {

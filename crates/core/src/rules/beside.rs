@@ -17,7 +17,7 @@ impl Rule for Beside {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let facts = conflict.facts()?;
-        if facts.beside + facts.beside_gone == 0 || facts.blended > 0 {
+        if facts.beside + facts.beside_gone + facts.wrapped == 0 || facts.blended > 0 {
             return None;
         }
         let side = match facts.sides[0].put_in > 0 {
@@ -26,10 +26,10 @@ impl Rule for Beside {
         };
         let (added, other) = (context.label(side), context.label(side.other()));
         let n = facts.sides[usize::from(side == Side::Theirs)].put_in;
-        let what = if facts.beside_gone > 0 {
-            "removed or replaced"
-        } else {
-            "changed"
+        let what = match () {
+            () if facts.wrapped > 0 => "put into a block of its own",
+            () if facts.beside_gone > 0 => "removed or replaced",
+            () => "changed",
         };
         let reason = format!(
             "{added} added {} beside what {other} {what}; both stand",
@@ -64,6 +64,16 @@ impl Rule for Beside {
                 ours: "let berth = free.pop();\npay(berth);\nmoor(ship);\n",
                 theirs: "moor(ship);\n",
                 gives: Some((Hint, "")),
+            },
+            Example {
+                path: "a.py",
+                base: "def moor(ship):\n    log(ship)\n",
+                ours: "def moor(ship):\n    pay(ship)\n    log(ship)\n",
+                theirs: "def moor(ship):\n    if loud:\n        log(ship)\n",
+                gives: Some((
+                    Likely,
+                    "def moor(ship):\n    pay(ship)\n    if loud:\n        log(ship)\n",
+                )),
             },
             Example {
                 path: "a.py",

@@ -1,8 +1,9 @@
 //! Both put lines in at the same place.
 
-use super::Certainty::Hint;
+use super::Certainty::{Hint, Likely};
 use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::Version;
+use crate::resolution::{Resolution, Side, Strand, Version};
+use crate::text::Line;
 
 pub(super) struct BothAdded;
 
@@ -21,6 +22,15 @@ impl Rule for BothAdded {
         if !base.is_empty() || ours.is_empty() || theirs.is_empty() {
             return None;
         }
+        if let Some(first) = deeper(conflict) {
+            let (inner, outer) = (context.label(first), context.label(first.other()));
+            let reason = format!(
+                "{inner} added to the block above, {outer} added what stands outside of it; both stand in that order"
+            );
+            let order = [first, first.other()]
+                .map(|side| Strand::Lines(side.into(), conflict.region().lines(side.into())));
+            return Some(Proposal::likely(Resolution::Woven(order.to_vec()), reason));
+        }
         // Their order is a coin toss: nothing in the texts tells it.
         Some(Proposal::hint(format!(
             "{} and {} each added lines here; often both stay, but which comes first only a person knows",
@@ -38,6 +48,13 @@ impl Rule for BothAdded {
                 gives: Some((Hint, "")),
             },
             Example {
+                path: "a.py",
+                base: "def moor():\n    log()\n",
+                ours: "def moor():\n    log()\n    pay()\n",
+                theirs: "def moor():\n    log()\n\ndef dock():\n    log()\n",
+                gives: Some((Likely, "    pay()\n\ndef dock():\n    log()\n")),
+            },
+            Example {
                 path: "a.rs",
                 base: "fn pay() {}\n",
                 ours: "fn moor() {}\n",
@@ -46,4 +63,28 @@ impl Rule for BothAdded {
             },
         ]
     }
+}
+
+/// The side that added to the block above, where the other added something outside of it.
+fn deeper(conflict: &Conflict<'_>) -> Option<Side> {
+    let (versions, region) = (conflict.versions(), conflict.region());
+    let level = |side: Side, first: bool| -> Option<&[u8]> {
+        let lines = versions.get(side.into()).lines(region.lines(side.into()));
+        let mut worded = lines.filter(|l| !l.trimmed().is_empty()).map(Line::indent);
+        match first {
+            true => worded.next(),
+            false => worded.min_by_key(|indent| indent.len()),
+        }
+    };
+    let above = region.base.start.0.checked_sub(1)?;
+    let above = versions.base.line(crate::LineIdx(above));
+    if above.trimmed().is_empty() {
+        return None;
+    }
+    [Side::Ours, Side::Theirs].into_iter().find(|side| {
+        let (Some(inner), Some(outer)) = (level(*side, false), level(side.other(), true)) else {
+            return false;
+        };
+        inner.len() > outer.len() && inner.starts_with(outer) && above.indent().starts_with(inner)
+    })
 }

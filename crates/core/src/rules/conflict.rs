@@ -45,6 +45,12 @@ pub enum Doubt {
     Unsteady,
     /// New lines stand where the other side opened or closed something.
     Unbalanced,
+    /// A line stands there more often than on any side.
+    Repeats,
+    /// New lines close what they did not open.
+    Slid,
+    /// New lines stand before a block that the other side made of what followed.
+    Wrapped,
 }
 
 /// Unchanged words between two changes from which on they are taken for independent.
@@ -226,6 +232,9 @@ impl<'a> Conflict<'a> {
             (facts.formatted > 0, Doubt::Formatted),
             (!self.is_steady(), Doubt::Unsteady),
             (facts.unbalanced > 0, Doubt::Unbalanced),
+            (self.repeats_a_line(), Doubt::Repeats),
+            (facts.slid > 0, Doubt::Slid),
+            (facts.wrapped > 0, Doubt::Wrapped),
         ];
         found
             .into_iter()
@@ -244,7 +253,9 @@ impl<'a> Conflict<'a> {
             return Certainty::Certain;
         };
         let spoils = |doubt: &Doubt| match doubt {
-            Doubt::Stale | Doubt::Copied | Doubt::Numbers | Doubt::Unbalanced => true,
+            Doubt::Stale | Doubt::Copied | Doubt::Numbers | Doubt::Unbalanced | Doubt::Repeats => {
+                true
+            }
             Doubt::BothPutIn => doubts.contains(&Doubt::ListItems),
             Doubt::Taken => {
                 facts.deserted + facts.leaning + facts.orphaned + facts.blended > 0
@@ -292,8 +303,7 @@ impl<'a> Conflict<'a> {
         })
     }
 
-    /// Whether rows paired another way give the same text, and no line stands there twice
-    /// that each side has once.
+    /// Whether rows paired another way give the same text.
     pub(super) fn is_steady(&self) -> bool {
         *self.steady.get_or_init(|| self.look_whether_steady())
     }
@@ -306,8 +316,15 @@ impl<'a> Conflict<'a> {
             |strands: &[Strand]| Resolution::Woven(strands.to_vec()).text(self.plan, self.region());
         let text_of_this = text(&woven.strands);
         let other = weave_rows(self.versions(), self.region(), Algorithm::Myers);
-        let agrees = other.is_ok_and(|other| text(&other.strands) == text_of_this);
-        agrees && !self.repeats(text_of_this.bytes())
+        other.is_ok_and(|other| text(&other.strands) == text_of_this)
+    }
+
+    /// Whether a line of words stands in the woven rows more often than on any side.
+    fn repeats_a_line(&self) -> bool {
+        self.woven().is_ok_and(|woven| {
+            let resolution = Resolution::Woven(woven.strands.clone());
+            self.repeats(resolution.text(self.plan, self.region()).bytes())
+        })
     }
 
     /// Whether a text has a line of words more often than both sides.

@@ -106,8 +106,8 @@ impl More {
             .filter(|l| l.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2)
             .count();
         // What both changed alike has left the conflict already and stands beside it.
-        let alike_beside = small.is_empty() && beside_the_same(conflict);
-        if (worded == 0 && !alike_beside) || small.len() >= large.len() {
+        let beside = beside_the_same(conflict).filter(|_| small.is_empty());
+        if (worded == 0 && beside.is_none()) || small.len() >= large.len() {
             return None;
         }
         let added = search_dense(&small, &large, Algorithm::Myers);
@@ -128,20 +128,20 @@ impl More {
             super::lines(n)
         );
         let taken = Resolution::Take(more.into());
-        Some(match base.is_empty() {
+        // Where both only took lines out alike, what one put in is not part of one change.
+        let one_change = worded > 0 || beside == Some(true);
+        Some(match base.is_empty() || !one_change {
             true => Proposal::likely(taken, reason),
             false => Proposal::certain(taken, reason),
         })
     }
 }
 
-/// Whether a change that both made alike touches the conflict.
-fn beside_the_same(conflict: &Conflict<'_>) -> bool {
+/// Whether a change that both made alike touches the conflict, and has new lines.
+fn beside_the_same(conflict: &Conflict<'_>) -> Option<bool> {
     let (regions, at) = (conflict.plan().regions(), conflict.id().0 as usize);
     let before = at.checked_sub(1).and_then(|i| regions.get(i));
-    let after = regions.get(at + 1);
-    before
-        .into_iter()
-        .chain(after)
-        .any(|r| r.kind == Kind::Same)
+    let beside = before.into_iter().chain(regions.get(at + 1));
+    let same = beside.filter(|r| r.kind == Kind::Same);
+    same.map(|r| !r.ours.is_empty()).max()
 }

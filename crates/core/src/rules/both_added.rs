@@ -52,7 +52,10 @@ impl Rule for BothAdded {
                 base: "def moor():\n    log()\n",
                 ours: "def moor():\n    log()\n    pay()\n",
                 theirs: "def moor():\n    log()\n\ndef dock():\n    log()\n",
-                gives: Some((Likely, "    pay()\n\ndef dock():\n    log()\n")),
+                gives: Some((
+                    Likely,
+                    "def moor():\n    log()\n    pay()\n\ndef dock():\n    log()\n",
+                )),
             },
             Example {
                 path: "a.rs",

@@ -258,12 +258,12 @@ impl<'a> Conflict<'a> {
             }
             Doubt::BothPutIn => doubts.contains(&Doubt::ListItems),
             Doubt::Taken => {
-                facts.deserted + facts.leaning + facts.orphaned + facts.blended > 0
+                facts.deserted + facts.leaning + facts.orphaned > 0
                     || doubts.contains(&Doubt::Renewed)
             }
             _ => false,
         };
-        match doubts.iter().any(spoils) || doubts.len() > 2 {
+        match doubts.iter().any(spoils) || doubts.len() > 3 {
             true => Certainty::Hint,
             false => Certainty::Likely,
         }

@@ -134,7 +134,14 @@ impl Piece {
     pub(crate) fn write(&self, versions: &Versions, end: LineEnd, out: &mut Vec<u8>) {
         let bytes = self.bytes(versions);
         if !bytes.is_empty() {
-            end_line(out, end);
+            // A lone CR ends a line in texts that are cut there, whichever version it came from.
+            let cut_at_cr = || {
+                let usual = Version::ALL.map(|v| versions.get(v).usual_end());
+                usual.contains(&LineEnd::Cr)
+            };
+            if out.last() != Some(&b'\r') || !cut_at_cr() {
+                end_line(out, end);
+            }
             out.extend_from_slice(bytes);
         }
     }

@@ -26,6 +26,7 @@ mod repetitive;
 mod resolution;
 mod rows;
 mod rules;
+mod split;
 mod stitch;
 mod text;
 mod units;

@@ -17,7 +17,7 @@ use crate::units::{Change, Deeds, Unit, copied, leans, orphaned, requotes, swaps
 use crate::words::solid_words;
 
 /// Rows of one version beyond which a conflict is not woven: nobody could follow it.
-const MOST: usize = 5_000;
+pub(crate) const MOST: usize = 5_000;
 
 /// What the two sides' rows give together.
 #[derive(Clone, Debug)]

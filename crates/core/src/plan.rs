@@ -1,12 +1,13 @@
 //! From three versions to a plan: what each side did to base, region by region.
 //!
-//! Not here: how a conflict is made smaller (`refine`), what a person decides
+//! Not here: how a conflict is made smaller (`refine`, `split`), what a person decides
 //! about it (`draft`, `journal`).
 
 use crate::diff::{Hunk, Tokens, hunks};
 use crate::lines::{LineIdx, LineRange};
 use crate::refine::refine;
 use crate::resolution::Version;
+use crate::split::split;
 use crate::text::Source;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -227,7 +228,12 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
             continue;
         }
         let (first, before) = (regions.len() as u32, conflicts.len());
-        for part in refine(&versions, &tokens, region) {
+        let parts = refine(&versions, &tokens, region).into_iter();
+        let parts = parts.flat_map(|part| match part.kind {
+            Kind::Conflict => split(&versions, part),
+            _ => vec![part],
+        });
+        for part in parts {
             if part.kind == Kind::Conflict {
                 conflicts.push(RegionId(regions.len() as u32));
                 stretches.push(stretch);

@@ -141,17 +141,21 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         let rule = ruling.as_ref().map_or("", |r| r.rule.as_str());
         let settled = certainty >= Some(Certainty::Likely) || would;
         let column = if settled { verdict.0 } else { verdict.0.max(1) };
-        let doubts = Conflict::new(&plan, id).doubts(&context);
+        let conflict = Conflict::new(&plan, id);
+        let doubts = match conflict.clash() {
+            Some(clash) => format!("{clash:?}"),
+            None => format!("{:?}", conflict.doubts(&context)),
+        };
         let told = if rule.is_empty() {
             String::new()
         } else {
-            format!("{rule} {doubts:?}")
+            format!("{rule} {doubts}")
         };
         if show.is_some_and(|(what, _)| what == "list" || what == "would") {
             let certainty = certainty.map_or("open", Certainty::name);
             let name = case.file_name().unwrap_or_default().to_string_lossy();
             println!(
-                "{}\t{certainty}\t{rule}\t{doubts:?}\t{}\t{name}\t{:x}",
+                "{}\t{certainty}\t{rule}\t{doubts}\t{}\t{name}\t{:x}",
                 LETTERS[column],
                 id.0,
                 print_of(&plan, id)

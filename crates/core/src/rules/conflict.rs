@@ -165,6 +165,11 @@ impl<'a> Conflict<'a> {
         self.woven.get_or_init(weave).as_ref().map_err(|c| *c)
     }
 
+    /// Why its rows do not go together, if they do not.
+    pub fn clash(&self) -> Option<Clash> {
+        self.woven().err()
+    }
+
     pub(super) fn facts(&self) -> Option<&Facts> {
         self.woven().ok().map(|w| &w.facts)
     }

@@ -342,7 +342,7 @@ impl Loom<'_> {
             text.line(LineIdx(*s)).indent(),
         );
         let deeper = |a: &[u8], b: &[u8]| a.len() > b.len() && a.starts_with(b);
-        let last = lines.iter().map(|at| text.line(at)).last();
+        let last = lines.end.0.checked_sub(1).map(|at| text.line(LineIdx(at)));
         deeper(new, old) && last.is_some_and(|line| deeper(new, line.indent()))
     }
 
@@ -521,9 +521,9 @@ impl Loom<'_> {
         }
     }
 
-    /// Whether rows close what they did not open.
+    /// Whether rows close what their side did not open.
     fn closes_first(&self, side: Side, lines: LineRange) -> bool {
-        let mut open = 0isize;
+        let mut open = self.depth[usize::from(side == Side::Theirs)];
         self.versions.get(side.into()).slice(lines).iter().any(|b| {
             open += match b {
                 b'(' | b'[' | b'{' => 1,

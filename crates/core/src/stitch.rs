@@ -362,10 +362,13 @@ pub(crate) fn is_name(word: &[u8]) -> bool {
         .any(|b| b.is_ascii_alphanumeric() || *b == b'_' || *b >= 0x80)
 }
 
+/// A word and the blanks behind it.
+type Spot<'a> = (&'a [u8], &'a [u8]);
+
 /// What a side made of the blanks between words that it left as they were.
 struct Layout<'a> {
     /// By the word in front and the blank of base; `None` where it made several things of one.
-    after: HashMap<(&'a [u8], &'a [u8]), Option<&'a [u8]>>,
+    after: HashMap<Spot<'a>, Option<&'a [u8]>>,
     /// By the blank of base alone, for blanks that break a line.
     breaks: HashMap<&'a [u8], Option<&'a [u8]>>,
 }
@@ -753,34 +756,34 @@ mod tests {
 
     #[test]
     fn a_change_may_hold_the_other() {
-        let covers = |base: &str, less: &str, more: &str| {
-            super::covers(base.as_bytes(), less.as_bytes(), more.as_bytes())
+        let holds = |base: &str, less: &str, more: &str| {
+            covers(base.as_bytes(), less.as_bytes(), more.as_bytes())
         };
         let base = "slot = berths[at].write().unwrap();";
-        assert!(covers(
+        assert!(holds(
             base,
             "slot = berths[at].write();",
             "slot = berths[at].lock();"
         ));
-        assert!(!covers(
+        assert!(!holds(
             base,
             "slot = berths[at].lock();",
             "slot = berths[at].write();"
         ));
-        assert!(covers(
+        assert!(holds(
             "moor(a, b)",
             "moor(a, b, tide)",
             "moor(a, b, tide, pilot)"
         ));
-        assert!(!covers(
+        assert!(!holds(
             "moor(a, b)",
             "moor(a, b, low)",
             "moor(a, b, tide, pilot)"
         ));
         // What one rewrote, the other took out: neither has the other's change.
-        assert!(!covers("log(a)\n", "", "log(b)\n"));
-        assert!(!covers("log(a)\n", "", "trace(b, c, d, e)\n"));
-        assert!(!covers("a", "a", "b"));
+        assert!(!holds("log(a)\n", "", "log(b)\n"));
+        assert!(!holds("log(a)\n", "", "trace(b, c, d, e)\n"));
+        assert!(!holds("a", "a", "b"));
     }
 
     proptest! {

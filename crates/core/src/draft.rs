@@ -134,14 +134,7 @@ impl Piece {
     pub(crate) fn write(&self, versions: &Versions, end: LineEnd, out: &mut Vec<u8>) {
         let bytes = self.bytes(versions);
         if !bytes.is_empty() {
-            // A lone CR ends a line in texts that are cut there, whichever version it came from.
-            let cut_at_cr = || {
-                let usual = Version::ALL.map(|v| versions.get(v).usual_end());
-                usual.contains(&LineEnd::Cr)
-            };
-            if out.last() != Some(&b'\r') || !cut_at_cr() {
-                end_line(out, end);
-            }
+            end_line(out, end);
             out.extend_from_slice(bytes);
         }
     }
@@ -448,12 +441,17 @@ impl Draft {
 
     /// The merged bytes; base stands where a conflict is open.
     pub fn bytes(&self) -> Vec<u8> {
+        let versions = self.plan.versions();
+        let pieces = || self.cells.iter().flat_map(|cell| &cell.pieces);
+        let has = |sign: u8| pieces().any(|piece| piece.bytes(versions).contains(&sign));
+        // A text without any LF is cut at lone CRs, whatever the versions are cut at.
+        let end = match !has(b'\n') && has(b'\r') {
+            true => LineEnd::Cr,
+            false => versions.ours.usual_end(),
+        };
         let mut out = Vec::new();
-        let end = self.plan.versions().ours.usual_end();
-        for cell in &self.cells {
-            for piece in &cell.pieces {
-                piece.write(self.plan.versions(), end, &mut out);
-            }
+        for piece in pieces() {
+            piece.write(versions, end, &mut out);
         }
         out
     }

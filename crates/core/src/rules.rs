@@ -16,6 +16,7 @@ mod generated;
 mod memory;
 mod more;
 mod moved;
+mod names;
 mod numbers;
 mod reindented;
 mod removed;
@@ -281,6 +282,7 @@ pub static RULES: &[&dyn Rule] = &[
     &reindented::Reindented,
     &more::More,
     &sorted::Sorted,
+    &names::Names,
     &numbers::Numbers,
     &blend::Blend,
     &formula::Replay,

@@ -11,6 +11,7 @@ use crate::loom::{MOST, weave_rows};
 use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::Version;
 use crate::units::{Change, Unit, units};
+use std::collections::HashSet;
 
 /// Rows of base below which a conflict is looked at as a whole.
 const LONG: usize = 16;
@@ -28,10 +29,14 @@ pub(crate) fn split(versions: &Versions, region: Region) -> Vec<Region> {
         .map(|v| region.lines(v).len())
         .into_iter()
         .max();
-    if region.base.len() < LONG || longest > Some(MOST) || goes_together(versions, &region) {
+    if region.base.len() < LONG || longest > Some(MOST) {
         return vec![region];
     }
-    let atoms = atoms(versions, &region);
+    let [ours, theirs] = [Version::Ours, Version::Theirs].map(|v| Rows::of(versions, &region, v));
+    if !may_clash(&ours, &theirs) || goes_together(versions, &region) {
+        return vec![region];
+    }
+    let atoms = atoms(&region, &ours.rows, &theirs.rows);
     if atoms.len() > PARTS {
         return vec![region];
     }
@@ -68,13 +73,27 @@ fn joined(a: Region, b: Region) -> Region {
     }
 }
 
+fn worded(change: Change) -> bool {
+    matches!(change, Change::Words | Change::Format)
+}
+
+/// Whether the rows may not go together: cheaper to tell than whether they do.
+fn may_clash(ours: &Rows, theirs: &Rows) -> bool {
+    let pairs = ours.rows.iter().zip(&theirs.rows);
+    let mut both = pairs.map(|(o, t)| match (o, t) {
+        (Some((_, x)), Some((_, y))) => worded(*x) && worded(*y),
+        (None, Some((_, change))) | (Some((_, change)), None) => worded(*change),
+        (None, None) => true,
+    });
+    let put_in = |a: &Rows, b: &Rows| a.put_in.iter().any(|at| b.gone_at(*at));
+    both.any(|clash| clash)
+        || ours.put_in.iter().any(|at| theirs.put_in.contains(at))
+        || put_in(ours, theirs)
+        || put_in(theirs, ours)
+}
+
 /// The smallest parts: cut wherever rows follow each other on both sides.
-fn atoms(versions: &Versions, region: &Region) -> Vec<Region> {
-    let (ours, theirs) = (
-        rows(versions, region, Version::Ours),
-        rows(versions, region, Version::Theirs),
-    );
-    let worded = |change: Change| matches!(change, Change::Words | Change::Format);
+fn atoms(region: &Region, ours: &[Row], theirs: &[Row]) -> Vec<Region> {
     let both = |at: usize| ours[at].zip(theirs[at]);
     // Whether at most one side changed its words.
     let quiet = |(x, y): ((u32, Change), (u32, Change))| !(worded(x.1) && worded(y.1));
@@ -107,22 +126,45 @@ fn atoms(versions: &Versions, region: &Region) -> Vec<Region> {
     out
 }
 
-/// For each row of base in the region, what became of it.
-fn rows(versions: &Versions, region: &Region, side: Version) -> Vec<Row> {
-    let mut rows = vec![None; region.base.len()];
-    let units = units(
-        &versions.base,
-        region.base,
-        versions.get(side),
-        region.lines(side),
-        Algorithm::Histogram,
-    );
-    for unit in units {
-        if let Unit::Pair(b, s, change) = unit {
-            rows[(b - region.base.start.0) as usize] = Some((s, change));
+/// What a side did to the rows of base in a region.
+struct Rows {
+    rows: Vec<Row>,
+    /// Rows of base, counted from the first, before which rows were put in.
+    put_in: HashSet<usize>,
+}
+
+impl Rows {
+    fn of(versions: &Versions, region: &Region, side: Version) -> Self {
+        let mut found = Rows {
+            rows: vec![None; region.base.len()],
+            put_in: HashSet::new(),
+        };
+        let text = versions.get(side);
+        let lines = region.lines(side);
+        let nth = |row: u32| (row - region.base.start.0) as usize;
+        for unit in units(
+            &versions.base,
+            region.base,
+            text,
+            lines,
+            Algorithm::Histogram,
+        ) {
+            match unit {
+                Unit::Pair(b, s, change) => found.rows[nth(b)] = Some((s, change)),
+                Unit::PutIn(at, _) => {
+                    found.put_in.insert(nth(at));
+                }
+                Unit::Gone(_) | Unit::Swap(..) => {}
+            }
         }
+        found
     }
-    rows
+
+    /// Whether it took out or replaced a row beside the one before which something was put in.
+    fn gone_at(&self, at: usize) -> bool {
+        let gone = |row: usize| self.rows.get(row).is_some_and(Option::is_none);
+        gone(at) || at.checked_sub(1).is_some_and(gone)
+    }
 }
 
 #[cfg(test)]

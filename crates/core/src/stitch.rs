@@ -5,7 +5,8 @@
 //! of a word that stays are merged three ways on their own. So one side may
 //! re-wrap a statement while the other changes its words.
 
-use crate::diff::search_small;
+use crate::diff::{Hunk, search_small};
+use crate::resolution::Side;
 use crate::words::{is_space, words};
 use imara_diff::{Interner, Token};
 use std::borrow::Cow;
@@ -93,7 +94,7 @@ pub(crate) fn stitch(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Stitched
     let tokens = base.tokens(&mut interner);
     let changes = |side_tokens: &[Token]| {
         let hunks = search_small(&tokens, side_tokens).into_iter();
-        let change = |h: crate::diff::Hunk| Change {
+        let change = |h: Hunk| Change {
             base: h.base.span(),
             side: h.side.span(),
         };
@@ -133,7 +134,7 @@ pub(crate) fn word_changes(base: &[u8], side: &[u8]) -> Option<Vec<(Vec<u8>, Vec
     let mut interner = Interner::new(base.len() * 2 + 8);
     let (b, s) = (base.tokens(&mut interner), side.tokens(&mut interner));
     let hunks = search_small(&b, &s).into_iter();
-    let run = |h: crate::diff::Hunk| {
+    let run = |h: Hunk| {
         (
             base.run(h.base.span()).to_vec(),
             side.run(h.side.span()).to_vec(),
@@ -145,47 +146,65 @@ pub(crate) fn word_changes(base: &[u8], side: &[u8]) -> Option<Vec<(Vec<u8>, Vec
 /// Words that a side must have put in where nothing was, for the other to be said to have them too.
 const SAID: usize = 3;
 
-/// Whether `more` has every change of words that `less` made of base, and others besides.
-pub(crate) fn covers(base: &[u8], less: &[u8], more: &[u8]) -> bool {
-    if base.len().max(less.len()).max(more.len()) > LONG {
-        return false;
+/// The side that has every change of words which the other made of base, and more.
+pub(crate) fn covering(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Side> {
+    if base.len().max(ours.len()).max(theirs.len()) > LONG {
+        return None;
     }
-    let (base, less, more) = (Words::new(base), Words::new(less), Words::new(more));
+    let [base, ours, theirs] = [base, ours, theirs].map(Words::new);
     let mut interner = Interner::new(base.len() * 2 + 8);
     let b = base.tokens(&mut interner);
-    let (l, m) = (less.tokens(&mut interner), more.tokens(&mut interner));
-    let smaller = search_small(&b, &l);
-    let larger: Vec<_> = search_small(&b, &m)
-        .into_iter()
-        .map(|h| (h.base.span(), h.side.span()))
-        .collect();
-    let gone: Vec<bool> = {
-        let mut gone = vec![false; b.len()];
-        for (words, _) in &larger {
-            gone[words.clone()].fill(true);
-        }
-        gone
+    let (o, t) = (ours.tokens(&mut interner), theirs.tokens(&mut interner));
+    let (by_ours, by_theirs) = (search_small(&b, &o), search_small(&b, &t));
+    if by_ours.is_empty() || by_theirs.is_empty() || o == t {
+        return None;
+    }
+    match (
+        covers(&b, (&t, &by_theirs), (&o, &by_ours)),
+        covers(&b, (&o, &by_ours), (&t, &by_theirs)),
+    ) {
+        (true, false) => Some(Side::Ours),
+        (false, true) => Some(Side::Theirs),
+        _ => None,
+    }
+}
+
+/// Whether `more` has every change of words that `less` made of base.
+fn covers(b: &[Token], (l, less): (&[Token], &[Hunk]), (m, more): (&[Token], &[Hunk])) -> bool {
+    // Most changes that do not hold the other's do not even touch its first.
+    let touches = |hunk: &Hunk| {
+        let first = less[0].base;
+        hunk.base.start <= first.end && first.start <= hunk.base.end
     };
-    let has = |hunk: &crate::diff::Hunk| {
+    let slid = less[0].side.is_empty();
+    if !slid && !more.iter().any(touches) {
+        return false;
+    }
+    let mut gone = vec![false; b.len()];
+    for hunk in more {
+        gone[hunk.base.span()].fill(true);
+    }
+    less.iter().all(|hunk| {
         let (out, come) = (hunk.base.span(), &l[hunk.side.span()]);
         if come.is_empty() {
             // A run taken out of like words may be any of several.
-            return slides(&b, out).any(|out| {
-                let shorter = larger.iter().any(|(words, new)| {
-                    words.start < out.end && out.start < words.end && new.len() < words.len()
+            return slides(b, out).any(|out| {
+                let shorter = more.iter().any(|hunk| {
+                    let words = hunk.base.span();
+                    let meets = words.start < out.end && out.start < words.end;
+                    meets && hunk.side.len() < words.len()
                 });
                 shorter && gone[out].iter().all(|gone| *gone)
             });
         }
         let said = come.len() >= SAID || !b.is_empty();
-        said && gone[out.clone()].iter().all(|gone| *gone)
-            && larger.iter().any(|(words, new)| {
-                words.start <= out.start
-                    && out.end <= words.end
-                    && m[new.clone()].windows(come.len()).any(|run| run == come)
-            })
-    };
-    !smaller.is_empty() && l != m && smaller.iter().all(has)
+        let has = |hunk: &Hunk| {
+            let (words, new) = (hunk.base.span(), &m[hunk.side.span()]);
+            let around = words.start <= out.start && out.end <= words.end;
+            around && new.windows(come.len()).any(|run| run == come)
+        };
+        said && gone[out.clone()].iter().all(|gone| *gone) && more.iter().any(has)
+    })
 }
 
 /// A run of words and the same words beside it.
@@ -227,7 +246,7 @@ impl Swap {
             at.map_or(Vec::new(), |at| base.word(at).to_vec())
         };
         let hunks = search_small(&b, &s).into_iter();
-        let swap = |h: crate::diff::Hunk| {
+        let swap = |h: Hunk| {
             let (from, to) = (h.base.span(), h.side.span());
             Swap {
                 before: word(from.start.checked_sub(1)),
@@ -757,7 +776,8 @@ mod tests {
     #[test]
     fn a_change_may_hold_the_other() {
         let holds = |base: &str, less: &str, more: &str| {
-            covers(base.as_bytes(), less.as_bytes(), more.as_bytes())
+            let covering = covering(base.as_bytes(), less.as_bytes(), more.as_bytes());
+            covering == Some(Side::Theirs)
         };
         let base = "slot = berths[at].write().unwrap();";
         assert!(holds(

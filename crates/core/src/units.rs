@@ -67,9 +67,16 @@ pub(crate) fn units(
     s: LineRange,
     algorithm: Algorithm,
 ) -> Vec<Unit> {
-    let solid = |line: Line<'_>| -> Vec<u8> {
-        let content = line.content().iter().copied();
-        content.filter(|b| !crate::text::is_blank(*b)).collect()
+    // Two rows of one print by accident would be paired, and told apart by their words below.
+    let solid = |line: Line<'_>| -> [u8; 8] {
+        let content = line
+            .content()
+            .iter()
+            .filter(|b| !crate::text::is_blank(**b));
+        let print = content.fold(0xcbf2_9ce4_8422_2325_u64, |print, b| {
+            (print ^ u64::from(*b)).wrapping_mul(0x0100_0000_01b3)
+        });
+        print.to_le_bytes()
     };
     let keys_b: Vec<_> = base.lines(b).map(solid).collect();
     let keys_s: Vec<_> = side.lines(s).map(solid).collect();

@@ -5,7 +5,7 @@ use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::diff::search_dense;
 use crate::plan::{Algorithm, Kind};
 use crate::resolution::{Resolution, Side, Version};
-use crate::stitch::covers;
+use crate::stitch::covering;
 use crate::text::Source;
 
 pub(super) struct More;
@@ -79,11 +79,7 @@ impl More {
     fn by_words(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let [base, ours, theirs] =
             [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
-        let more = match (covers(base, theirs, ours), covers(base, ours, theirs)) {
-            (true, false) => Side::Ours,
-            (false, true) => Side::Theirs,
-            _ => return None,
-        };
+        let more = covering(base, ours, theirs)?;
         let reason = format!(
             "{} has every word of {}'s change and more",
             context.label(more),

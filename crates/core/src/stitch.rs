@@ -146,26 +146,59 @@ pub(crate) fn word_changes(base: &[u8], side: &[u8]) -> Option<Vec<(Vec<u8>, Vec
 /// Words that a side must have put in where nothing was, for the other to be said to have them too.
 const SAID: usize = 3;
 
-/// The side that has every change of words which the other made of base, and more.
-pub(crate) fn covering(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Side> {
-    if base.len().max(ours.len()).max(theirs.len()) > LONG {
-        return None;
+/// What each side did to the words of base.
+pub(crate) struct WordDiff<'a> {
+    base: Words<'a>,
+    sides: [Words<'a>; 2],
+    tokens: [Vec<Token>; 3],
+    hunks: [Vec<Hunk>; 2],
+}
+
+impl<'a> WordDiff<'a> {
+    /// `None` if a text is too long.
+    pub(crate) fn new(base: &'a [u8], ours: &'a [u8], theirs: &'a [u8]) -> Option<Self> {
+        if base.len().max(ours.len()).max(theirs.len()) > LONG {
+            return None;
+        }
+        let (base, sides) = (Words::new(base), [ours, theirs].map(Words::new));
+        let mut interner = Interner::new(base.len() * 2 + 8);
+        let tokens = [&base, &sides[0], &sides[1]].map(|words| words.tokens(&mut interner));
+        let hunks = [1, 2].map(|side| search_small(&tokens[0], &tokens[side]));
+        Some(WordDiff {
+            base,
+            sides,
+            tokens,
+            hunks,
+        })
     }
-    let [base, ours, theirs] = [base, ours, theirs].map(Words::new);
-    let mut interner = Interner::new(base.len() * 2 + 8);
-    let b = base.tokens(&mut interner);
-    let (o, t) = (ours.tokens(&mut interner), theirs.tokens(&mut interner));
-    let (by_ours, by_theirs) = (search_small(&b, &o), search_small(&b, &t));
-    if by_ours.is_empty() || by_theirs.is_empty() || o == t {
-        return None;
+
+    /// The runs of words that a side took out and what it put there.
+    pub(crate) fn changes(&self, side: Side) -> Vec<(&'a [u8], &'a [u8])> {
+        let at = usize::from(side == Side::Theirs);
+        let run = |h: &Hunk| {
+            (
+                self.base.run(h.base.span()),
+                self.sides[at].run(h.side.span()),
+            )
+        };
+        self.hunks[at].iter().map(run).collect()
     }
-    match (
-        covers(&b, (&t, &by_theirs), (&o, &by_ours)),
-        covers(&b, (&o, &by_ours), (&t, &by_theirs)),
-    ) {
-        (true, false) => Some(Side::Ours),
-        (false, true) => Some(Side::Theirs),
-        _ => None,
+
+    /// The side that has every change of words which the other made, and more.
+    pub(crate) fn covering(&self) -> Option<Side> {
+        let [b, o, t] = &self.tokens;
+        let [by_ours, by_theirs] = &self.hunks;
+        if by_ours.is_empty() || by_theirs.is_empty() || o == t {
+            return None;
+        }
+        match (
+            covers(b, (t, by_theirs), (o, by_ours)),
+            covers(b, (o, by_ours), (t, by_theirs)),
+        ) {
+            (true, false) => Some(Side::Ours),
+            (false, true) => Some(Side::Theirs),
+            _ => None,
+        }
     }
 }
 
@@ -776,8 +809,8 @@ mod tests {
     #[test]
     fn a_change_may_hold_the_other() {
         let holds = |base: &str, less: &str, more: &str| {
-            let covering = covering(base.as_bytes(), less.as_bytes(), more.as_bytes());
-            covering == Some(Side::Theirs)
+            let diff = WordDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
+            diff.unwrap().covering() == Some(Side::Theirs)
         };
         let base = "slot = berths[at].write().unwrap();";
         assert!(holds(

@@ -4,6 +4,7 @@ use super::{Certainty, Context, moved, numbers, sorted};
 use crate::loom::{Clash, Facts, Woven, weave_rows};
 use crate::plan::{Algorithm, Plan, Region, RegionId, Versions};
 use crate::resolution::{Resolution, Side, Strand, Version};
+use crate::stitch::WordDiff;
 use crate::units::Deeds;
 use crate::words::is_space;
 use std::cell::OnceCell;
@@ -73,6 +74,7 @@ pub struct Conflict<'a> {
     id: RegionId,
     shared: Rc<Shared<'a>>,
     woven: OnceCell<Result<Woven, Clash>>,
+    word_diff: OnceCell<Option<WordDiff<'a>>>,
     steady: OnceCell<bool>,
 }
 
@@ -88,6 +90,7 @@ impl<'a> Conflict<'a> {
             id,
             shared,
             woven: OnceCell::new(),
+            word_diff: OnceCell::new(),
             steady: OnceCell::new(),
         }
     }
@@ -163,6 +166,14 @@ impl<'a> Conflict<'a> {
     pub(super) fn woven(&self) -> Result<&Woven, Clash> {
         let weave = || weave_rows(self.versions(), self.region(), Algorithm::Histogram);
         self.woven.get_or_init(weave).as_ref().map_err(|c| *c)
+    }
+
+    /// What each side did to its words; `None` if they are too many.
+    pub(super) fn word_diff(&self) -> Option<&WordDiff<'a>> {
+        let [base, ours, theirs] =
+            [Version::Base, Version::Ours, Version::Theirs].map(|v| self.text(v));
+        let diff = || WordDiff::new(base, ours, theirs);
+        self.word_diff.get_or_init(diff).as_ref()
     }
 
     /// Why its rows do not go together, if they do not.

@@ -29,7 +29,13 @@ impl Formula {
     /// The formula that turns `base` into `side`, if one does: every place that could be replaced was.
     pub fn of(base: &[u8], side: &[u8]) -> Option<Self> {
         let changes = word_changes(base, side)?;
-        let (from, to) = changes.first()?.clone();
+        let changes: Vec<(&[u8], &[u8])> = changes.iter().map(|(a, b)| (&a[..], &b[..])).collect();
+        Self::out_of(&changes, base, side)
+    }
+
+    /// The same out of the runs of words that changed.
+    fn out_of(changes: &[(&[u8], &[u8])], base: &[u8], side: &[u8]) -> Option<Self> {
+        let (from, to) = changes.first().map(|(a, b)| (a.to_vec(), b.to_vec()))?;
         let one = changes.iter().all(|(a, b)| *a == from && *b == to);
         let formula = Formula {
             from,
@@ -180,7 +186,8 @@ impl Rule for Replay {
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let base = conflict.text(Version::Base);
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
-            let formula = Formula::of(base, conflict.text(side.into()))?;
+            let changes = conflict.word_diff()?.changes(side);
+            let formula = Formula::out_of(&changes, base, conflict.text(side.into()))?;
             let other = conflict.text(side.other().into());
             if formula.call.is_some() && !formula.fits(other) {
                 return None;

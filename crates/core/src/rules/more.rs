@@ -5,7 +5,6 @@ use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::diff::search_dense;
 use crate::plan::{Algorithm, Kind};
 use crate::resolution::{Resolution, Side, Version};
-use crate::stitch::covering;
 use crate::text::Source;
 
 pub(super) struct More;
@@ -77,9 +76,7 @@ impl Rule for More {
 impl More {
     /// Word by word: whether one side's change holds all that the other changed.
     fn by_words(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let [base, ours, theirs] =
-            [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
-        let more = covering(base, ours, theirs)?;
+        let more = conflict.word_diff()?.covering()?;
         let reason = format!(
             "{} has every word of {}'s change and more",
             context.label(more),

@@ -4,7 +4,7 @@ use super::Certainty::{Certain, Hint, Likely};
 use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::layout::{double_quoted, formatted, requoted};
 use crate::resolution::{Side, Strand, Version};
-use crate::stitch::{stitch, word_changes};
+use crate::stitch::stitch;
 use crate::words::same_words;
 
 pub(super) struct Rewrapped;
@@ -39,8 +39,8 @@ impl Rule for Rewrapped {
                 stitched.text
             };
             // New words may need lines of their own in the new layout.
-            let worded = conflict.text(side.other().into());
-            let replaced = word_changes(base, worded)?.iter().all(|(from, to)| {
+            let replaced = conflict.word_diff()?.changes(side.other());
+            let replaced = replaced.iter().all(|(from, to)| {
                 !from.is_empty() && !from.contains(&b'\n') && !to.contains(&b'\n')
             });
             let certainty = match (stitched.blank_clashes, exact && replaced) {

@@ -74,3 +74,14 @@ pub enum Slack {
     TooFew(usize),
     Worn(Line),
 }
+
+#[cfg(test)]
+mod tests {
+    use super::{LEAST_LINES, Line, Mooring};
+
+    #[test]
+    fn few_lines_hold_no_ship() {
+        let lines = (1..LEAST_LINES).map(Line::of).collect();
+        assert!(!Mooring::of(lines).is_fast());
+    }
+}

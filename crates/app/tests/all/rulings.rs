@@ -120,6 +120,89 @@ fn everything_likely_is_one_step_over_all_files() {
     assert_eq!(counts(&ruled(&repo)), (2, 0, 0));
 }
 
+/// A text of the corpus.
+fn corpus(case: &str, part: &str) -> String {
+    let root = concat!(env!("CARGO_MANIFEST_DIR"), "/../../corpus");
+    fs::read_to_string(format!("{root}/{case}/{part}")).unwrap()
+}
+
+#[test]
+fn only_the_rows_that_clash_wait_for_a_person() {
+    let [base, ours, theirs] =
+        ["base", "ours", "theirs"].map(|part| corpus("one-clash-in-a-block", part));
+    let repo = Repo::conflict("watch.py", &base, &ours, &theirs);
+    let mut desk = ruled(&repo);
+    assert_eq!(counts(&desk), (0, 0, 3));
+    desk.press("L enter");
+    assert_eq!(counts(&desk), (2, 0, 1));
+    desk.open("watch.py").press("n");
+    let shown = desk.shows();
+    assert!(
+        shown.contains("conflict 2 of 3 · both changed the same line"),
+        "{shown}"
+    );
+    assert!(
+        shown.contains("o ours  1 line") && shown.contains("t theirs  1 line"),
+        "{shown}"
+    );
+    desk.press("t w");
+    let merged = repo.read("watch.py");
+    assert_eq!(merged.matches("        log.note(").count(), 2, "{merged}");
+    assert!(
+        merged.contains("log.write(watch_12, berths[12].horn())"),
+        "{merged}"
+    );
+    assert!(!merged.contains("berths[12].bell()"), "{merged}");
+}
+
+#[test]
+fn names_of_one_line_are_merged_as_a_set() {
+    let [base, ours, theirs, merged] =
+        ["base", "ours", "theirs", "certain"].map(|part| corpus("names-of-one-line", part));
+    let repo = Repo::conflict("quay.py", &base, &ours, &theirs);
+    let mut desk = ruled(&repo);
+    assert_eq!(counts(&desk), (1, 0, 0));
+    desk.open("quay.py").press("s");
+    assert!(
+        desk.message().starts_with(
+            "both changed the names of one line: main and side each changed the names in one line"
+        ),
+        "{}",
+        desk.message()
+    );
+    // Switched off, it asks again.
+    desk.press("X");
+    assert_eq!(counts(&desk), (0, 0, 1));
+    desk.press("Y");
+    assert_eq!(counts(&desk), (1, 0, 0));
+    desk.press("w");
+    assert_eq!(repo.read("quay.py"), merged);
+}
+
+#[test]
+fn new_lines_that_hang_on_what_is_gone_are_not_offered() {
+    let base = "let berth = free.pop();\nmoor(ship);\n";
+    let ours = "let berth = free.pop();\npay(berth);\nmoor(ship);\n";
+    let repo = Repo::conflict("a.rs", base, ours, "moor(ship);\n");
+    let mut desk = ruled(&repo);
+    desk.open("a.rs").press("space");
+    assert_eq!(counts(&desk), (0, 0, 1));
+    assert!(
+        desk.shows()
+            .contains("hint: main added 1 line beside what side"),
+        "{}",
+        desk.shows()
+    );
+    // Nothing of it gone, it is.
+    let theirs = "moor(ship);\nlog(berth);\n";
+    let base = "moor(ship);\nlog(berth);\nlog(ship);\n";
+    let ours = "moor(ship);\nlog(berth);\nlog(ship);\npay(tide);\n";
+    let repo = Repo::conflict("a.rs", base, ours, theirs);
+    let mut desk = ruled(&repo);
+    desk.open("a.rs").press("space w");
+    assert_eq!(repo.read("a.rs"), "moor(ship);\nlog(berth);\npay(tide);\n");
+}
+
 #[test]
 fn the_same_again_is_found_in_other_files() {
     let repo = two_files();

@@ -124,6 +124,13 @@ impl<'a> Pen<'a> {
 
     /// Writes text of any kind, made safe.
     pub fn write(&mut self, text: &str, style: Style) -> &mut Self {
+        // Most text is plain: one piece, where each byte takes one column.
+        let plain = |b: u8| (b'!'..=b'~').contains(&b) || (b == b' ' && !self.blanks);
+        if !text.is_empty() && text.bytes().all(plain) {
+            let fits = text.len().min(self.room().max(1));
+            self.put(&text[..fits], fits, style);
+            return self;
+        }
         for grapheme in text.graphemes(true) {
             let (text, width) = match (self.blanks, grapheme) {
                 (true, " ") => ("·".to_owned(), 1),

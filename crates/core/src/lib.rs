@@ -28,8 +28,10 @@ mod rows;
 mod rules;
 mod split;
 mod stitch;
+mod swaps;
 mod text;
 mod units;
+mod word_diff;
 mod words;
 
 pub use audit::{Fates, GivenUp, Report, SideReport, audit};

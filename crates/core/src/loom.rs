@@ -11,7 +11,8 @@ use crate::layout::double_quoted;
 use crate::lines::{LineIdx, LineRange};
 use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::{Side, Strand, Version};
-use crate::stitch::{Replayed, Swap, replay, stitch};
+use crate::stitch::stitch;
+use crate::swaps::{Replayed, Swap, replay};
 use crate::text::Line;
 use crate::units::{Change, Deeds, Unit, copied, leans, orphaned, requotes, swaps, units};
 use crate::words::solid_words;
@@ -158,6 +159,15 @@ fn renumbered(base: &[u8], side: &[u8]) -> bool {
         words.filter(|w| w.iter().any(u8::is_ascii_digit)).collect()
     };
     numbers(base) != numbers(side)
+}
+
+/// By how much a sign opens.
+fn bracket(sign: u8) -> isize {
+    match sign {
+        b'(' | b'[' | b'{' => 1,
+        b')' | b']' | b'}' => -1,
+        _ => 0,
+    }
 }
 
 struct Loom<'a> {
@@ -525,11 +535,7 @@ impl Loom<'_> {
     fn closes_first(&self, side: Side, lines: LineRange) -> bool {
         let mut open = self.depth[usize::from(side == Side::Theirs)];
         self.versions.get(side.into()).slice(lines).iter().any(|b| {
-            open += match b {
-                b'(' | b'[' | b'{' => 1,
-                b')' | b']' | b'}' => -1,
-                _ => 0,
-            };
+            open += bracket(*b);
             open < 0
         })
     }
@@ -537,13 +543,8 @@ impl Loom<'_> {
     /// By how much more a side opens in some rows than base did.
     fn opens(&self, side: Side, unit: Unit) -> isize {
         let balance = |version: Version, lines: LineRange| -> isize {
-            let signs = self.versions.get(version).slice(lines).iter();
-            let of = |b: &u8| match b {
-                b'(' | b'[' | b'{' => 1,
-                b')' | b']' | b'}' => -1,
-                _ => 0,
-            };
-            signs.map(of).sum()
+            let bytes = self.versions.get(version).slice(lines);
+            bytes.iter().map(|b| bracket(*b)).sum()
         };
         let one = |at: u32| LineRange::new(at, at + 1);
         let none = |at: u32| LineRange::new(at, at);

@@ -3,7 +3,7 @@
 use crate::plan::{Plan, RegionId};
 use crate::resolution::{Resolution, Side, Strand, Version};
 use crate::rules::Conflict;
-use crate::stitch::word_changes;
+use crate::word_diff::WordDiff;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -160,7 +160,12 @@ fn texts<'a>(conflict: &Conflict<'a>) -> [&'a [u8]; 3] {
 
 /// What each side did to base, wherever it stands and however it is indented.
 fn signature(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<(Words, Words)> {
-    let (a, b) = (word_changes(base, ours)?, word_changes(base, theirs)?);
+    let diff = WordDiff::new(base, ours, theirs)?;
+    let of = |side| -> Words {
+        let changes = diff.changes(side).into_iter();
+        changes.map(|(x, y)| (x.to_vec(), y.to_vec())).collect()
+    };
+    let (a, b) = (of(Side::Ours), of(Side::Theirs));
     // A change of signs alone recurs everywhere and means nothing.
     let solid = |words: &Words| words.iter().any(|(x, y)| x.len() + y.len() > 2);
     (solid(&a) && solid(&b)).then_some((a, b))

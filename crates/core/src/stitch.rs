@@ -6,7 +6,6 @@
 //! re-wrap a statement while the other changes its words.
 
 use crate::diff::{Hunk, search_small};
-use crate::resolution::Side;
 use crate::words::{is_space, words};
 use imara_diff::{Interner, Token};
 use std::borrow::Cow;
@@ -29,14 +28,14 @@ pub(crate) struct Stitched {
     pub(crate) changes: usize,
 }
 
-struct Words<'a> {
+pub(crate) struct Words<'a> {
     bytes: &'a [u8],
     /// Each word with the blanks in front of it: blanks, word. The last has no word.
     cells: Vec<(Range<usize>, Range<usize>)>,
 }
 
 impl<'a> Words<'a> {
-    fn new(bytes: &'a [u8]) -> Self {
+    pub(crate) fn new(bytes: &'a [u8]) -> Self {
         let mut cells = Vec::new();
         let mut from = 0;
         for word in words(bytes) {
@@ -49,27 +48,27 @@ impl<'a> Words<'a> {
         Words { bytes, cells }
     }
 
-    fn len(&self) -> usize {
+    pub(crate) fn len(&self) -> usize {
         self.cells.len() - 1
     }
 
-    fn blank(&self, at: usize) -> &'a [u8] {
+    pub(crate) fn blank(&self, at: usize) -> &'a [u8] {
         &self.bytes[self.cells[at].0.clone()]
     }
 
-    fn word(&self, at: usize) -> &'a [u8] {
+    pub(crate) fn word(&self, at: usize) -> &'a [u8] {
         &self.bytes[self.cells[at].1.clone()]
     }
 
     /// Words `range` with what stands between them, without the blanks before the first.
-    fn run(&self, range: Range<usize>) -> &'a [u8] {
+    pub(crate) fn run(&self, range: Range<usize>) -> &'a [u8] {
         match range.is_empty() {
             true => b"",
             false => &self.bytes[self.cells[range.start].1.start..self.cells[range.end - 1].1.end],
         }
     }
 
-    fn tokens(&self, interner: &mut Interner<&'a [u8]>) -> Vec<Token> {
+    pub(crate) fn tokens(&self, interner: &mut Interner<&'a [u8]>) -> Vec<Token> {
         (0..self.len())
             .map(|at| interner.intern(self.word(at)))
             .collect()
@@ -123,270 +122,6 @@ pub(crate) fn stitch(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Stitched
         },
     }
     .weave(&ours_changes, &theirs_changes)
-}
-
-/// The runs of words that turned `base` into `side`, as (gone, come); `None` if too long.
-pub(crate) fn word_changes(base: &[u8], side: &[u8]) -> Option<Vec<(Vec<u8>, Vec<u8>)>> {
-    if base.len().max(side.len()) > LONG {
-        return None;
-    }
-    let (base, side) = (Words::new(base), Words::new(side));
-    let mut interner = Interner::new(base.len() * 2 + 8);
-    let (b, s) = (base.tokens(&mut interner), side.tokens(&mut interner));
-    let hunks = search_small(&b, &s).into_iter();
-    let run = |h: Hunk| {
-        (
-            base.run(h.base.span()).to_vec(),
-            side.run(h.side.span()).to_vec(),
-        )
-    };
-    Some(hunks.map(run).collect())
-}
-
-/// Words that a side must have put in where nothing was, for the other to be said to have them too.
-const SAID: usize = 3;
-
-/// What each side did to the words of base.
-pub(crate) struct WordDiff<'a> {
-    base: Words<'a>,
-    sides: [Words<'a>; 2],
-    tokens: [Vec<Token>; 3],
-    hunks: [Vec<Hunk>; 2],
-}
-
-impl<'a> WordDiff<'a> {
-    /// `None` if a text is too long.
-    pub(crate) fn new(base: &'a [u8], ours: &'a [u8], theirs: &'a [u8]) -> Option<Self> {
-        if base.len().max(ours.len()).max(theirs.len()) > LONG {
-            return None;
-        }
-        let (base, sides) = (Words::new(base), [ours, theirs].map(Words::new));
-        let mut interner = Interner::new(base.len() * 2 + 8);
-        let tokens = [&base, &sides[0], &sides[1]].map(|words| words.tokens(&mut interner));
-        let hunks = [1, 2].map(|side| search_small(&tokens[0], &tokens[side]));
-        Some(WordDiff {
-            base,
-            sides,
-            tokens,
-            hunks,
-        })
-    }
-
-    /// The runs of words that a side took out and what it put there.
-    pub(crate) fn changes(&self, side: Side) -> Vec<(&'a [u8], &'a [u8])> {
-        let at = usize::from(side == Side::Theirs);
-        let run = |h: &Hunk| {
-            (
-                self.base.run(h.base.span()),
-                self.sides[at].run(h.side.span()),
-            )
-        };
-        self.hunks[at].iter().map(run).collect()
-    }
-
-    /// The side that has every change of words which the other made, and more.
-    pub(crate) fn covering(&self) -> Option<Side> {
-        let [b, o, t] = &self.tokens;
-        let [by_ours, by_theirs] = &self.hunks;
-        if by_ours.is_empty() || by_theirs.is_empty() || o == t {
-            return None;
-        }
-        match (
-            covers(b, (t, by_theirs), (o, by_ours)),
-            covers(b, (o, by_ours), (t, by_theirs)),
-        ) {
-            (true, false) => Some(Side::Ours),
-            (false, true) => Some(Side::Theirs),
-            _ => None,
-        }
-    }
-}
-
-/// Whether `more` has every change of words that `less` made of base.
-fn covers(b: &[Token], (l, less): (&[Token], &[Hunk]), (m, more): (&[Token], &[Hunk])) -> bool {
-    // Most changes that do not hold the other's do not even touch its first.
-    let touches = |hunk: &Hunk| {
-        let first = less[0].base;
-        hunk.base.start <= first.end && first.start <= hunk.base.end
-    };
-    let slid = less[0].side.is_empty();
-    if !slid && !more.iter().any(touches) {
-        return false;
-    }
-    let mut gone = vec![false; b.len()];
-    for hunk in more {
-        gone[hunk.base.span()].fill(true);
-    }
-    less.iter().all(|hunk| {
-        let (out, come) = (hunk.base.span(), &l[hunk.side.span()]);
-        if come.is_empty() {
-            // A run taken out of like words may be any of several.
-            return slides(b, out).any(|out| {
-                let shorter = more.iter().any(|hunk| {
-                    let words = hunk.base.span();
-                    let meets = words.start < out.end && out.start < words.end;
-                    meets && hunk.side.len() < words.len()
-                });
-                shorter && gone[out].iter().all(|gone| *gone)
-            });
-        }
-        let said = come.len() >= SAID || !b.is_empty();
-        let has = |hunk: &Hunk| {
-            let (words, new) = (hunk.base.span(), &m[hunk.side.span()]);
-            let around = words.start <= out.start && out.end <= words.end;
-            around && new.windows(come.len()).any(|run| run == come)
-        };
-        said && gone[out.clone()].iter().all(|gone| *gone) && more.iter().any(has)
-    })
-}
-
-/// A run of words and the same words beside it.
-fn slides(words: &[Token], run: Range<usize>) -> impl Iterator<Item = Range<usize>> {
-    let left = (0..run.start)
-        .rev()
-        .zip((0..run.end).rev())
-        .take_while(|(a, b)| words[*a] == words[*b])
-        .count();
-    let right = (run.start..words.len())
-        .zip(run.end..words.len())
-        .take_while(|(a, b)| words[*a] == words[*b])
-        .count();
-    (run.start - left..=run.start + right).map(move |at| at..at + run.len())
-}
-
-/// Some words of a line that became others, and the words around them.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Swap {
-    before: Vec<u8>,
-    from: Vec<Vec<u8>>,
-    to: Vec<u8>,
-    after: Vec<u8>,
-    /// Blanks in front of what came.
-    blank: Vec<u8>,
-}
-
-impl Swap {
-    /// What turned one line into another.
-    pub(crate) fn between(base: &[u8], side: &[u8]) -> Vec<Swap> {
-        if base.len().max(side.len()) > 4_000 {
-            return Vec::new();
-        }
-        let (base, side) = (Words::new(base), Words::new(side));
-        let mut interner = Interner::new(base.len() * 2 + 8);
-        let (b, s) = (base.tokens(&mut interner), side.tokens(&mut interner));
-        let word = |at: Option<usize>| {
-            let at = at.filter(|at| *at < base.len());
-            at.map_or(Vec::new(), |at| base.word(at).to_vec())
-        };
-        let hunks = search_small(&b, &s).into_iter();
-        let swap = |h: Hunk| {
-            let (from, to) = (h.base.span(), h.side.span());
-            Swap {
-                before: word(from.start.checked_sub(1)),
-                after: word(Some(from.end)),
-                from: from.map(|at| base.word(at).to_vec()).collect(),
-                blank: side.blank(to.start).to_vec(),
-                to: side.run(to).to_vec(),
-            }
-        };
-        hunks.map(swap).collect()
-    }
-
-    /// Whether it takes words out that a line may still use.
-    fn names(&self) -> impl Iterator<Item = &[u8]> {
-        let names = self.from.iter().map(Vec::as_slice);
-        names.filter(|word| (is_name(word) && word.len() > 1) || matches!(*word, b"'" | b"\""))
-    }
-}
-
-/// What a new line looks like after the other side's changes of words.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum Replayed {
-    /// It holds nothing that the other side changed.
-    Fresh,
-    /// It holds words that the other side changed, here put right.
-    Renewed(Vec<u8>),
-    /// It holds words that the other side changed elsewhere in other company.
-    Stale,
-}
-
-/// Does to a line what the swaps did to theirs.
-pub(crate) fn replay(swaps: &[Swap], line: &[u8]) -> Replayed {
-    let often = |swap: &Swap| {
-        let alike = |s: &&Swap| s.from == swap.from && s.to == swap.to;
-        swap.names().next().is_some() && swaps.iter().filter(alike).count() > 1
-    };
-    let (mut text, mut renewed) = (line.to_vec(), false);
-    let mut done: Vec<&Swap> = Vec::new();
-    for swap in swaps {
-        if done.iter().any(|d| d.from == swap.from && d.to == swap.to) {
-            continue;
-        }
-        let alone = often(swap);
-        if let Some(next) = swap_in(swap, &text, alone) {
-            (text, renewed) = (next, true);
-            done.push(swap);
-        }
-    }
-    let words = Words::new(&text);
-    let stale = |swap: &Swap| {
-        swap.names().any(|name| {
-            (0..words.len()).any(|at| words.word(at) == name)
-                && !swap.to.windows(name.len()).any(|w| w == name)
-        })
-    };
-    match () {
-        () if swaps.iter().any(stale) => Replayed::Stale,
-        () if renewed => Replayed::Renewed(text),
-        () => Replayed::Fresh,
-    }
-}
-
-/// The line with one swap made wherever its words stand in the same company.
-fn swap_in(swap: &Swap, line: &[u8], alone: bool) -> Option<Vec<u8>> {
-    let words = Words::new(line);
-    let matches = |at: usize| {
-        let run = swap.from.iter().enumerate();
-        let mut all =
-            run.map(|(n, word)| at + n < words.len() && words.word(at + n) == word.as_slice());
-        let before = at.checked_sub(1).map_or(b"".as_slice(), |i| words.word(i));
-        let after = at + swap.from.len();
-        let after = if after < words.len() {
-            words.word(after)
-        } else {
-            b""
-        };
-        let company = before == swap.before.as_slice() && after == swap.after.as_slice();
-        // An insertion, or a sign, means something only between named words.
-        let known = is_name(&swap.before) || is_name(&swap.after) || swap.names().next().is_some();
-        all.all(|same| same) && ((company && known) || (alone && !swap.from.is_empty()))
-    };
-    let (mut out, mut at, mut hit) = (Vec::new(), 0, false);
-    while at <= words.len() {
-        if matches(at) && at < words.len() + usize::from(swap.from.is_empty()) {
-            hit = true;
-            if !swap.to.is_empty() {
-                let own = if swap.from.is_empty() {
-                    &swap.blank[..]
-                } else {
-                    words.blank(at)
-                };
-                out.extend_from_slice(own);
-                out.extend_from_slice(&swap.to);
-            }
-            at += swap.from.len();
-            if swap.from.is_empty() && at <= words.len() {
-                out.extend_from_slice(words.blank(at));
-                out.extend_from_slice(words.word(at));
-                at += 1;
-            }
-            continue;
-        }
-        out.extend_from_slice(words.blank(at));
-        out.extend_from_slice(words.word(at));
-        at += 1;
-    }
-    hit.then_some(out)
 }
 
 /// Changes parted by nothing but signs are one: the signs match by accident.
@@ -774,69 +509,6 @@ mod tests {
             ),
             "moor(\n    ship,\n    quay,\n    tide\n);\n|-"
         );
-    }
-
-    #[test]
-    fn what_the_other_side_did_to_like_words_is_done_to_a_new_line() {
-        let swaps = |pairs: &[(&str, &str)]| -> Vec<Swap> {
-            let of = |(a, b): &(&str, &str)| Swap::between(a.as_bytes(), b.as_bytes());
-            pairs.iter().flat_map(of).collect()
-        };
-        let renewed =
-            |pairs: &[(&str, &str)], line: &str| match replay(&swaps(pairs), line.as_bytes()) {
-                Replayed::Renewed(text) => String::from_utf8(text).unwrap(),
-                other => format!("{other:?}"),
-            };
-        let cursor = [("return new Tide(this, options);", "return new Tide(this);")];
-        assert_eq!(
-            renewed(&cursor, "(new Tide(this, options)).log();"),
-            "(new Tide(this)).log();"
-        );
-        let args = [("moor(ship, berth)", "moor(ship, berth, tide)")];
-        assert_eq!(
-            renewed(&args, "if (moor(tug, berth)) {"),
-            "if (moor(tug, berth, tide)) {"
-        );
-        let style = [
-            ("var a = 1;", "const a = 1;"),
-            ("var b = 2;", "const b = 2;"),
-        ];
-        assert_eq!(renewed(&style, "var c = 3;"), "const c = 3;");
-        assert_eq!(renewed(&style[..1], "var c = 3;"), "Stale");
-        assert_eq!(renewed(&style, "let d = 4;"), "Fresh");
-    }
-
-    #[test]
-    fn a_change_may_hold_the_other() {
-        let holds = |base: &str, less: &str, more: &str| {
-            let diff = WordDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
-            diff.unwrap().covering() == Some(Side::Theirs)
-        };
-        let base = "slot = berths[at].write().unwrap();";
-        assert!(holds(
-            base,
-            "slot = berths[at].write();",
-            "slot = berths[at].lock();"
-        ));
-        assert!(!holds(
-            base,
-            "slot = berths[at].lock();",
-            "slot = berths[at].write();"
-        ));
-        assert!(holds(
-            "moor(a, b)",
-            "moor(a, b, tide)",
-            "moor(a, b, tide, pilot)"
-        ));
-        assert!(!holds(
-            "moor(a, b)",
-            "moor(a, b, low)",
-            "moor(a, b, tide, pilot)"
-        ));
-        // What one rewrote, the other took out: neither has the other's change.
-        assert!(!holds("log(a)\n", "", "log(b)\n"));
-        assert!(!holds("log(a)\n", "", "trace(b, c, d, e)\n"));
-        assert!(!holds("a", "a", "b"));
     }
 
     proptest! {

@@ -6,7 +6,8 @@ use crate::lines::{LineIdx, LineRange};
 use crate::plan::{Algorithm, Versions};
 use crate::resolution::Version;
 use crate::rows::best_pairs;
-use crate::stitch::{Swap, is_name};
+use crate::stitch::is_name;
+use crate::swaps::Swap;
 use crate::text::{Line, Source};
 use crate::words::{same_words, solid_words};
 use std::collections::HashSet;
@@ -338,4 +339,64 @@ pub(crate) fn swaps(base: &Source, side: &Source, units: &[Unit]) -> Vec<Swap> {
         _ => Vec::new(),
     };
     rows.flat_map(of).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn whole_leans(text: &str) -> bool {
+        let text = Source::from(text);
+        leans(&text, text.all())
+    }
+
+    #[test]
+    fn some_rows_belong_to_the_next() {
+        assert!(whole_leans("@counted\n"));
+        assert!(whole_leans("@counted(\n    \"calls\")\n"));
+        assert!(whole_leans("#[derive(Debug)]\n"));
+        assert!(whole_leans("// What follows.\n"));
+        assert!(whole_leans("moor(ship,\n"));
+        assert!(!whole_leans("@counted\ndef moor(ship):\n    log(ship)\n"));
+        assert!(!whole_leans("// A part of its own.\n\n"));
+        assert!(!whole_leans("moor(ship);\n"));
+        assert!(!whole_leans("\n"));
+    }
+
+    /// New rows of theirs that use what ours took out.
+    fn hanging(base: &str, ours: &str, theirs: &str) -> usize {
+        let versions = Versions {
+            base: base.into(),
+            ours: ours.into(),
+            theirs: theirs.into(),
+        };
+        let of = |side: &Source| {
+            let (base, all) = (&versions.base, side.all());
+            units(base, base.all(), side, all, Algorithm::Histogram)
+        };
+        let (o, t) = (of(&versions.ours), of(&versions.theirs));
+        let all = versions.ours.all();
+        orphaned(&versions, (Version::Ours, all), &o, (Version::Theirs, &t))
+    }
+
+    #[test]
+    fn new_rows_may_use_what_is_gone() {
+        let base = "let berth = free.pop();\nmoor(ship);\n";
+        let theirs = "let berth = free.pop();\npay(berth);\nmoor(ship);\n";
+        assert_eq!(hanging(base, "moor(ship);\n", theirs), 1);
+        // The name still stands near.
+        assert_eq!(hanging(base, "moor(ship, berth);\n", theirs), 0);
+        assert_eq!(hanging(base, base, theirs), 0);
+        // Many new rows have names of their own.
+        let many = format!("{theirs}{}", "log(berth);\n".repeat(FEW + 1));
+        assert_eq!(hanging(base, "moor(ship);\n", &many), 1);
+    }
+
+    #[test]
+    fn a_comma_at_the_end_is_formatting() {
+        let (base, side) = (Source::from("    ship\n"), Source::from("    ship,\n"));
+        assert_eq!(change(&base, 0, &side, 0), Change::Format);
+        let other = Source::from("    tug,\n");
+        assert_eq!(change(&base, 0, &other, 0), Change::Words);
+    }
 }

@@ -4,10 +4,11 @@ use super::{Certainty, Context, moved, numbers, sorted};
 use crate::loom::{Clash, Facts, Woven, weave_rows};
 use crate::plan::{Algorithm, Plan, Region, RegionId, Versions};
 use crate::resolution::{Resolution, Side, Strand, Version};
-use crate::stitch::WordDiff;
 use crate::units::Deeds;
+use crate::word_diff::WordDiff;
 use crate::words::is_space;
 use std::cell::OnceCell;
+use std::cmp::Ordering;
 use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
 
@@ -63,7 +64,7 @@ pub(super) struct Shared<'a> {
     /// Where each line with words stands in ours and in theirs, without its indentation.
     places: [OnceCell<Places<'a>>; 2],
     /// Which side laid out more of the file anew.
-    lays_out: OnceCell<Side>,
+    lays_out: OnceCell<Option<Side>>,
 }
 
 type Places<'a> = HashMap<&'a [u8], Vec<u32>>;
@@ -127,8 +128,9 @@ impl<'a> Conflict<'a> {
         places.get(line).map_or(&[], Vec::as_slice)
     }
 
-    /// The side that changed blanks in more places of the file; else the one that changed more places.
-    pub(super) fn lays_out(&self) -> Side {
+    /// The side that changed blanks in more places of the file; else the one that changed more
+    /// places; `None` if neither did.
+    pub(super) fn lays_out(&self) -> Option<Side> {
         let count = |side: Side| {
             let (version, versions) = (Version::from(side), self.versions());
             let (mut respaced, mut changed) = (0, 0);
@@ -142,13 +144,12 @@ impl<'a> Conflict<'a> {
             }
             (respaced, changed)
         };
-        *self
-            .shared
-            .lays_out
-            .get_or_init(|| match count(Side::Theirs) > count(Side::Ours) {
-                true => Side::Theirs,
-                false => Side::Ours,
-            })
+        let compare = || match count(Side::Ours).cmp(&count(Side::Theirs)) {
+            Ordering::Greater => Some(Side::Ours),
+            Ordering::Less => Some(Side::Theirs),
+            Ordering::Equal => None,
+        };
+        *self.shared.lays_out.get_or_init(compare)
     }
 
     pub(super) fn versions(&self) -> &'a Versions {

@@ -3,7 +3,8 @@
 use super::Certainty::Likely;
 use super::{Conflict, Context, Example, Proposal, Rule};
 use crate::resolution::{Resolution, Side, Strand, Version};
-use crate::stitch::{is_name, word_changes};
+use crate::stitch::is_name;
+use crate::word_diff::WordDiff;
 use crate::words::{solid_words, words};
 use std::ops::Range;
 
@@ -28,8 +29,7 @@ const CALLS: usize = 8;
 impl Formula {
     /// The formula that turns `base` into `side`, if one does: every place that could be replaced was.
     pub fn of(base: &[u8], side: &[u8]) -> Option<Self> {
-        let changes = word_changes(base, side)?;
-        let changes: Vec<(&[u8], &[u8])> = changes.iter().map(|(a, b)| (&a[..], &b[..])).collect();
+        let changes = WordDiff::new(base, side, base)?.changes(Side::Ours);
         Self::out_of(&changes, base, side)
     }
 

@@ -33,8 +33,10 @@ impl Rule for WhiteSpace {
         }
         let clash = clash(&Source::new(ours), &Source::new(theirs));
         // The blanks of the side that laid out more of the file are what its rest looks like.
-        let side = conflict.lays_out();
+        let more = conflict.lays_out();
+        let side = more.unwrap_or(Side::Ours);
         let kept = context.label(side);
+        let why = more.map_or("", |_| ", which changed more of the file");
         let resolution = match (side, conflict.woven_resolution()) {
             (Side::Ours, Some(woven)) => woven,
             _ => Resolution::Take(side.into()),
@@ -47,7 +49,7 @@ impl Rule for WhiteSpace {
             return Some(Proposal::certain(resolution, reason));
         }
         let reason = format!(
-            "{o} and {t} have the same words and differ in {}; kept as {kept} has them, which changed more of the file",
+            "{o} and {t} have the same words and differ in {}; kept as {kept} has them{why}",
             name(clash)
         );
         Some(Proposal::likely(resolution, reason))

@@ -1,0 +1,156 @@
+//! What each side did to the words of base, and whether one change holds the other.
+
+use crate::diff::{Hunk, search_small};
+use crate::resolution::Side;
+use crate::stitch::{LONG, Words};
+use imara_diff::{Interner, Token};
+use std::ops::Range;
+
+/// Words that a side must have put in where nothing was, for the other to be said to have them too.
+const SAID: usize = 3;
+
+/// What each side did to the words of base.
+pub(crate) struct WordDiff<'a> {
+    base: Words<'a>,
+    sides: [Words<'a>; 2],
+    tokens: [Vec<Token>; 3],
+    hunks: [Vec<Hunk>; 2],
+}
+
+impl<'a> WordDiff<'a> {
+    /// `None` if a text is too long.
+    pub(crate) fn new(base: &'a [u8], ours: &'a [u8], theirs: &'a [u8]) -> Option<Self> {
+        if base.len().max(ours.len()).max(theirs.len()) > LONG {
+            return None;
+        }
+        let (base, sides) = (Words::new(base), [ours, theirs].map(Words::new));
+        let mut interner = Interner::new(base.len() * 2 + 8);
+        let tokens = [&base, &sides[0], &sides[1]].map(|words| words.tokens(&mut interner));
+        let hunks = [1, 2].map(|side| search_small(&tokens[0], &tokens[side]));
+        Some(WordDiff {
+            base,
+            sides,
+            tokens,
+            hunks,
+        })
+    }
+
+    /// The runs of words that a side took out and what it put there.
+    pub(crate) fn changes(&self, side: Side) -> Vec<(&'a [u8], &'a [u8])> {
+        let at = usize::from(side == Side::Theirs);
+        let run = |h: &Hunk| {
+            (
+                self.base.run(h.base.span()),
+                self.sides[at].run(h.side.span()),
+            )
+        };
+        self.hunks[at].iter().map(run).collect()
+    }
+
+    /// The side that has every change of words which the other made, and more.
+    pub(crate) fn covering(&self) -> Option<Side> {
+        let [b, o, t] = &self.tokens;
+        let [by_ours, by_theirs] = &self.hunks;
+        if by_ours.is_empty() || by_theirs.is_empty() || o == t {
+            return None;
+        }
+        match (
+            covers(b, (t, by_theirs), (o, by_ours)),
+            covers(b, (o, by_ours), (t, by_theirs)),
+        ) {
+            (true, false) => Some(Side::Ours),
+            (false, true) => Some(Side::Theirs),
+            _ => None,
+        }
+    }
+}
+
+/// Whether `more` has every change of words that `less` made of base.
+fn covers(b: &[Token], (l, less): (&[Token], &[Hunk]), (m, more): (&[Token], &[Hunk])) -> bool {
+    // Most changes that do not hold the other's do not even touch its first.
+    let touches = |hunk: &Hunk| {
+        let first = less[0].base;
+        hunk.base.start <= first.end && first.start <= hunk.base.end
+    };
+    let slid = less[0].side.is_empty();
+    if !slid && !more.iter().any(touches) {
+        return false;
+    }
+    let mut gone = vec![false; b.len()];
+    for hunk in more {
+        gone[hunk.base.span()].fill(true);
+    }
+    less.iter().all(|hunk| {
+        let (out, come) = (hunk.base.span(), &l[hunk.side.span()]);
+        if come.is_empty() {
+            // A run taken out of like words may be any of several.
+            return slides(b, out).any(|out| {
+                let shorter = more.iter().any(|hunk| {
+                    let words = hunk.base.span();
+                    let meets = words.start < out.end && out.start < words.end;
+                    meets && hunk.side.len() < words.len()
+                });
+                shorter && gone[out].iter().all(|gone| *gone)
+            });
+        }
+        let said = come.len() >= SAID || !b.is_empty();
+        let has = |hunk: &Hunk| {
+            let (words, new) = (hunk.base.span(), &m[hunk.side.span()]);
+            let around = words.start <= out.start && out.end <= words.end;
+            around && new.windows(come.len()).any(|run| run == come)
+        };
+        said && gone[out.clone()].iter().all(|gone| *gone) && more.iter().any(has)
+    })
+}
+
+/// A run of words and the same words beside it.
+fn slides(words: &[Token], run: Range<usize>) -> impl Iterator<Item = Range<usize>> {
+    let left = (0..run.start)
+        .rev()
+        .zip((0..run.end).rev())
+        .take_while(|(a, b)| words[*a] == words[*b])
+        .count();
+    let right = (run.start..words.len())
+        .zip(run.end..words.len())
+        .take_while(|(a, b)| words[*a] == words[*b])
+        .count();
+    (run.start - left..=run.start + right).map(move |at| at..at + run.len())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_change_may_hold_the_other() {
+        let holds = |base: &str, less: &str, more: &str| {
+            let diff = WordDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
+            diff.unwrap().covering() == Some(Side::Theirs)
+        };
+        let base = "slot = berths[at].write().unwrap();";
+        assert!(holds(
+            base,
+            "slot = berths[at].write();",
+            "slot = berths[at].lock();"
+        ));
+        assert!(!holds(
+            base,
+            "slot = berths[at].lock();",
+            "slot = berths[at].write();"
+        ));
+        assert!(holds(
+            "moor(a, b)",
+            "moor(a, b, tide)",
+            "moor(a, b, tide, pilot)"
+        ));
+        assert!(!holds(
+            "moor(a, b)",
+            "moor(a, b, low)",
+            "moor(a, b, tide, pilot)"
+        ));
+        // What one rewrote, the other took out: neither has the other's change.
+        assert!(!holds("log(a)\n", "", "log(b)\n"));
+        assert!(!holds("log(a)\n", "", "trace(b, c, d, e)\n"));
+        assert!(!holds("a", "a", "b"));
+    }
+}

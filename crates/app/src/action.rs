@@ -71,6 +71,8 @@ pub enum Command {
     PrevFile,
     Take(Version),
     Both(Side),
+    /// The words of this side at the indentation of the other.
+    Reindent(Side),
     Drop,
     Pick,
     Edit,

@@ -76,6 +76,8 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Parley, &["b"], C::Take(Version::Base), "base", "settle by base: neither change"),
     key(X::Parley, &["a"], C::Both(Side::Ours), "both", "settle by both: ours then theirs"),
     key(X::Parley, &["A"], C::Both(Side::Theirs), "", "settle by both: theirs then ours"),
+    key(X::Parley, &["i"], C::Reindent(Side::Ours), "", "settle by the words of ours at the indentation of theirs"),
+    key(X::Parley, &["I"], C::Reindent(Side::Theirs), "", "settle by the words of theirs at the indentation of ours"),
     key(X::Parley, &["d"], C::Drop, "drop", "settle by nothing at all"),
     key(X::Parley, &["l"], C::Pick, "pick lines", "pick single lines, in the order in which they shall stand"),
     key(X::Parley, &["e"], C::Edit, "edit", "edit the draft here, by hand; starts from the previewed choice"),

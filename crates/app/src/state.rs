@@ -521,6 +521,14 @@ pub struct Choice {
     pub resolution: Resolution,
 }
 
+/// The words of one side at the indentation of the other, as the screens say it.
+pub fn reindented_name(words: Side) -> &'static str {
+    match words {
+        Side::Ours => "ours re-indented",
+        Side::Theirs => "theirs re-indented",
+    }
+}
+
 /// What is possible for a region, and how many lines each choice would give.
 ///
 /// Choices that would give the same lines as one before them are left out.
@@ -558,6 +566,16 @@ pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
         lines: resolution.len(cell),
         resolution,
     });
+    let reindented = [("i", Side::Ours), ("I", Side::Theirs)];
+    let reindented = reindented.into_iter().filter_map(|(key, words)| {
+        let resolution = Resolution::reindented(file.plan(), cell, words)?;
+        Some(Choice {
+            key,
+            label: reindented_name(words).to_owned(),
+            lines: resolution.len(cell),
+            resolution,
+        })
+    });
     let proposed = file.proposal(region).and_then(|ruling| {
         let resolution = ruling.resolution.clone()?;
         Some(Choice {
@@ -567,7 +585,11 @@ pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
             resolution,
         })
     });
-    proposed.into_iter().chain(plain).collect()
+    proposed
+        .into_iter()
+        .chain(plain)
+        .chain(reindented)
+        .collect()
 }
 
 /// Where a line of the previewed choice comes from.

@@ -3,6 +3,7 @@
 use crate::lines::LineIdx;
 use crate::text::Source;
 use crate::units::Unit;
+use std::collections::HashMap;
 
 /// How one side indents what base indents otherwise.
 pub(crate) struct Indents<'a> {
@@ -23,6 +24,39 @@ impl<'a> Indents<'a> {
         Indents {
             rows: units.iter().filter_map(row).collect(),
         }
+    }
+
+    /// How one side indents what the other side indents otherwise; `start` tells it for the first
+    /// row, in case they have no row of base in common.
+    pub(crate) fn between(
+        (from, ours): (&'a Source, &[Unit]),
+        (to, theirs): (&'a Source, &[Unit]),
+        start: (u32, &'a [u8], &'a [u8]),
+    ) -> Self {
+        let kept: HashMap<u32, u32> = theirs.iter().filter_map(pair).collect();
+        let both = ours.iter().filter_map(pair).filter_map(|(b, s)| {
+            let (old, new) = (from.line(LineIdx(s)), to.line(LineIdx(*kept.get(&b)?)));
+            let worded = !old.trimmed().is_empty() && !new.trimmed().is_empty();
+            worded.then(|| (b, old.indent(), new.indent()))
+        });
+        let mut rows: Vec<_> = both.collect();
+        if rows.is_empty() {
+            rows.push(start);
+        }
+        Indents { rows }
+    }
+
+    /// What became of the indentation of row `at`, if both have that row.
+    pub(crate) fn row(&self, at: u32, indent: &[u8]) -> Option<Vec<u8>> {
+        let mut rows = self.rows.iter();
+        let (_, _, new) = rows.find(|(b, old, _)| *b == at && *old == indent)?;
+        Some(new.to_vec())
+    }
+
+    /// What the row nearest to `at` would make of an indentation.
+    pub(crate) fn nearest(&self, at: u32, indent: &[u8]) -> Option<Vec<u8>> {
+        let (_, old, new) = self.rows.iter().min_by_key(|(b, ..)| b.abs_diff(at))?;
+        Shift::between(old, new)?.apply(indent)
     }
 
     /// What this side would make of an indentation that stands before row `at` of base, in rows
@@ -52,6 +86,14 @@ impl<'a> Indents<'a> {
         let (_, old, new) = before.or(after)?;
         let shift = Shift::between(old, new)?;
         shift.apply(indent)
+    }
+}
+
+/// A row of base and of the side, if the unit pairs them.
+fn pair(unit: &Unit) -> Option<(u32, u32)> {
+    match *unit {
+        Unit::Pair(b, s, _) => Some((b, s)),
+        _ => None,
     }
 }
 

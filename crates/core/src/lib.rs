@@ -22,6 +22,7 @@ mod markers;
 mod plan;
 mod precedent;
 mod refine;
+mod reindent;
 mod repetitive;
 mod resolution;
 mod rows;

@@ -75,6 +75,16 @@ proptest! {
                 prop_assert_eq!(ruling.resolution.is_none(), ruling.certainty == Certainty::Hint);
                 prop_assert!(!ruling.reason.is_empty());
             }
+            for side in [Side::Ours, Side::Theirs] {
+                for id in plan.conflicts() {
+                    let region = plan.region(*id);
+                    let Some(found) = Resolution::reindented(&plan, region, side) else { continue };
+                    let solid = |bytes: &[u8]| bytes.iter().copied().filter(|b| !b" \t\r\n".contains(b)).collect::<Vec<u8>>();
+                    let versions = plan.versions();
+                    let words = versions.get(side.into()).slice(region.lines(side.into()));
+                    prop_assert_eq!(solid(found.text(&plan, region).bytes()), solid(words));
+                }
+            }
             // The journal tells the same again.
             let events: Vec<_> = session.take_unsaved().into_iter().collect();
             let lines = events.iter().flat_map(|e: &Event| e.to_line());

@@ -161,11 +161,12 @@ pub fn hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
         let n = choices(file, RegionId(file.view.region)).len();
         if is_low(area) {
             let x = (at.x - area.x) as usize;
-            let cells = low_cells(&choices(file, RegionId(file.view.region)));
-            return cells
-                .iter()
-                .position(|(from, text)| (*from..from + text.chars().count()).contains(&x))
-                .map(Hit::Choice);
+            let all = choices(file, RegionId(file.view.region));
+            let cells = low_cells(&all, area.width as usize, file.view.choice);
+            let is_at = |(_, from, text): &&(usize, usize, String)| {
+                (*from..from + text.chars().count()).contains(&x)
+            };
+            return cells.iter().find(is_at).map(|(nth, ..)| Hit::Choice(*nth));
         }
         let columns = per_row(area.width) as usize;
         let cell = (at.x - area.x) as usize * columns / area.width.max(1) as usize;
@@ -185,21 +186,41 @@ pub fn hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
     None
 }
 
-/// The choices on one row: column and text of each.
-fn low_cells(choices: &[Choice]) -> Vec<(usize, String)> {
-    let mut x = 2;
+/// The choices that fit on one row: number, column and text of each; the chosen one is among them.
+fn low_cells(
+    choices: &[Choice],
+    width: usize,
+    chosen: Option<usize>,
+) -> Vec<(usize, usize, String)> {
     let cell = |choice: &Choice| {
         let label = match choice.label.as_str() {
             "ours then theirs" => "ours+theirs",
             "theirs then ours" => "theirs+ours",
             label => label,
         };
-        let text = format!("{} {label} {}", choice.key, choice.lines);
-        let from = x;
-        x += text.chars().count() + 2;
-        (from, text)
+        format!("{} {label} {}", choice.key, choice.lines)
     };
-    choices.iter().map(cell).collect()
+    let texts: Vec<_> = choices.iter().map(cell).collect();
+    let wide = |from: usize, to: usize| -> usize {
+        let texts = texts[from..to].iter();
+        texts.map(|text| text.chars().count() + 2).sum()
+    };
+    // Room for the sign that more of them stand to the left or right.
+    let room = width.saturating_sub(2);
+    let last = chosen.map_or(0, |nth| nth + 1).min(texts.len());
+    let first = (0..last).find(|from| wide(*from, last) <= room);
+    let first = first.unwrap_or(last.saturating_sub(1));
+    let mut x = 2;
+    let mut out = Vec::new();
+    for (nth, text) in texts.into_iter().enumerate().skip(first) {
+        let end = x + text.chars().count();
+        if end > room && nth >= last {
+            break;
+        }
+        out.push((nth, x, text));
+        x = end + 2;
+    }
+    out
 }
 
 impl Canvas<'_> {
@@ -425,7 +446,14 @@ impl Canvas<'_> {
         self.rule(area, 0, &title);
         let choices = choices(file, id);
         if is_low(self.screen.evidence()) && !choices.is_empty() {
-            for (nth, (from, text)) in low_cells(&choices).into_iter().enumerate() {
+            let cells = low_cells(&choices, area.width as usize, file.view.choice);
+            let more = |nth: usize| cells.iter().all(|(n, ..)| *n != nth);
+            for (nth, at) in [(0, 0), (choices.len() - 1, area.width.saturating_sub(1))] {
+                if more(nth) {
+                    self.pen(area, 1).to(at as usize).write("…", theme.faint());
+                }
+            }
+            for (nth, from, text) in cells {
                 let on = file.view.choice == Some(nth);
                 let style = if on {
                     theme.chosen(theme.bold())
@@ -493,6 +521,11 @@ impl Canvas<'_> {
         }
         pen.write(&choice.label, shade(theme.text()))
             .write("  ", shade(theme.text()));
+        // In a narrow cell the bare number.
+        let lines = match pen.room() < lines.len() {
+            true => choice.lines.to_string(),
+            false => lines,
+        };
         pen.write(&lines, shade(theme.faint()));
     }
 
@@ -619,5 +652,41 @@ fn tone_style(theme: &Theme, card: &Card, line: &CardLine, tone: Tone) -> Style 
         // A whole new line is bright; underlining all of it would say no more.
         Tone::Added if line.sign == "+" => theme.fg(role).add_modifier(Modifier::BOLD),
         Tone::Added => theme.added(role),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use armistice_core::Resolution;
+
+    fn told(width: usize, chosen: Option<usize>) -> Vec<(usize, usize, String)> {
+        let choice = |(key, label, lines): (&'static str, &str, usize)| Choice {
+            key,
+            label: label.to_owned(),
+            lines,
+            resolution: Resolution::Drop,
+        };
+        let all = [
+            ("o", "ours", 3),
+            ("t", "theirs", 2),
+            ("a", "ours then theirs", 5),
+            ("I", "theirs re-indented", 2),
+        ];
+        low_cells(&all.map(choice), width, chosen)
+    }
+
+    #[test]
+    fn choices_on_one_row_are_cut_where_it_ends_but_the_chosen_one_is_shown() {
+        let numbers = |cells: Vec<(usize, usize, String)>| -> Vec<usize> {
+            cells.into_iter().map(|(nth, ..)| nth).collect()
+        };
+        assert_eq!(numbers(told(80, None)), [0, 1, 2, 3]);
+        assert_eq!(numbers(told(40, None)), [0, 1]);
+        assert_eq!(numbers(told(40, Some(2))), [1, 2]);
+        assert_eq!(numbers(told(44, Some(3))), [2, 3]);
+        assert_eq!(told(80, None)[1], (1, 12, "t theirs 2".to_owned()));
+        // Narrower than the choice itself: cut, but there.
+        assert_eq!(numbers(told(10, Some(3))), [3]);
     }
 }

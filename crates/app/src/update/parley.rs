@@ -5,9 +5,11 @@ use crate::action::{Command, Effect, Tab};
 use crate::editor::Motion;
 use crate::evidence::pickable;
 use crate::rows::Rows;
-use crate::state::{Mode, OpenFile, PROPOSAL, Picking, State, choices};
+use crate::state::{Mode, OpenFile, PROPOSAL, Picking, State, choices, reindented_name};
 use crate::text::count;
-use armistice_core::{Entry, Event, Kind, LineIdx, RegionId, Resolution, Standing, Step, Version};
+use armistice_core::{
+    Entry, Event, Kind, LineIdx, RegionId, Resolution, Side, Standing, Step, Version,
+};
 
 pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     if state.open_file().is_none() {
@@ -27,6 +29,7 @@ pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::PrevFile => return other_file(state, false),
         Command::Take(version) => return settle(state, Resolution::Take(version)),
         Command::Both(side) => return settle(state, Resolution::Both(side)),
+        Command::Reindent(words) => return reindent(state, words),
         Command::Drop => return settle(state, Resolution::Drop),
         Command::Decline => return decline(state),
         Command::Reopen => return reopen(state),
@@ -291,6 +294,26 @@ fn step(label: String, entries: Vec<Entry>) -> Event {
 }
 
 fn settle(state: &mut State, resolution: Resolution) -> Vec<Effect> {
+    let name = resolution.name();
+    settle_as(state, resolution, name)
+}
+
+/// The words of one side at the indentation of the other.
+fn reindent(state: &mut State, words: Side) -> Vec<Effect> {
+    let found = state.open_file().zip(region(state)).and_then(|(file, id)| {
+        file.plan().conflict_of(id)?;
+        Resolution::reindented(file.plan(), file.plan().region(id), words)
+    });
+    match found {
+        Some(resolution) => settle_as(state, resolution, reindented_name(words)),
+        None => {
+            state.say("no choice here: the sides do not indent it differently, or it is very long");
+            Vec::new()
+        }
+    }
+}
+
+fn settle_as(state: &mut State, resolution: Resolution, name: &str) -> Vec<Effect> {
     let (Some(file), Some(id)) = (state.open_file(), region(state)) else {
         return Vec::new();
     };
@@ -298,11 +321,7 @@ fn settle(state: &mut State, resolution: Resolution) -> Vec<Effect> {
         return settle_one_sided(state, id, resolution);
     };
     let lines = resolution.len(file.plan().region(id));
-    let label = format!(
-        "settled {conflict} by {} ({})",
-        resolution.name(),
-        count(lines, "line")
-    );
+    let label = format!("settled {conflict} by {name} ({})", count(lines, "line"));
     let message = format!("{label} · u takes it back");
     let entries = vec![Entry::Settle(id, resolution)];
     decide(state, step(label, entries), message)
@@ -503,7 +522,7 @@ fn accept(state: &mut State) -> Vec<Effect> {
     });
     match choice {
         Some(choice) if choice.key == PROPOSAL => rulings::take_proposal(state),
-        Some(choice) => settle(state, choice.resolution),
+        Some(choice) => settle_as(state, choice.resolution, &choice.label),
         None => {
             state.say("← and → preview the choices; o, t, b, a, d take one at once");
             Vec::new()

@@ -156,6 +156,33 @@ fn only_the_rows_that_clash_wait_for_a_person() {
 }
 
 #[test]
+fn words_of_one_side_can_stand_at_the_indentation_of_the_other() {
+    let base = "fn dock() {\n    moor(ship, low);\n}\n";
+    let ours = "fn dock() {\n    if tide {\n        moor(ship, slack);\n    }\n}\n";
+    let theirs = "fn dock() {\n    moor(ship, high);\n    log(ship);\n}\n";
+    let repo = Repo::conflict("a.rs", base, ours, theirs);
+    let mut desk = ruled(&repo);
+    desk.open("a.rs");
+    let offered = desk.shows();
+    assert!(offered.contains("I theirs re-indented  2"), "{offered}");
+    desk.press("I");
+    assert_eq!(
+        desk.message(),
+        "settled 1 by theirs re-indented (2 lines) · u takes it back"
+    );
+    desk.press("w");
+    let stands = "fn dock() {\n        moor(ship, high);\n        log(ship);\n}\n";
+    assert_eq!(repo.read("a.rs"), stands);
+    // Where both indent alike there is nothing to choose, and it says so.
+    let [base, ours, theirs] = TOUCHING;
+    let repo = Repo::conflict("a.rs", base, ours, theirs);
+    let mut desk = ruled(&repo);
+    desk.open("a.rs").press("i");
+    assert!(desk.message().starts_with("no choice here"));
+    assert_eq!(counts(&desk), (0, 0, 1));
+}
+
+#[test]
 fn names_of_one_line_are_merged_as_a_set() {
     let [base, ours, theirs, merged] =
         ["base", "ours", "theirs", "certain"].map(|part| corpus("names-of-one-line", part));

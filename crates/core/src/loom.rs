@@ -11,14 +11,20 @@ use crate::layout::double_quoted;
 use crate::lines::{LineIdx, LineRange};
 use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::{Side, Strand, Version};
+use crate::rows::best_pairs;
 use crate::stitch::stitch;
 use crate::swaps::{Replayed, Swap, replay};
 use crate::text::Line;
-use crate::units::{Change, Deeds, Unit, copied, leans, orphaned, requotes, swaps, units};
+use crate::units::{
+    Change, Deeds, Unit, copied, leans, orphaned, requotes, stands_alone, swaps, units,
+};
 use crate::words::solid_words;
 
 /// Rows of one version beyond which a conflict is not woven: nobody could follow it.
 pub(crate) const MOST: usize = 5_000;
+
+/// New rows of both sides as alike as this, in hundredths, may stand for each other.
+const RIVALS: u32 = 75;
 
 /// What the two sides' rows give together.
 #[derive(Clone, Debug)]
@@ -36,6 +42,8 @@ pub struct Facts {
     pub beside: usize,
     /// Rows put in right beside rows that the other side took out or replaced.
     pub beside_gone: usize,
+    /// Of these, those that stand by themselves: imports, whole declarations.
+    pub alone: usize,
     /// Runs of rows put in where the other side left neither neighbour.
     pub deserted: usize,
     /// Runs of rows put in that belong to a next row which the other side took out or replaced.
@@ -46,6 +54,10 @@ pub struct Facts {
     /// Runs of rows put in beside a change that close before they open: what they belong to may
     /// have been cut elsewhere.
     pub slid: usize,
+    /// Runs of rows put in beside rows which the other side replaced by something like them.
+    pub rivals: usize,
+    /// Rows whose end both sides changed, and behind which one of them put something in.
+    pub forked: usize,
     /// Rows put in before rows that the other side put into a block of their own.
     pub wrapped: usize,
     /// New rows that use names which the other side left nowhere near.
@@ -162,7 +174,7 @@ fn renumbered(base: &[u8], side: &[u8]) -> bool {
 }
 
 /// By how much a sign opens.
-fn bracket(sign: u8) -> isize {
+pub(crate) fn bracket(sign: u8) -> isize {
     match sign {
         b'(' | b'[' | b'{' => 1,
         b')' | b']' | b'}' => -1,
@@ -192,7 +204,11 @@ impl Loom<'_> {
             match (ours.get(i).copied(), theirs.get(j).copied()) {
                 (None, None) => return Ok(()),
                 (Some(Unit::PutIn(a, o)), Some(Unit::PutIn(b, t))) if a == b => {
-                    self.both_put_in((o, ours.get(i + 1)), (t, theirs.get(j + 1)))?;
+                    let before = [
+                        i.checked_sub(1).map(|i| ours[i]),
+                        j.checked_sub(1).map(|j| theirs[j]),
+                    ];
+                    self.both_put_in((o, ours.get(i + 1)), (t, theirs.get(j + 1)), before)?;
                     self.note(Side::Ours, Unit::PutIn(a, o), None);
                     self.note(Side::Theirs, Unit::PutIn(b, t), None);
                     (i, j) = (i + 1, j + 1);
@@ -254,7 +270,10 @@ impl Loom<'_> {
                 Ok((1, 1))
             }
             (Unit::Pair(b, o, mine), Unit::Pair(_, t, other)) => {
-                self.row(LineIdx(b), (LineIdx(o), mine), (LineIdx(t), other))?;
+                let touching = self.row(LineIdx(b), (LineIdx(o), mine), (LineIdx(t), other))?;
+                let goes_on = |rest: &[Unit]| matches!(rest.get(1), Some(Unit::PutIn(..)));
+                let forked = touching && (goes_on(rest_ours) || goes_on(rest_theirs));
+                self.woven.facts.forked += usize::from(forked);
                 Ok((1, 1))
             }
             (Unit::PutIn(..), _) | (_, Unit::PutIn(..)) => Err(Clash::BothPutIn),
@@ -312,11 +331,25 @@ impl Loom<'_> {
         &mut self,
         (ours, next_ours): (LineRange, Option<&Unit>),
         (theirs, next_theirs): (LineRange, Option<&Unit>),
+        before: [Option<Unit>; 2],
     ) -> Result<(), Clash> {
         if self.versions.ours.slice(ours) == self.versions.theirs.slice(theirs) {
             self.lines(Version::Ours, ours);
             self.woven.facts.same += 1;
             return Ok(());
+        }
+        let tails = [
+            self.ends_the_row(Side::Ours, before[0], ours),
+            self.ends_the_row(Side::Theirs, before[1], theirs),
+        ];
+        if tails[0] != tails[1] {
+            let (first, last) = match tails[0] {
+                true => ((Side::Ours, ours), (Side::Theirs, theirs)),
+                false => ((Side::Theirs, theirs), (Side::Ours, ours)),
+            };
+            self.woven.facts.beside += 1;
+            self.fresh(first.0, None, first.1)?;
+            return self.fresh(last.0, None, last.1);
         }
         let (first, last) = match (
             self.heads(Side::Ours, ours, next_ours),
@@ -332,6 +365,29 @@ impl Loom<'_> {
         self.woven.facts.wrapped += 1;
         self.fresh(first.0, None, first.1)?;
         self.fresh(last.0, None, last.1)
+    }
+
+    /// Whether new rows are the end of the row before them, which was broken in two.
+    fn ends_the_row(&self, side: Side, before: Option<Unit>, lines: LineRange) -> bool {
+        let Some(Unit::Pair(b, s, Change::Words)) = before else {
+            return false;
+        };
+        let text = self.versions.get(side.into());
+        let row = text.line(LineIdx(s)).trimmed();
+        let sign = row.split(|b| *b == b' ').next().unwrap_or_default();
+        let sign = if sign.iter().any(u8::is_ascii_alphanumeric) {
+            b""
+        } else {
+            sign
+        };
+        let rows = text.lines(lines).map(|line| {
+            let row = line.trimmed();
+            row.strip_prefix(sign).unwrap_or(row)
+        });
+        let new: Vec<&[u8]> = rows.flat_map(solid_words).collect();
+        let old: Vec<&[u8]> = solid_words(self.versions.base.line(LineIdx(b)).trimmed()).collect();
+        let kept: Vec<&[u8]> = solid_words(row).collect();
+        !new.is_empty() && old.ends_with(&new) && !kept.ends_with(&new)
     }
 
     /// The indentation of the first row with words.
@@ -413,12 +469,14 @@ impl Loom<'_> {
         Ok(())
     }
 
+    /// One row that stayed; whether both changed words of it that touch.
     fn row(
         &mut self,
         base: LineIdx,
         (o, mine): (LineIdx, Change),
         (t, other): (LineIdx, Change),
-    ) -> Result<(), Clash> {
+    ) -> Result<bool, Clash> {
+        let mut touching = false;
         let v = self.versions;
         let (ours, theirs) = (v.ours.line(o), v.theirs.line(t));
         let one = |line: LineIdx| LineRange::new(line.0, line.0 + 1);
@@ -440,7 +498,8 @@ impl Loom<'_> {
             _ => {
                 self.note(Side::Ours, Unit::Pair(base.0, o.0, mine), None);
                 self.note(Side::Theirs, Unit::Pair(base.0, t.0, other), None);
-                let text = self.components(v.base.line(base), ours, theirs)?;
+                let (text, gap) = self.components(v.base.line(base), ours, theirs)?;
+                touching = gap == Some(0);
                 match (mine, other) {
                     (Change::Blank, Change::Blank) => self.woven.facts.blanks += 1,
                     (Change::Blank, _) | (_, Change::Blank) => self.woven.facts.respaced += 1,
@@ -453,11 +512,18 @@ impl Loom<'_> {
                 }
             }
         }
-        Ok(())
+        Ok(touching)
     }
 
-    /// Indentation, words, trailing blanks and line end, each merged on its own.
-    fn components(&mut self, b: Line<'_>, o: Line<'_>, t: Line<'_>) -> Result<Vec<u8>, Clash> {
+    /// Indentation, words, trailing blanks and line end, each merged on its own; how many
+    /// unchanged words stand between both sides' words.
+    fn components(
+        &mut self,
+        b: Line<'_>,
+        o: Line<'_>,
+        t: Line<'_>,
+    ) -> Result<(Vec<u8>, Option<usize>), Clash> {
+        let mut apart = None;
         let facts = &mut self.woven.facts;
         let mut three = |b: &[u8], o: &[u8], t: &[u8]| -> Vec<u8> {
             match () {
@@ -481,12 +547,13 @@ impl Loom<'_> {
                 facts.numbers += usize::from(renumbered(wb, wo) && renumbered(wb, wt));
                 facts.blank_clashes += stitched.blank_clashes;
                 facts.gap = [facts.gap, stitched.gap].into_iter().flatten().min();
+                apart = stitched.gap;
                 out.extend_from_slice(&stitched.text);
             }
         }
         out.extend_from_slice(&trailing);
         out.extend_from_slice(&end);
-        Ok(out)
+        Ok((out, apart))
     }
 
     /// Counts what stands right beside a change of the other side.
@@ -498,13 +565,26 @@ impl Loom<'_> {
         let before = self.last[other].filter(|last| last.end() == unit.start() && last.changes());
         let after = next.filter(|next| next.start() == unit.end() && next.changes());
         let mut facts = self.woven.facts;
+        let mut alone = false;
         if let Unit::PutIn(_, lines) = unit {
+            alone = stands_alone(self.versions.get(side.into()), lines);
             let gone = |u: Option<Unit>| matches!(u, Some(Unit::Gone(_) | Unit::Swap(..)));
-            facts.deserted += usize::from(gone(before) && gone(after));
+            facts.deserted += usize::from(gone(before) && gone(after) && !alone);
             let shaken = self.depth[other] != 0 || self.lost_comma(side, lines);
             facts.unbalanced += usize::from(shaken);
             let beside = before.or(after).is_some();
             facts.slid += usize::from(beside && self.closes_first(side, lines));
+            let like = |u: Option<Unit>| match u {
+                Some(Unit::Swap(_, rows)) => {
+                    let (own, other) = (
+                        self.versions.get(side.into()),
+                        self.versions.get(side.other().into()),
+                    );
+                    !best_pairs(own, lines, other, rows, RIVALS).is_empty()
+                }
+                _ => false,
+            };
+            facts.rivals += usize::from(like(before) || like(after));
             let leans = gone(after) && leans(self.versions.get(side.into()), lines);
             facts.leaning += usize::from(leans);
         }
@@ -519,7 +599,10 @@ impl Loom<'_> {
                 .any(|u| matches!(u, Unit::Gone(_) | Unit::Swap(..)));
             match (put_in, gone) {
                 _ if one_row => {}
-                (true, true) => facts.beside_gone += 1,
+                (true, true) => {
+                    facts.beside_gone += 1;
+                    facts.alone += usize::from(alone && matches!(unit, Unit::PutIn(..)));
+                }
                 (true, false) => facts.beside += 1,
                 (false, _) => facts.adjacent += 1,
             }

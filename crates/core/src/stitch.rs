@@ -268,6 +268,14 @@ impl<'a> Loom<'a> {
                         } else if self.last_comma(true, &o) && self.is_more(false, &t) {
                             self.kept_until(o.base.start);
                             self.more_before_the_comma(false, &t, &o);
+                        } else if let Some(n) = self.held(&t, &ours[i..], true) {
+                            ended = self.larger(false, &t, &ours[i + n - 1]);
+                            (i, j) = (i + n, j + 1);
+                            continue;
+                        } else if let Some(n) = self.held(&o, &theirs[j..], false) {
+                            ended = self.larger(true, &o, &theirs[j + n - 1]);
+                            (i, j) = (i + 1, j + n);
+                            continue;
                         } else {
                             return None;
                         }
@@ -418,6 +426,46 @@ impl<'a> Loom<'a> {
         }
     }
 
+    /// How many of the next changes of a side a larger change of the other side holds; `None` if
+    /// one of them only overlaps it.
+    fn held(&self, large: &Change, small: &[Change], ours: bool) -> Option<usize> {
+        let (side, other) = (self.side(ours), self.side(!ours));
+        let new: Vec<&[u8]> = large.side.clone().map(|at| other.word(at)).collect();
+        let holds = |change: &Change| {
+            let inside = large.base.start <= change.base.start
+                && change.base.end <= large.base.end
+                && large.base.len() > change.base.len();
+            let words: Vec<&[u8]> = match change.side.is_empty() {
+                true => change.base.clone().map(|at| self.base.word(at)).collect(),
+                false => change.side.clone().map(|at| side.word(at)).collect(),
+            };
+            let stands = new.windows(words.len().max(1)).any(|run| run == words);
+            inside && words.iter().any(|word| is_name(word)) && stands != change.side.is_empty()
+        };
+        let touching = small.iter().take_while(|change| clash(change, large));
+        let n = touching.clone().count();
+        (n > 0 && touching.clone().all(holds)).then_some(n)
+    }
+
+    /// A change that holds all that the other side did there; where both ended in base.
+    fn larger(&mut self, ours: bool, large: &Change, last: &Change) -> [Option<usize>; 2] {
+        self.kept_until(large.base.start);
+        if !large.side.is_empty() {
+            match self.follow.take() {
+                Some(blank) => self.out.text.extend_from_slice(blank),
+                None => self.blank_anew(ours, large.side.start),
+            }
+            self.run_anew(ours, large.side.clone());
+        }
+        self.out.changes += 1;
+        self.out.gap = Some(0);
+        let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
+        self.at[0] = large.base.end;
+        self.at[own] = large.side.end;
+        self.at[foreign] = last.side.end + (large.base.end - last.base.end);
+        [Some(large.base.end); 2]
+    }
+
     /// Whether a change is a comma put in behind the last of a list.
     fn last_comma(&self, ours: bool, change: &Change) -> bool {
         let closed = change.base.start < self.base.len()
@@ -496,6 +544,26 @@ mod tests {
         assert_eq!(
             told("pop()", "pop_front()", "pop().or(spare)"),
             "pop_front().or(spare)|2"
+        );
+    }
+
+    #[test]
+    fn a_change_that_holds_the_others_stands() {
+        assert_eq!(
+            told(
+                "a sepecific berth of one ship",
+                "a specific berth of one ship",
+                "a specific quay of one tug"
+            ),
+            "a specific quay of one tug|0"
+        );
+        assert_eq!(
+            told("moor(low, ship)", "moor(ship)", "moor(high, ship)"),
+            "clash"
+        );
+        assert_eq!(
+            told("of the berth", "of a berth", "of the quay there"),
+            "of a quay there|0"
         );
     }
 

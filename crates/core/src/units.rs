@@ -212,7 +212,7 @@ const NEAR: u32 = 20;
 /// New rows beyond which they are taken to have names of their own.
 const FEW: usize = 12;
 
-/// New rows that use a name which the other side took out and left nowhere near.
+/// New rows, and rows with new words, that use a name which the other side took out and left nowhere near.
 pub(crate) fn orphaned(
     versions: &Versions,
     (side, left): (Version, LineRange),
@@ -249,8 +249,16 @@ pub(crate) fn orphaned(
         let uses = |line: &Line<'_>| solid_words(line.content()).any(|w| vanished.contains(w));
         new.lines(lines).filter(uses).count()
     };
-    let fresh = news.iter().filter_map(|unit| match unit {
-        Unit::PutIn(_, lines) if lines.len() <= FEW => Some(uses(*lines)),
+    // Rows that stayed: only words that are new in them.
+    let takes_up = |b: u32, s: u32| {
+        let old: HashSet<&[u8]> = solid_words(versions.base.line(LineIdx(b)).content()).collect();
+        let new = solid_words(versions.get(other).line(LineIdx(s)).content());
+        let mut new = new.filter(|word| !old.contains(word));
+        usize::from(new.any(|word| vanished.contains(word)))
+    };
+    let fresh = news.iter().filter_map(|unit| match *unit {
+        Unit::PutIn(_, lines) if lines.len() <= FEW => Some(uses(lines)),
+        Unit::Pair(b, s, Change::Words) => Some(takes_up(b, s)),
         _ => None,
     });
     fresh.sum()
@@ -281,6 +289,64 @@ const DECLARES: [&[u8]; 22] = [
     b"private",
     b"type",
 ];
+
+/// Words that begin a declaration with a body of its own.
+const BODIES: [&[u8]; 9] = [
+    b"def",
+    b"class",
+    b"fn",
+    b"struct",
+    b"enum",
+    b"impl",
+    b"trait",
+    b"function",
+    b"interface",
+];
+
+/// Whether rows mean the same wherever they stand: imports of a line each, or whole
+/// declarations parted from what is around them by a blank row.
+pub(crate) fn stands_alone(text: &Source, lines: LineRange) -> bool {
+    let rows = || text.lines(lines).map(|line| line.trimmed());
+    let worded = || rows().filter(|row| !row.is_empty());
+    if worded().next().is_none() {
+        return false;
+    }
+    if worded().all(is_import) {
+        return true;
+    }
+    let edges = [rows().next(), rows().last()];
+    let parted = edges.into_iter().flatten().any(<[u8]>::is_empty);
+    let indents = text.lines(lines).filter(|line| !line.trimmed().is_empty());
+    let least = indents.map(|line| line.indent().len()).min();
+    let heads = text.lines(lines).filter(|line| {
+        let (row, indent) = (line.trimmed(), line.indent().len());
+        !row.is_empty() && Some(indent) == least
+    });
+    // At the outermost level there is nothing but heads, what leads to them and what closes them.
+    let mut bodies = 0;
+    let heads_only = heads.map(Line::trimmed).all(|row| {
+        let mut words = solid_words(row).filter(|w| is_name(w)).take(4);
+        let declares = words.any(|word| BODIES.contains(&word));
+        bodies += usize::from(declares);
+        let leads = row.starts_with(b"@") || row.starts_with(b"#") || row.starts_with(b"//");
+        let shuts = row
+            .iter()
+            .all(|b| matches!(b, b'}' | b')' | b']' | b';' | b':' | b','));
+        declares || leads || shuts
+    });
+    parted && heads_only && bodies > 0
+}
+
+/// Whether a row is a whole import.
+fn is_import(row: &[u8]) -> bool {
+    let starts = |what: &[u8]| row.starts_with(what);
+    let known = starts(b"import ")
+        || starts(b"use ")
+        || starts(b"#include ")
+        || (starts(b"from ") && row.windows(8).any(|w| w == b" import "))
+        || (starts(b"const ") || starts(b"var ")) && row.windows(11).any(|w| w == b" = require(");
+    known && !matches!(row.last(), Some(b'(' | b'{' | b'\\' | b','))
+}
 
 /// Whether rows belong to the one that follows them: decorators, comments, an open end.
 pub(crate) fn leans(text: &Source, lines: LineRange) -> bool {
@@ -363,6 +429,26 @@ mod tests {
         assert!(!whole_leans("\n"));
     }
 
+    #[test]
+    fn some_rows_mean_the_same_wherever_they_stand() {
+        let alone = |text: &str| {
+            let text = Source::from(text);
+            stands_alone(&text, text.all())
+        };
+        assert!(alone("from harbour import berth\nimport tide\n\n"));
+        assert!(alone("const berth = require('./berth');\n"));
+        assert!(alone("\n    def moor(self, ship):\n        log(ship)\n"));
+        assert!(alone("#[test]\npub(crate) fn moor() {\n    log();\n}\n\n"));
+        assert!(!alone("from harbour import (\n    berth,\n)\n"));
+        // Not parted from what is around it, or with a statement of its own.
+        assert!(!alone("def moor(self, ship):\n    log(ship)\n"));
+        assert!(!alone(
+            "\ndef moor(self, ship):\n    log(ship)\nmoor(tug)\n"
+        ));
+        assert!(!alone("pay(tide);\n"));
+        assert!(!alone("\n"));
+    }
+
     /// New rows of theirs that use what ours took out.
     fn hanging(base: &str, ours: &str, theirs: &str) -> usize {
         let versions = Versions {
@@ -387,6 +473,8 @@ mod tests {
         // The name still stands near.
         assert_eq!(hanging(base, "moor(ship, berth);\n", theirs), 0);
         assert_eq!(hanging(base, base, theirs), 0);
+        let theirs = "let berth = free.pop();\nmoor(ship, berth);\n";
+        assert_eq!(hanging(base, "moor(ship);\n", theirs), 1);
         // Many new rows have names of their own.
         let many = format!("{theirs}{}", "log(berth);\n".repeat(FEW + 1));
         assert_eq!(hanging(base, "moor(ship);\n", &many), 1);

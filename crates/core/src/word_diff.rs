@@ -47,8 +47,9 @@ impl<'a> WordDiff<'a> {
         self.hunks[at].iter().map(run).collect()
     }
 
-    /// The side that has every change of words which the other made, and more.
-    pub(crate) fn covering(&self) -> Option<Side> {
+    /// The side that has every change of words which the other made, and more; and whether it
+    /// rewrote nothing where the other only took words out.
+    pub(crate) fn covering(&self) -> Option<(Side, bool)> {
         let [b, o, t] = &self.tokens;
         let [by_ours, by_theirs] = &self.hunks;
         if by_ours.is_empty() || by_theirs.is_empty() || o == t {
@@ -58,11 +59,24 @@ impl<'a> WordDiff<'a> {
             covers(b, (t, by_theirs), (o, by_ours)),
             covers(b, (o, by_ours), (t, by_theirs)),
         ) {
-            (true, false) => Some(Side::Ours),
-            (false, true) => Some(Side::Theirs),
+            (true, false) => Some((Side::Ours, is_close(by_theirs, by_ours))),
+            (false, true) => Some((Side::Theirs, is_close(by_ours, by_theirs))),
             _ => None,
         }
     }
+}
+
+/// Whether `more` put next to nothing where `less` only took words out.
+fn is_close(less: &[Hunk], more: &[Hunk]) -> bool {
+    let taken_out = less.iter().filter(|hunk| hunk.side.is_empty());
+    let mut rewritten = taken_out.flat_map(|out| {
+        let out = out.base.span();
+        more.iter().filter(move |hunk| {
+            let words = hunk.base.span();
+            words.start < out.end && out.start < words.end
+        })
+    });
+    !rewritten.any(|hunk| hunk.side.len() > SAID)
 }
 
 /// Whether `more` has every change of words that `less` made of base.
@@ -125,7 +139,8 @@ mod tests {
     fn a_change_may_hold_the_other() {
         let holds = |base: &str, less: &str, more: &str| {
             let diff = WordDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
-            diff.unwrap().covering() == Some(Side::Theirs)
+            let found = diff.unwrap().covering();
+            found.is_some_and(|(side, _)| side == Side::Theirs)
         };
         let base = "slot = berths[at].write().unwrap();";
         assert!(holds(
@@ -152,5 +167,24 @@ mod tests {
         assert!(!holds("log(a)\n", "", "log(b)\n"));
         assert!(!holds("log(a)\n", "", "trace(b, c, d, e)\n"));
         assert!(!holds("a", "a", "b"));
+    }
+
+    #[test]
+    fn what_was_rewritten_may_say_it_otherwise() {
+        let close = |base: &str, less: &str, more: &str| {
+            let diff = WordDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
+            diff.unwrap().covering()
+        };
+        let base = "check(ship); moor(ship);";
+        assert_eq!(
+            close(base, "moor(ship);", "moor(tug);"),
+            Some((Side::Theirs, true))
+        );
+        let base = "wait for the tide and the wind moor(ship);";
+        let rewritten = "then all lamps out moor(ship);";
+        assert_eq!(
+            close(base, "moor(ship);", rewritten).map(|(_, close)| close),
+            Some(false)
+        );
     }
 }

@@ -53,16 +53,25 @@ pub enum Doubt {
     Slid,
     /// New lines stand before a block that the other side made of what followed.
     Wrapped,
+    /// New lines are like what the other side made of the lines beside them.
+    Rivals,
+    /// Both changed the end of a line, and one of them went on behind it.
+    Forked,
+    /// The other side has the new lines too, elsewhere.
+    Known,
 }
 
 /// Unchanged words between two changes from which on they are taken for independent.
 pub(super) const APART: usize = 2;
 
+/// Bytes from which on a line is not one that stands in many places.
+const OF_ITS_OWN: usize = 20;
+
 /// What all conflicts of a plan share, computed when a rule first asks for it.
 #[derive(Default)]
 pub(super) struct Shared<'a> {
-    /// Where each line with words stands in ours and in theirs, without its indentation.
-    places: [OnceCell<Places<'a>>; 2],
+    /// Where each line with words stands in ours, in theirs and in base, without its indentation.
+    places: [OnceCell<Places<'a>>; 3],
     /// Which side laid out more of the file anew.
     lays_out: OnceCell<Option<Side>>,
 }
@@ -111,10 +120,10 @@ impl<'a> Conflict<'a> {
         self.id
     }
 
-    /// Where a side has a line with words.
-    pub(super) fn places(&self, side: Side, line: &[u8]) -> &[u32] {
+    /// Where a version has a line with words.
+    pub(super) fn places(&self, version: Version, line: &[u8]) -> &[u32] {
         let index = || {
-            let text = self.versions().get(side.into());
+            let text = self.versions().get(version);
             let mut places = Places::new();
             for at in text.all().iter() {
                 let line = text.line(at).trimmed();
@@ -124,7 +133,8 @@ impl<'a> Conflict<'a> {
             }
             places
         };
-        let places = self.shared.places[usize::from(side == Side::Theirs)].get_or_init(index);
+        let nth = Version::ALL.iter().position(|v| *v == version);
+        let places = self.shared.places[nth.unwrap_or(0)].get_or_init(index);
         places.get(line).map_or(&[], Vec::as_slice)
     }
 
@@ -252,6 +262,9 @@ impl<'a> Conflict<'a> {
             (self.repeats_a_line(), Doubt::Repeats),
             (facts.slid > 0, Doubt::Slid),
             (facts.wrapped > 0, Doubt::Wrapped),
+            (facts.rivals > 0, Doubt::Rivals),
+            (facts.forked > 0, Doubt::Forked),
+            (facts.beside_gone > 0 && self.is_known(), Doubt::Known),
         ];
         found
             .into_iter()
@@ -269,10 +282,32 @@ impl<'a> Conflict<'a> {
         let (Some(facts), false) = (self.facts(), doubts.is_empty()) else {
             return Certainty::Certain;
         };
-        let spoils = |doubt: &Doubt| match doubt {
-            Doubt::Stale | Doubt::Copied | Doubt::Numbers | Doubt::Unbalanced | Doubt::Repeats => {
-                true
+        // Rows of their own that one side took out, or words blended beside them, are as apart
+        // as changes can be.
+        let harmless = match doubts.as_slice() {
+            [Doubt::Crowded] => true,
+            [Doubt::Taken] => {
+                let hangs = facts.deserted + facts.leaning + facts.orphaned;
+                let settled = match facts.beside_gone {
+                    0 => facts.swapped + facts.beside == 0,
+                    n => n == facts.alone,
+                };
+                settled && facts.removed_respaced + facts.blended + hangs == 0
             }
+            _ => false,
+        };
+        if harmless {
+            return Certainty::Certain;
+        }
+        let spoils = |doubt: &Doubt| match doubt {
+            Doubt::Stale
+            | Doubt::Copied
+            | Doubt::Numbers
+            | Doubt::Unbalanced
+            | Doubt::Repeats
+            | Doubt::Rivals
+            | Doubt::Forked
+            | Doubt::Known => true,
             Doubt::BothPutIn => doubts.contains(&Doubt::ListItems),
             Doubt::Taken => {
                 facts.deserted + facts.leaning + facts.orphaned > 0
@@ -284,6 +319,19 @@ impl<'a> Conflict<'a> {
             true => Certainty::Hint,
             false => Certainty::Likely,
         }
+    }
+
+    /// Whether a side put in a line of its own that the other side has put in elsewhere.
+    fn is_known(&self) -> bool {
+        [Side::Ours, Side::Theirs].into_iter().any(|side| {
+            let lines = self.versions().get(side.into());
+            let lines = lines.lines(self.region().lines(side.into()));
+            let mut long = lines.map(|l| l.trimmed()).filter(|l| l.len() >= OF_ITS_OWN);
+            long.any(|line| {
+                let of = |version| self.places(version, line).is_empty();
+                of(Version::Base) && !of(side.other().into())
+            })
+        })
     }
 
     /// Whether one side broke the same words into other lines.

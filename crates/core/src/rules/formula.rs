@@ -202,7 +202,10 @@ impl Rule for Replay {
                 return None;
             }
             let resolution = conflict.resolution(vec![Strand::Text(text)]);
-            if super::numbers::blends_numbers(conflict, &resolution) {
+            // A version of three parts is a number too.
+            if conflict.both_changed_numbers()
+                || super::numbers::blends_numbers(conflict, &resolution)
+            {
                 return None;
             }
             let (who, on) = (context.label(side), context.label(side.other()));
@@ -241,6 +244,13 @@ impl Rule for Replay {
                 base: "moor(ship);\n",
                 ours: "moor(ship, tide);\n",
                 theirs: "harbour.moor(ship, tide);\n",
+                gives: None,
+            },
+            Example {
+                path: "a.py",
+                base: "VERSION = (4, 1, 10)\n",
+                ours: "VERSION = (4, 1, 11)\n",
+                theirs: "VERSION = (5, 0, 10)\n",
                 gives: None,
             },
             Example {

@@ -53,7 +53,7 @@ impl Rule for More {
                 base: "let slot = berths[at].write().unwrap();\n",
                 ours: "let slot = berths[at].lock();\n",
                 theirs: "let slot = berths[at].write();\n",
-                gives: Some((Likely, "let slot = berths[at].lock();\n")),
+                gives: Some((Certain, "let slot = berths[at].lock();\n")),
             },
             Example {
                 path: "a.py",
@@ -76,13 +76,20 @@ impl Rule for More {
 impl More {
     /// Word by word: whether one side's change holds all that the other changed.
     fn by_words(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let more = conflict.word_diff()?.covering()?;
+        let (more, close) = conflict.word_diff()?.covering()?;
         let reason = format!(
             "{} has every word of {}'s change and more",
             context.label(more),
             context.label(more.other())
         );
-        Some(Proposal::likely(Resolution::Take(more.into()), reason))
+        // Nothing of either side is given up, unless all there was is gone.
+        let given_up = conflict.text(more.into()).is_empty();
+        let sure = close && !given_up && !conflict.text(Version::Base).is_empty();
+        let taken = Resolution::Take(more.into());
+        Some(match sure {
+            true => Proposal::certain(taken, reason),
+            false => Proposal::likely(taken, reason),
+        })
     }
 
     /// Whether `more` is the other side's text with lines put in, and base did not have them.

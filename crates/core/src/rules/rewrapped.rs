@@ -9,6 +9,34 @@ use crate::words::same_words;
 
 pub(super) struct Rewrapped;
 
+/// Rows beyond which words are not looked at over line breaks.
+const FEW: usize = 16;
+
+/// Both changed words, and one of them the line breaks too.
+fn over_lines(conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    let region = conflict.region();
+    let rows = Version::ALL.map(|v| region.lines(v).len());
+    let wrapped = rows.iter().any(|n| *n != region.base.len());
+    if conflict.clash().is_none() || !wrapped || rows.into_iter().max() > Some(FEW) {
+        return None;
+    }
+    let [base, ours, theirs] =
+        [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
+    let stitched = stitch(base, ours, theirs)?;
+    if stitched.blank_clashes > 0 || stitched.gap == Some(0) || conflict.repeats(&stitched.text) {
+        return None;
+    }
+    let resolution = conflict.resolution(vec![Strand::Text(stitched.text)]);
+    if conflict.both_changed_numbers() || super::numbers::blends_numbers(conflict, &resolution) {
+        return None;
+    }
+    let reason = format!(
+        "{} and {} changed different words and where the lines break; the blend has both",
+        context.ours, context.theirs
+    );
+    Some(Proposal::likely(resolution, reason))
+}
+
 impl Rule for Rewrapped {
     fn id(&self) -> &'static str {
         "re-wrapped"
@@ -24,37 +52,40 @@ impl Rule for Rewrapped {
         if base.is_empty() || ours.is_empty() || theirs.is_empty() {
             return None;
         }
-        [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
-            let laid_out = conflict.text(side.into());
-            let exact = same_words(base, laid_out);
-            if !exact && formatted(base) != formatted(laid_out) {
-                return None;
-            }
-            let stitched = stitch(base, ours, theirs)?;
-            let quotes = requoted(base, laid_out);
-            // Words put in by the other side would bring the old quotes back.
-            let text = if quotes {
-                double_quoted(&stitched.text)?
-            } else {
-                stitched.text
-            };
-            // New words may need lines of their own in the new layout.
-            let replaced = conflict.word_diff()?.changes(side.other());
-            let replaced = replaced.iter().all(|(from, to)| {
-                !from.is_empty() && !from.contains(&b'\n') && !to.contains(&b'\n')
-            });
-            let certainty = match (stitched.blank_clashes, exact && replaced) {
-                (0, true) => Certain,
-                (0, false) => Likely,
-                _ => Hint,
-            };
-            let (layout, worded) = (context.label(side), context.label(side.other()));
-            let reason = format!(
-                "{layout} only laid this out anew; {worded}'s words stand in {layout}'s layout"
-            );
-            let resolution = conflict.resolution(vec![Strand::Text(text)]);
-            Some(Proposal::new(certainty, resolution, reason))
-        })
+        [Side::Ours, Side::Theirs]
+            .into_iter()
+            .find_map(|side| {
+                let laid_out = conflict.text(side.into());
+                let exact = same_words(base, laid_out);
+                if !exact && formatted(base) != formatted(laid_out) {
+                    return None;
+                }
+                let stitched = stitch(base, ours, theirs)?;
+                let quotes = requoted(base, laid_out);
+                // Words put in by the other side would bring the old quotes back.
+                let text = if quotes {
+                    double_quoted(&stitched.text)?
+                } else {
+                    stitched.text
+                };
+                // New words may need lines of their own in the new layout.
+                let replaced = conflict.word_diff()?.changes(side.other());
+                let replaced = replaced.iter().all(|(from, to)| {
+                    !from.is_empty() && !from.contains(&b'\n') && !to.contains(&b'\n')
+                });
+                let certainty = match (stitched.blank_clashes, exact && replaced) {
+                    (0, true) => Certain,
+                    (0, false) => Likely,
+                    _ => Hint,
+                };
+                let (layout, worded) = (context.label(side), context.label(side.other()));
+                let reason = format!(
+                    "{layout} only laid this out anew; {worded}'s words stand in {layout}'s layout"
+                );
+                let resolution = conflict.resolution(vec![Strand::Text(text)]);
+                Some(Proposal::new(certainty, resolution, reason))
+            })
+            .or_else(|| over_lines(conflict, context))
     }
 
     fn examples(&self) -> &'static [Example] {
@@ -88,6 +119,16 @@ impl Rule for Rewrapped {
                 gives: Some((
                     Likely,
                     "moor(\n  {\n    ship: 1,\n    crane: 3,\n    berth: 2\n  },\n  tide\n);\n",
+                )),
+            },
+            Example {
+                path: "a.js",
+                base: "moor(ship, berth, tide) {\n",
+                ours: "moor(\n  ship,\n  berth,\n  tide,\n  pilot,\n  tug\n) {\n",
+                theirs: "moor(ship, berth, crane, tide) {\n",
+                gives: Some((
+                    Likely,
+                    "moor(\n  ship,\n  berth,\n  crane,\n  tide,\n  pilot,\n  tug\n) {\n",
                 )),
             },
             Example {

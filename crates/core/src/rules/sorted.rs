@@ -13,6 +13,10 @@ const AROUND: u32 = 3;
 /// Lines on each side that must be in order to be taken for a list in order.
 const ENOUGH: usize = 3;
 
+/// The same for entries: a name and what it stands for. Few of them are in order by accident.
+const ENTRIES: usize = 5;
+const ENTRY: &str = "entry";
+
 /// What a line is placed by.
 type Order = fn(&[u8]) -> Vec<u8>;
 
@@ -45,10 +49,14 @@ impl Rule for Sorted {
             .collect();
         let first = merged.first()?.clone()?;
         let agreed = merged.iter().all(|m| m.as_ref() == Some(&first));
-        let enough = ours.len() >= ENOUGH && theirs.len() >= ENOUGH;
-        let certainty = match agreed && enough && base.is_sorted(*orders[0]) {
-            true => Certain,
-            false => Likely,
+        let least = ours.len().min(theirs.len());
+        let entries = ours.items.iter().any(|(i, _)| kind_of(i) == Some(ENTRY));
+        if entries && (least < ENTRIES || !agreed || !base.is_sorted(*orders[0])) {
+            return None;
+        }
+        let certainty = match agreed && least >= ENOUGH && base.is_sorted(*orders[0]) {
+            true if !entries => Certain,
+            _ => Likely,
         };
         let reason = format!(
             "{} and {} each changed a list that all keep in order; the order places every line",
@@ -92,6 +100,23 @@ impl Rule for Sorted {
                 ours: "import pilot\n",
                 theirs: "import crane\n",
                 gives: Some((Likely, "import crane\nimport pilot\n")),
+            },
+            Example {
+                path: "a.py",
+                base: "    berth=1,\n    crane=2,\n    tide=3,\n    wind=4,\n",
+                ours: "    berth=1,\n    crane=2,\n    pilot=5,\n    tide=3,\n    wind=4,\n",
+                theirs: "    berth=1,\n    crane=2,\n    lamp=6,\n    tide=3,\n    wind=4,\n",
+                gives: Some((
+                    Likely,
+                    "    berth=1,\n    crane=2,\n    lamp=6,\n    pilot=5,\n    tide=3,\n    wind=4,\n",
+                )),
+            },
+            Example {
+                path: "a.py",
+                base: "    berth=1,\n    wind=4,\n    crane=2,\n    tide=3,\n",
+                ours: "    berth=1,\n    wind=4,\n    pilot=5,\n    crane=2,\n    tide=3,\n",
+                theirs: "    berth=1,\n    wind=4,\n    lamp=6,\n    crane=2,\n    tide=3,\n",
+                gives: None,
             },
             Example {
                 path: "a.rs",
@@ -244,7 +269,7 @@ pub(super) fn is_item(line: &[u8]) -> bool {
             .take(8)
             .any(|w| w == what.as_bytes())
     };
-    kind_of(line).is_some() || tag("@param") || tag(":param")
+    kind_of(line).is_some_and(|kind| kind != ENTRY) || tag("@param") || tag(":param")
 }
 
 /// What kind of list item a line is; `None` if it is none that is kept in order.
@@ -266,12 +291,40 @@ fn kind_of(item: &[u8]) -> Option<&'static str> {
         let family = if found == "from " { "import " } else { found };
         return whole.then_some(family);
     }
+    if is_entry(item) {
+        return Some(ENTRY);
+    }
     // A bare name or string and a comma.
     let body = item.strip_suffix(b",")?;
     let simple = body.iter().all(|b| {
         b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.' | b'"' | b'\'' | b'/' | b'@')
     });
     (simple && !body.is_empty()).then_some("item,")
+}
+
+/// Whether a line is a name and what it stands for, the whole of it.
+fn is_entry(item: &[u8]) -> bool {
+    let named = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.');
+    let quote = item.first().filter(|b| matches!(b, b'"' | b'\''));
+    let rest = &item[usize::from(quote.is_some())..];
+    let name = rest.iter().take_while(|b| named(b)).count();
+    let mut rest = &rest[name..];
+    if let Some(quote) = quote {
+        match rest.split_first() {
+            Some((end, after)) if end == quote => rest = after,
+            _ => return false,
+        }
+    }
+    let rest = rest.trim_ascii_start();
+    let stands = match rest {
+        [b':', b':', ..] | [b'=', b'=' | b'>', ..] => false,
+        [b':' | b'=', value @ ..] => !value.trim_ascii().is_empty(),
+        _ => false,
+    };
+    let depth = item
+        .iter()
+        .fold(0isize, |depth, b| depth + crate::loom::bracket(*b));
+    name > 0 && stands && depth == 0
 }
 
 /// What stands in base or is new on a side, unless a side took it out; in order.

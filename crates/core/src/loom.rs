@@ -567,8 +567,9 @@ impl Loom<'_> {
         let mut facts = self.woven.facts;
         let mut alone = false;
         if let Unit::PutIn(_, lines) = unit {
-            alone = stands_alone(self.versions.get(side.into()), lines);
             let gone = |u: Option<Unit>| matches!(u, Some(Unit::Gone(_) | Unit::Swap(..)));
+            alone = (gone(before) || gone(after))
+                && stands_alone(self.versions.get(side.into()), lines);
             facts.deserted += usize::from(gone(before) && gone(after) && !alone);
             let shaken = self.depth[other] != 0 || self.lost_comma(side, lines);
             facts.unbalanced += usize::from(shaken);

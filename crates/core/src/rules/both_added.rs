@@ -22,12 +22,29 @@ impl Rule for BothAdded {
         if !base.is_empty() || ours.is_empty() || theirs.is_empty() {
             return None;
         }
-        if let Some(first) = deeper(conflict) {
+        // What opens a block for the lines that follow cannot be told from them.
+        let opens = [Version::Ours, Version::Theirs].into_iter().any(|v| {
+            let lines = conflict.versions().get(v).lines(conflict.region().lines(v));
+            let last = lines.filter_map(|line| line.trimmed().last()).last();
+            matches!(last, Some(b'(' | b'[' | b'{' | b'=' | b'\\' | b':'))
+        });
+        if let Some(first) = deeper(conflict).filter(|_| !opens) {
             let (inner, outer) = (context.label(first), context.label(first.other()));
             let reason = format!(
                 "{inner} added to the block above, {outer} added what stands outside of it; both stand in that order"
             );
             let order = [first, first.other()]
+                .map(|side| Strand::Lines(side.into(), conflict.region().lines(side.into())));
+            return Some(Proposal::likely(Resolution::Woven(order.to_vec()), reason));
+        }
+        if let Some(last) = leaves(conflict).filter(|_| !opens) {
+            let (first, last) = (last.other(), last);
+            let reason = format!(
+                "what {} added ends with leaving the block, so what {} added stands before it",
+                context.label(last),
+                context.label(first)
+            );
+            let order = [first, last]
                 .map(|side| Strand::Lines(side.into(), conflict.region().lines(side.into())));
             return Some(Proposal::likely(Resolution::Woven(order.to_vec()), reason));
         }
@@ -58,6 +75,23 @@ impl Rule for BothAdded {
                 )),
             },
             Example {
+                path: "a.js",
+                base: "  moor(ship);\n",
+                ours: "  moor(ship);\n  return ship;\n",
+                theirs: "  moor(ship);\n  if (loud) {\n    log(ship);\n  }\n",
+                gives: Some((
+                    Likely,
+                    "  moor(ship);\n  if (loud) {\n    log(ship);\n  }\n  return ship;\n",
+                )),
+            },
+            Example {
+                path: "a.py",
+                base: "def moor():\n    log()\n",
+                ours: "def moor():\n    log()\n    pay()\n",
+                theirs: "def moor():\n    log()\n\ndef dock():\n",
+                gives: Some((Hint, "")),
+            },
+            Example {
                 path: "a.rs",
                 base: "fn pay() {}\n",
                 ours: "fn moor() {}\n",
@@ -65,6 +99,52 @@ impl Rule for BothAdded {
                 gives: None,
             },
         ]
+    }
+}
+
+/// Words after which nothing in the block is reached, and the tag that comes last in a comment.
+const LEAVES: [&[u8]; 7] = [
+    b"return",
+    b"raise",
+    b"throw",
+    b"break",
+    b"continue",
+    b"@return",
+    b"@returns",
+];
+
+/// The side whose lines end with leaving the block, where the other's do not and both stand in it.
+fn leaves(conflict: &Conflict<'_>) -> Option<Side> {
+    let (versions, region) = (conflict.versions(), conflict.region());
+    let of = |side: Side| {
+        let text = versions.get(side.into());
+        let worded: Vec<Line<'_>> = text
+            .lines(region.lines(side.into()))
+            .filter(|line| !line.trimmed().is_empty())
+            .collect();
+        let level = worded
+            .iter()
+            .map(|line| line.indent())
+            .min_by_key(|i| i.len());
+        let leaving = worded.iter().map(|line| {
+            let row = line.trimmed();
+            let row = row.strip_prefix(b"* ").unwrap_or(row);
+            let word = row
+                .split(|b| !(b.is_ascii_alphanumeric() || *b == b'@'))
+                .next();
+            Some(line.indent()) == level && word.is_some_and(|word| LEAVES.contains(&word))
+        });
+        let leaving: Vec<bool> = leaving.collect();
+        let (last, before) = leaving.split_last()?;
+        // Lines that leave earlier are parts of several blocks.
+        (!before.contains(&true)).then_some((level?, *last))
+    };
+    let (ours, theirs) = (of(Side::Ours)?, of(Side::Theirs)?);
+    match (ours.1, theirs.1) {
+        _ if ours.0 != theirs.0 => None,
+        (true, false) => Some(Side::Ours),
+        (false, true) => Some(Side::Theirs),
+        _ => None,
     }
 }
 

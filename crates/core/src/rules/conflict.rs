@@ -355,16 +355,17 @@ impl<'a> Conflict<'a> {
 
     /// Whether a side put in lines whose place in a list or header only its order tells.
     pub(super) fn adds_list_items(&self) -> bool {
-        let base: BTreeSet<&[u8]> = self
-            .text(Version::Base)
-            .split(|b| *b == b'\n')
-            .map(<[u8]>::trim_ascii)
-            .collect();
+        let lines = |v: Version| {
+            let lines = self.text(v).split(|b| *b == b'\n');
+            lines.map(<[u8]>::trim_ascii)
+        };
+        let items = |v: Version| lines(v).filter(|line| sorted::is_item(line)).count();
+        let base: BTreeSet<&[u8]> = lines(Version::Base).collect();
+        let known = items(Version::Base);
         [Version::Ours, Version::Theirs].into_iter().any(|v| {
-            let lines = self.text(v).split(|b| *b == b'\n').map(<[u8]>::trim_ascii);
-            lines
-                .filter(|line| !base.contains(line))
-                .any(sorted::is_item)
+            let new = lines(v).filter(|line| !base.contains(line));
+            // An item with other words is none that was added.
+            items(v) > known && new.into_iter().any(sorted::is_item)
         })
     }
 

@@ -185,6 +185,10 @@ impl Rule for Replay {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let base = conflict.text(Version::Base);
+        // What one side put in may hang on what the other took out.
+        if conflict.facts().is_some_and(|facts| facts.orphaned > 0) {
+            return None;
+        }
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
             let changes = conflict.word_diff()?.changes(side);
             let formula = Formula::out_of(&changes, base, conflict.text(side.into()))?;

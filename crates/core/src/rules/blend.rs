@@ -65,6 +65,13 @@ impl Rule for Blend {
                 gives: Some((Hint, "")),
             },
             Example {
+                path: "a.css",
+                base: "src: url(\"../lamps/3.11.10/lamp.eot\");\n",
+                ours: "src: url(\"../lamps/3.11.11/lamp.eot\");\n",
+                theirs: "src: url(\"../lamps/4.1.10/lamp.eot\");\n",
+                gives: Some((Hint, "")),
+            },
+            Example {
                 path: "a.rs",
                 base: "moor(ship)\n",
                 ours: "moor(tug)\n",

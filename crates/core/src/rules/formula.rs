@@ -185,8 +185,11 @@ impl Rule for Replay {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let base = conflict.text(Version::Base);
-        // What one side put in may hang on what the other took out.
-        if conflict.facts().is_some_and(|facts| facts.orphaned > 0) {
+        // What one side put in may hang on what the other took out, and no two versions give a third.
+        if conflict
+            .facts()
+            .is_some_and(|facts| facts.orphaned + facts.numbers > 0)
+        {
             return None;
         }
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
@@ -248,6 +251,13 @@ impl Rule for Replay {
                 base: "moor(ship);\n",
                 ours: "moor(ship, tide);\n",
                 theirs: "harbour.moor(ship, tide);\n",
+                gives: None,
+            },
+            Example {
+                path: "a.css",
+                base: "src: url(\"../lamps/3.11.10/lamp.eot\");\n",
+                ours: "src: url(\"../lamps/3.11.11/lamp.eot\");\n",
+                theirs: "src: url(\"../lamps/4.1.10/lamp.eot\");\n",
                 gives: None,
             },
             Example {

@@ -151,7 +151,11 @@ impl Formula {
         };
         let known = company(base);
         company(other).iter().all(|(before, after)| {
-            let like = |(b, a): &(Vec<u8>, Vec<u8>)| b == before || a == after;
+            // A sign stands beside many words.
+            let like = |(b, a): &(Vec<u8>, Vec<u8>)| {
+                let (front, back) = (b == before, a == after);
+                front && back || front && is_name(b) || back && is_name(a)
+            };
             known.iter().any(like)
         })
     }
@@ -251,6 +255,13 @@ impl Rule for Replay {
                 base: "moor(ship);\n",
                 ours: "moor(ship, tide);\n",
                 theirs: "harbour.moor(ship, tide);\n",
+                gives: None,
+            },
+            Example {
+                path: "a.py",
+                base: "class Bell(event.Handler):\n",
+                ours: "class Bell(tide.Handler):\n",
+                theirs: "# Rings at an event.\nclass Bell(event.Handler):\n",
                 gives: None,
             },
             Example {

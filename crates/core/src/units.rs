@@ -314,7 +314,7 @@ pub(crate) fn stands_alone(text: &Source, lines: LineRange) -> bool {
     if worded().all(is_import) {
         return true;
     }
-    let edges = [rows().next(), rows().last()];
+    let edges = [rows().next(), rows().next_back()];
     let parted = edges.into_iter().flatten().any(<[u8]>::is_empty);
     let indents = text.lines(lines).filter(|line| !line.trimmed().is_empty());
     let least = indents.map(|line| line.indent().len()).min();

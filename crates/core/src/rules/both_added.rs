@@ -25,7 +25,7 @@ impl Rule for BothAdded {
         // What opens a block for the lines that follow cannot be told from them.
         let opens = [Version::Ours, Version::Theirs].into_iter().any(|v| {
             let lines = conflict.versions().get(v).lines(conflict.region().lines(v));
-            let last = lines.filter_map(|line| line.trimmed().last()).last();
+            let last = lines.filter_map(|line| line.trimmed().last()).next_back();
             matches!(last, Some(b'(' | b'[' | b'{' | b'=' | b'\\' | b':'))
         });
         if let Some(first) = deeper(conflict).filter(|_| !opens) {

@@ -154,7 +154,7 @@ impl Formula {
             // A sign stands beside many words.
             let like = |(b, a): &(Vec<u8>, Vec<u8>)| {
                 let (front, back) = (b == before, a == after);
-                front && back || front && is_name(b) || back && is_name(a)
+                front && (back || is_name(b)) || back && is_name(a)
             };
             known.iter().any(like)
         })

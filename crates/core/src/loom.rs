@@ -13,7 +13,7 @@ use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::{Side, Strand, Version};
 use crate::rows::best_pairs;
 use crate::stitch::stitch;
-use crate::swaps::{Replayed, Swap, replay};
+use crate::swaps::{Replayed, Swap, is_pattern, replay};
 use crate::text::Line;
 use crate::units::{
     Change, Deeds, Unit, copied, leans, orphaned, requotes, stands_alone, swaps, units,
@@ -56,6 +56,8 @@ pub struct Facts {
     pub slid: usize,
     /// Runs of rows put in beside rows which the other side replaced by something like them.
     pub rivals: usize,
+    /// New rows beside several rows into which the other side put the same words.
+    pub patterned: usize,
     /// Rows whose end both sides changed, and behind which one of them put something in.
     pub forked: usize,
     /// Rows put in before rows that the other side put into a block of their own.
@@ -431,6 +433,7 @@ impl Loom<'_> {
         let worded = text.lines(lines).filter(|l| !l.trimmed().is_empty());
         let least = worded.map(Line::indent).min_by_key(|i| i.len());
         let least = least.unwrap_or_default();
+        self.woven.facts.patterned += usize::from(at.is_some() && is_pattern(&self.swaps[other]));
         for idx in lines.iter() {
             let line = text.line(idx);
             let requoted = self.requoted[other]

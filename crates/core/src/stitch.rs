@@ -177,6 +177,11 @@ impl<'a> Layout<'a> {
                 continue;
             }
             let (old, new) = (base.blank(at), side.blank((at as isize + shift) as usize));
+            // Rows left blank part some lines from others and say nothing about the rest.
+            let breaks_of = |blank: &[u8]| blank.iter().filter(|b| **b == b'\n').count();
+            if breaks_of(new) > 1.max(breaks_of(old)) {
+                continue;
+            }
             let one = |known: &mut Option<&'a [u8]>| {
                 if *known != Some(new) {
                     *known = None;

@@ -49,6 +49,12 @@ impl Swap {
     }
 }
 
+/// Whether a side did nothing but put the same words into several lines.
+pub(crate) fn is_pattern(swaps: &[Swap]) -> bool {
+    let alike = |s: &Swap| s.from.is_empty() && s.to == swaps[0].to;
+    swaps.len() > 1 && swaps.iter().all(alike)
+}
+
 /// What a new line looks like after the other side's changes of words.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Replayed {

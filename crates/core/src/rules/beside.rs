@@ -52,6 +52,16 @@ impl Rule for Beside {
                 gives: Some((Certain, "let slot = free.pop_front();\nlog(slot);\n")),
             },
             Example {
+                path: "a.py",
+                base: "berth = quay,\ndepth = low,\n",
+                ours: "berth = self.quay,\ndepth = self.low,\n",
+                theirs: "berth = quay,\ndepth = low,\npilot = guide or 0,\n",
+                gives: Some((
+                    Likely,
+                    "berth = self.quay,\ndepth = self.low,\npilot = guide or 0,\n",
+                )),
+            },
+            Example {
                 path: "a.rs",
                 base: "moor(ship);\nlog(ship, berth);\n",
                 ours: "moor(ship);\nlog(ship, berth);\npay(tide);\n",

@@ -55,6 +55,8 @@ pub enum Doubt {
     Wrapped,
     /// New lines are like what the other side made of the lines beside them.
     Rivals,
+    /// New lines beside lines into which the other side put the same words throughout.
+    Pattern,
     /// Both changed the end of a line, and one of them went on behind it.
     Forked,
     /// The other side has the new lines too, elsewhere.
@@ -263,6 +265,7 @@ impl<'a> Conflict<'a> {
             (facts.slid > 0, Doubt::Slid),
             (facts.wrapped > 0, Doubt::Wrapped),
             (facts.rivals > 0, Doubt::Rivals),
+            (facts.patterned > 0, Doubt::Pattern),
             (facts.forked > 0, Doubt::Forked),
             (facts.beside_gone > 0 && self.is_known(), Doubt::Known),
         ];

@@ -48,7 +48,7 @@ impl<'a> WordDiff<'a> {
     }
 
     /// The side that has every change of words which the other made, and more; and whether it
-    /// rewrote nothing where the other only took words out.
+    /// made just these changes and others elsewhere, so that nothing the other said is said otherwise.
     pub(crate) fn covering(&self) -> Option<(Side, bool)> {
         let [b, o, t] = &self.tokens;
         let [by_ours, by_theirs] = &self.hunks;
@@ -59,15 +59,24 @@ impl<'a> WordDiff<'a> {
             covers(b, (t, by_theirs), (o, by_ours)),
             covers(b, (o, by_ours), (t, by_theirs)),
         ) {
-            (true, false) => Some((Side::Ours, is_close(by_theirs, by_ours))),
-            (false, true) => Some((Side::Theirs, is_close(by_ours, by_theirs))),
+            (true, false) => Some((Side::Ours, is_close((t, by_theirs), (o, by_ours)))),
+            (false, true) => Some((Side::Theirs, is_close((o, by_ours), (t, by_theirs)))),
             _ => None,
         }
     }
 }
 
-/// Whether `more` put next to nothing where `less` only took words out.
-fn is_close(less: &[Hunk], more: &[Hunk]) -> bool {
+/// Whether `more` put in what `less` did and no more there, and next to nothing where `less` only
+/// took words out.
+fn is_close((l, less): (&[Token], &[Hunk]), (m, more): (&[Token], &[Hunk])) -> bool {
+    let mut said = less.iter().filter(|hunk| !hunk.side.is_empty());
+    let same = |a: &Hunk| {
+        let same = |b: &Hunk| a.base == b.base && l[a.side.span()] == m[b.side.span()];
+        more.iter().any(same)
+    };
+    if !said.all(same) {
+        return false;
+    }
     let taken_out = less.iter().filter(|hunk| hunk.side.is_empty());
     let mut rewritten = taken_out.flat_map(|out| {
         let out = out.base.span();

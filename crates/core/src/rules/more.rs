@@ -82,9 +82,8 @@ impl More {
             context.label(more),
             context.label(more.other())
         );
-        // Nothing of either side is given up, unless all there was is gone.
-        let given_up = conflict.text(more.into()).is_empty();
-        let sure = close && !given_up && !conflict.text(Version::Base).is_empty();
+        // What one side took out as a whole the other may have meant to change.
+        let sure = close && !Version::ALL.iter().any(|v| conflict.text(*v).is_empty());
         let taken = Resolution::Take(more.into());
         Some(match sure {
             true => Proposal::certain(taken, reason),

@@ -2,14 +2,14 @@
 
 use super::{Certainty, Context, moved, numbers, sorted};
 use crate::loom::{Clash, Facts, Woven, weave_rows};
-use crate::plan::{Algorithm, Plan, Region, RegionId, Versions};
+use crate::plan::{Algorithm, Kind, Plan, Region, RegionId, Versions};
 use crate::resolution::{Resolution, Side, Strand, Version};
 use crate::units::Deeds;
 use crate::word_diff::WordDiff;
 use crate::words::is_space;
 use std::cell::OnceCell;
 use std::cmp::Ordering;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::rc::Rc;
 
 /// Something that speaks against changes being independent although they do not overlap.
@@ -72,8 +72,10 @@ const OF_ITS_OWN: usize = 20;
 /// What all conflicts of a plan share, computed when a rule first asks for it.
 #[derive(Default)]
 pub(super) struct Shared<'a> {
-    /// Where each line with words stands in ours, in theirs and in base, without its indentation.
-    places: [OnceCell<Places<'a>>; 3],
+    /// Where each line with words stands in ours and in theirs, without its indentation.
+    places: [OnceCell<Places<'a>>; 2],
+    /// Lines of ours, theirs and base where a side changed something.
+    changed: [OnceCell<HashSet<&'a [u8]>>; 3],
     /// Which side laid out more of the file anew.
     lays_out: OnceCell<Option<Side>>,
 }
@@ -122,10 +124,10 @@ impl<'a> Conflict<'a> {
         self.id
     }
 
-    /// Where a version has a line with words.
-    pub(super) fn places(&self, version: Version, line: &[u8]) -> &[u32] {
+    /// Where a side has a line with words.
+    pub(super) fn places(&self, side: Side, line: &[u8]) -> &[u32] {
         let index = || {
-            let text = self.versions().get(version);
+            let text = self.versions().get(side.into());
             let mut places = Places::new();
             for at in text.all().iter() {
                 let line = text.line(at).trimmed();
@@ -135,8 +137,7 @@ impl<'a> Conflict<'a> {
             }
             places
         };
-        let nth = Version::ALL.iter().position(|v| *v == version);
-        let places = self.shared.places[nth.unwrap_or(0)].get_or_init(index);
+        let places = self.shared.places[usize::from(side == Side::Theirs)].get_or_init(index);
         places.get(line).map_or(&[], Vec::as_slice)
     }
 
@@ -331,10 +332,24 @@ impl<'a> Conflict<'a> {
             let lines = lines.lines(self.region().lines(side.into()));
             let mut long = lines.map(|l| l.trimmed()).filter(|l| l.len() >= OF_ITS_OWN);
             long.any(|line| {
-                let of = |version| self.places(version, line).is_empty();
-                of(Version::Base) && !of(side.other().into())
+                let changed = |version| self.changed(version).contains(line);
+                changed(side.other().into()) && !changed(Version::Base)
             })
         })
+    }
+
+    /// The long lines of a version where a side changed something, all over the file.
+    fn changed(&self, version: Version) -> &HashSet<&'a [u8]> {
+        let index = || {
+            let text = self.versions().get(version);
+            let regions = self.plan.regions().iter();
+            let changed = regions.filter(|region| region.kind != Kind::Unchanged);
+            let lines = changed.flat_map(|region| text.lines(region.lines(version)));
+            let lines = lines.map(|line| line.trimmed());
+            lines.filter(|line| line.len() >= OF_ITS_OWN).collect()
+        };
+        let nth = Version::ALL.iter().position(|v| *v == version);
+        self.shared.changed[nth.unwrap_or(0)].get_or_init(index)
     }
 
     /// Whether one side broke the same words into other lines.

@@ -80,7 +80,7 @@ pub(super) fn is_worded(line: &[u8]) -> bool {
 /// The line of a side from which on `wanted` stands there, lines without words passed over.
 fn find(conflict: &Conflict<'_>, side: Side, wanted: &[&[u8]]) -> Option<u32> {
     let text = conflict.versions().get(side.into());
-    let places = conflict.places(side.into(), wanted.first()?);
+    let places = conflict.places(side, wanted.first()?);
     let stands = |at: &&u32| {
         let from = (**at as usize..text.len()).into();
         let lines = text.lines(from).map(|line| line.trimmed());

@@ -603,9 +603,11 @@ impl Loom<'_> {
                 .any(|u| matches!(u, Unit::Gone(_) | Unit::Swap(..)));
             match (put_in, gone) {
                 _ if one_row => {}
+                // Counted when the new rows were noted.
+                (true, _) if !matches!(unit, Unit::PutIn(..)) => {}
                 (true, true) => {
                     facts.beside_gone += 1;
-                    facts.alone += usize::from(alone && matches!(unit, Unit::PutIn(..)));
+                    facts.alone += usize::from(alone);
                 }
                 (true, false) => facts.beside += 1,
                 (false, _) => facts.adjacent += 1,
@@ -740,6 +742,62 @@ mod tests {
         );
         assert_eq!((facts.renewed, facts.copied), (1, 1));
         assert_eq!(text, "if (low) new Tide(this).log();\nnew Tide(this);\n");
+    }
+
+    #[test]
+    fn facts_tell_what_speaks_against_it() {
+        let facts = |base, ours, theirs| woven(base, ours, theirs).unwrap().1;
+        // New rows like what the other side made of the row beside them.
+        let base = "lamps = list(quay.lamps)\npay(ship);\n";
+        let ours = "moor(ship, berth, tide);\nlamps = list(quay.lamps)\npay(ship);\n";
+        let rival = facts(base, ours, "moor(ship, berth);\npay(ship);\n");
+        assert_eq!((rival.beside_gone, rival.rivals), (1, 1));
+        let unlike = facts(base, ours, "light the lamps\npay(ship);\n");
+        assert_eq!((unlike.beside_gone, unlike.rivals), (1, 0));
+        // Both changed the end of a row, and one goes on behind it.
+        let forked = facts(
+            "moor(ship, berth, quay)\n",
+            "moor(ship, berth, quay, tide)\n",
+            "moor(ship, berth, quay,\n    pilot)\n",
+        );
+        assert_eq!((forked.blended, forked.forked), (1, 1));
+        // The same words put into each of several rows, and a new row without them.
+        let base = "berth = quay,\ndepth = low,\n";
+        let theirs = "berth = quay,\ndepth = low,\npilot = guide or 0,\n";
+        let ours = "berth = self.quay,\ndepth = self.low,\n";
+        assert_eq!(facts(base, ours, theirs).patterned, 1);
+        let one = "berth = quay,\ndepth = self.low,\n";
+        assert_eq!(facts(base, one, theirs).patterned, 0);
+        // An import means the same wherever it stands, a statement does not.
+        let base = "import tide\nimport wind\n";
+        let alone = facts(
+            base,
+            "import tide\nimport pilot\nimport wind\n",
+            "import wind\n",
+        );
+        assert_eq!((alone.beside_gone, alone.alone), (1, 1));
+        let hangs = facts(
+            "moor(a);\npay(b);\n",
+            "moor(a);\nlog(c);\npay(b);\n",
+            "pay(b);\n",
+        );
+        assert_eq!((hangs.beside_gone, hangs.alone), (1, 0));
+    }
+
+    #[test]
+    fn the_end_of_a_row_stays_with_its_row() {
+        let base = "// The quay whose lamps are lit when the sun is down\nlight();\n";
+        let ours = "// The quay whose lamps are lit when the sun is down\n// Broken ones stay dark.\nlight();\n";
+        let theirs =
+            "// The northern quay whose lamps are lit when the sun\n// is down\nlight();\n";
+        let (text, _) = woven(base, ours, theirs).unwrap();
+        assert_eq!(
+            text,
+            "// The northern quay whose lamps are lit when the sun\n// is down\n// Broken ones stay dark.\n"
+        );
+        // Something new of theirs at that place: nobody can tell which comes first.
+        let other = "// The northern quay whose lamps are lit when the sun is down\n// And no other.\nlight();\n";
+        assert_eq!(woven(base, ours, other).unwrap_err(), Clash::BothPutIn);
     }
 
     #[test]

@@ -199,6 +199,9 @@ impl Plan {
     }
 }
 
+/// Conflicts beyond which another way to match lines is not tried: it would not be rid of them all.
+const FEW: usize = 16;
+
 /// Cuts three versions into regions.
 ///
 /// Total: never fails, on any bytes. What it cannot decide is a region of kind
@@ -213,8 +216,23 @@ impl Plan {
 /// ```
 pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) -> Plan {
     let tokens = Tokens::new(base, ours, theirs);
-    let of = |side| hunks(&tokens.base, side, tokens.distinct, options.algorithm);
-    let (ours_hunks, theirs_hunks) = (of(&tokens.ours), of(&tokens.theirs));
+    let of = |algorithm| {
+        let of = |side| hunks(&tokens.base, side, tokens.distinct, algorithm);
+        zip(&tokens, &of(&tokens.ours), &of(&tokens.theirs))
+    };
+    let clashes = |regions: &[Region]| {
+        let kinds = regions.iter().filter(|r| r.kind == Kind::Conflict);
+        kinds.count()
+    };
+    let mut zipped = of(options.algorithm);
+    // Where lines can be matched in several ways each side's difference may take another one;
+    // matched by what is rare they often agree.
+    if (1..=FEW).contains(&clashes(&zipped)) && options.algorithm != Algorithm::Histogram {
+        let other = of(Algorithm::Histogram);
+        if clashes(&other) == 0 {
+            zipped = other;
+        }
+    }
     let versions = Versions {
         base: base.clone(),
         ours: ours.clone(),
@@ -222,7 +240,7 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
     };
     let (mut regions, mut conflicts, mut stretches) = (Vec::new(), Vec::new(), Vec::new());
     let mut spans = Vec::new();
-    for (stretch, region) in (0..).zip(zip(&tokens, &ours_hunks, &theirs_hunks)) {
+    for (stretch, region) in (0..).zip(zipped) {
         if region.kind != Kind::Conflict {
             regions.push(region);
             continue;

@@ -586,6 +586,29 @@ mod tests {
 
     proptest! {
         #[test]
+        fn whichever_side_is_ours_the_words_are_the_same(
+            b in "[ab(), ]{0,14}", x in "[abc(), ]{0,14}", y in "[abd(), ]{0,14}"
+        ) {
+            let solid = |s: Stitched| s.text.into_iter().filter(|b| *b != b' ').collect::<Vec<u8>>();
+            let one = stitch(b.as_bytes(), x.as_bytes(), y.as_bytes());
+            let other = stitch(b.as_bytes(), y.as_bytes(), x.as_bytes());
+            prop_assert_eq!(one.map(solid), other.map(solid));
+        }
+
+        #[test]
+        fn no_word_comes_from_nowhere(
+            b in "[ab(),\n ]{0,14}", x in "[abc(),\n ]{0,14}", y in "[abd(),\n ]{0,14}"
+        ) {
+            if let Some(stitched) = stitch(b.as_bytes(), x.as_bytes(), y.as_bytes()) {
+                let known: Vec<&[u8]> = [&b, &x, &y].into_iter().flat_map(|t| crate::words::solid_words(t.as_bytes())).collect();
+                for word in crate::words::solid_words(&stitched.text) {
+                    let parts_known = known.contains(&word) || word.iter().all(|b| known.iter().any(|k| k.contains(b)));
+                    prop_assert!(parts_known);
+                }
+            }
+        }
+
+        #[test]
         fn one_side_alone_wins(b in "[ab(),\n ]{0,20}", x in "[abc(),\n ]{0,20}") {
             let (b, x) = (b.as_bytes(), x.as_bytes());
             prop_assert_eq!(stitch(b, x, b).map(|s| s.text), Some(x.to_vec()));

@@ -69,6 +69,9 @@ pub(super) const APART: usize = 2;
 /// Bytes from which on a line is not one that stands in many places.
 const OF_ITS_OWN: usize = 20;
 
+/// Lines which both sides put in, in different places, from which on they are one text.
+const MANY: usize = 5;
+
 /// What all conflicts of a plan share, computed when a rule first asks for it.
 #[derive(Default)]
 pub(super) struct Shared<'a> {
@@ -229,6 +232,7 @@ impl<'a> Conflict<'a> {
         let [ours, theirs] = &facts.sides;
         let takes = |d: &Deeds| d.gone + d.swapped > 0;
         let idle = |d: &Deeds| *d == Deeds::default();
+        let puts_in = |d: &Deeds| d.put_in + d.swapped;
         let data = matches!(
             context.extension(),
             "toml" | "json" | "yaml" | "yml" | "cfg" | "ini" | "md" | "rst" | "txt"
@@ -268,7 +272,11 @@ impl<'a> Conflict<'a> {
             (facts.rivals > 0, Doubt::Rivals),
             (facts.patterned > 0, Doubt::Pattern),
             (facts.forked > 0, Doubt::Forked),
-            (facts.beside_gone > 0 && self.is_known(), Doubt::Known),
+            (
+                puts_in(ours) + puts_in(theirs) > 0
+                    && self.known() >= if facts.beside_gone > 0 { 1 } else { MANY },
+                Doubt::Known,
+            ),
         ];
         found
             .into_iter()
@@ -325,17 +333,23 @@ impl<'a> Conflict<'a> {
         }
     }
 
-    /// Whether a side put in a line of its own that the other side has put in elsewhere.
-    fn is_known(&self) -> bool {
-        [Side::Ours, Side::Theirs].into_iter().any(|side| {
-            let lines = self.versions().get(side.into());
-            let lines = lines.lines(self.region().lines(side.into()));
-            let mut long = lines.map(|l| l.trimmed()).filter(|l| l.len() >= OF_ITS_OWN);
-            long.any(|line| {
+    /// Lines that one side put in here and the other side elsewhere.
+    fn known(&self) -> usize {
+        let here = |version| {
+            let lines = self.versions().get(version);
+            let lines = lines.lines(self.region().lines(version));
+            let long = lines.map(|l| l.trimmed());
+            long.filter(|l| l.len() >= OF_ITS_OWN)
+        };
+        let known = |side: Side| {
+            let other = Version::from(side.other());
+            let lines = here(side.into()).filter(|line| {
                 let changed = |version| self.changed(version).contains(line);
-                changed(side.other().into()) && !changed(Version::Base)
-            })
-        })
+                changed(other) && !changed(Version::Base) && !here(other).any(|l| l == *line)
+            });
+            lines.take(MANY).count()
+        };
+        known(Side::Ours).max(known(Side::Theirs))
     }
 
     /// The long lines of a version where a side changed something, all over the file.

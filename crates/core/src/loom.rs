@@ -46,6 +46,8 @@ pub struct Facts {
     pub alone: usize,
     /// Runs of rows put in where the other side left neither neighbour.
     pub deserted: usize,
+    /// The same of runs that stand by themselves.
+    pub islands: usize,
     /// Runs of rows put in that belong to a next row which the other side took out or replaced.
     pub leaning: usize,
     /// Runs of rows put in where the other side has opened or closed more than base, or dropped the
@@ -574,6 +576,7 @@ impl Loom<'_> {
             alone = (gone(before) || gone(after))
                 && stands_alone(self.versions.get(side.into()), lines);
             facts.deserted += usize::from(gone(before) && gone(after) && !alone);
+            facts.islands += usize::from(gone(before) && gone(after) && alone);
             let shaken = self.depth[other] != 0 || self.lost_comma(side, lines);
             facts.unbalanced += usize::from(shaken);
             let beside = before.or(after).is_some();

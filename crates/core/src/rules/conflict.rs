@@ -299,7 +299,7 @@ impl<'a> Conflict<'a> {
         let harmless = match doubts.as_slice() {
             [Doubt::Crowded] => true,
             [Doubt::Taken] => {
-                let hangs = facts.deserted + facts.leaning + facts.orphaned;
+                let hangs = facts.deserted + facts.islands + facts.leaning + facts.orphaned;
                 let settled = match facts.beside_gone {
                     0 => facts.swapped + facts.beside == 0,
                     n => n == facts.alone,

@@ -41,6 +41,10 @@ impl Rule for Sorted {
         {
             return None;
         }
+        let [kind, other] = [ours, theirs].map(|list| list.items.first().map(|(i, _)| kind_of(i)));
+        if kind != other {
+            return None;
+        }
         let kept = |order: &&Order| ours.is_sorted(**order) && theirs.is_sorted(**order);
         let orders: Vec<_> = ORDERS.iter().filter(kept).collect();
         let merged: Vec<_> = orders
@@ -50,7 +54,7 @@ impl Rule for Sorted {
         let first = merged.first()?.clone()?;
         let agreed = merged.iter().all(|m| m.as_ref() == Some(&first));
         let least = ours.len().min(theirs.len());
-        let entries = ours.items.iter().any(|(i, _)| kind_of(i) == Some(ENTRY));
+        let entries = kind == Some(Some(ENTRY));
         if entries && (least < ENTRIES || !agreed || !base.is_sorted(*orders[0])) {
             return None;
         }
@@ -116,6 +120,13 @@ impl Rule for Sorted {
                 base: "    berth=1,\n    wind=4,\n    crane=2,\n    tide=3,\n",
                 ours: "    berth=1,\n    wind=4,\n    pilot=5,\n    crane=2,\n    tide=3,\n",
                 theirs: "    berth=1,\n    wind=4,\n    lamp=6,\n    crane=2,\n    tide=3,\n",
+                gives: None,
+            },
+            Example {
+                path: "a.rs",
+                base: "",
+                ours: "use tide;\n",
+                theirs: "at = \"1.4.2\"\n",
                 gives: None,
             },
             Example {

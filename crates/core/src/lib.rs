@@ -13,6 +13,7 @@ mod check;
 mod diff;
 mod draft;
 mod encoding;
+mod facts;
 mod indents;
 mod journal;
 mod layout;

@@ -10,6 +10,7 @@ mod beside;
 mod blend;
 mod both_added;
 mod conflict;
+mod doubts;
 mod echo;
 mod formula;
 mod generated;
@@ -25,7 +26,8 @@ mod sorted;
 mod too_long;
 mod white_space;
 
-pub use conflict::{Conflict, Doubt};
+pub use conflict::Conflict;
+pub use doubts::Doubt;
 pub use formula::Formula;
 
 use crate::journal::Entry;

@@ -1,76 +1,21 @@
 //! A conflict as rules look at it, and what speaks against settling it.
 
-use super::{Certainty, Context, moved, numbers, sorted};
-use crate::loom::{Clash, Facts, Woven, weave_rows};
+use super::{moved, numbers};
+use crate::facts::{Clash, Facts};
+use crate::loom::{Woven, weave_rows};
 use crate::plan::{Algorithm, Kind, Plan, Region, RegionId, Versions};
 use crate::resolution::{Resolution, Side, Strand, Version};
-use crate::units::Deeds;
 use crate::word_diff::WordDiff;
-use crate::words::is_space;
 use std::cell::OnceCell;
 use std::cmp::Ordering;
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
-
-/// Something that speaks against changes being independent although they do not overlap.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Doubt {
-    /// Both changed the same blanks.
-    BlankClash,
-    /// New lines use words that the other side changed.
-    Stale,
-    /// The other side's changes of words were made in new lines too.
-    Renewed,
-    /// New lines are like a line that the other side changed.
-    Copied,
-    /// One side took lines out, the other did something around them.
-    Taken,
-    /// Both put lines in.
-    BothPutIn,
-    /// New lines were indented as the other side indents.
-    Shifted,
-    /// Not code: what belongs together does not stand together.
-    Data,
-    /// Both changed numbers.
-    Numbers,
-    /// One side broke the same words into other lines.
-    WrappedAnew,
-    /// New lines whose place an order tells, in a list or a header.
-    ListItems,
-    /// Changed words with next to nothing between them.
-    Touching,
-    /// Words blended right beside other changes.
-    Crowded,
-    /// One side formatted what the other took out or replaced.
-    Formatted,
-    /// Lines paired another way give another text.
-    Unsteady,
-    /// New lines stand where the other side opened or closed something.
-    Unbalanced,
-    /// A line stands there more often than on any side.
-    Repeats,
-    /// New lines close what they did not open.
-    Slid,
-    /// New lines stand before a block that the other side made of what followed.
-    Wrapped,
-    /// New lines are like what the other side made of the lines beside them.
-    Rivals,
-    /// New lines beside lines into which the other side put the same words throughout.
-    Pattern,
-    /// Both changed the end of a line, and one of them went on behind it.
-    Forked,
-    /// The other side has the new lines too, elsewhere.
-    Known,
-}
 
 /// Unchanged words between two changes from which on they are taken for independent.
 pub(super) const APART: usize = 2;
 
 /// Bytes from which on a line is not one that stands in many places.
-const OF_ITS_OWN: usize = 20;
-
-/// Lines which both sides put in, in different places, from which on they are one text.
-const MANY: usize = 5;
+pub(super) const OF_ITS_OWN: usize = 20;
 
 /// What all conflicts of a plan share, computed when a rule first asks for it.
 #[derive(Default)]
@@ -222,138 +167,8 @@ impl<'a> Conflict<'a> {
         }
     }
 
-    /// What speaks against taking the woven rows as they are.
-    ///
-    /// The doubts were found by looking at real merges with a known answer.
-    pub fn doubts(&self, context: &Context) -> Vec<Doubt> {
-        let Some(facts) = self.facts() else {
-            return Vec::new();
-        };
-        let [ours, theirs] = &facts.sides;
-        let takes = |d: &Deeds| d.gone + d.swapped > 0;
-        let idle = |d: &Deeds| *d == Deeds::default();
-        let puts_in = |d: &Deeds| d.put_in + d.swapped;
-        let data = matches!(
-            context.extension(),
-            "toml" | "json" | "yaml" | "yml" | "cfg" | "ini" | "md" | "rst" | "txt"
-        );
-        let found = [
-            (facts.blank_clashes > 0, Doubt::BlankClash),
-            (facts.stale > 0, Doubt::Stale),
-            (facts.renewed > 0, Doubt::Renewed),
-            (facts.copied > 0, Doubt::Copied),
-            (
-                takes(ours) && !idle(theirs) || takes(theirs) && !idle(ours),
-                Doubt::Taken,
-            ),
-            (ours.put_in > 0 && theirs.put_in > 0, Doubt::BothPutIn),
-            (facts.shifted > 0, Doubt::Shifted),
-            (data, Doubt::Data),
-            (
-                facts.numbers > 0 || self.both_changed_numbers(),
-                Doubt::Numbers,
-            ),
-            (self.is_wrapped_anew(), Doubt::WrappedAnew),
-            (facts.beside > 0 && self.adds_list_items(), Doubt::ListItems),
-            (
-                facts.blended > 0 && facts.gap.is_some_and(|gap| gap < APART),
-                Doubt::Touching,
-            ),
-            (
-                facts.blended > 0 && facts.beside + facts.beside_gone + facts.adjacent > 0,
-                Doubt::Crowded,
-            ),
-            (facts.formatted > 0, Doubt::Formatted),
-            (!self.is_steady(), Doubt::Unsteady),
-            (facts.unbalanced > 0, Doubt::Unbalanced),
-            (self.repeats_a_line(), Doubt::Repeats),
-            (facts.slid > 0, Doubt::Slid),
-            (facts.wrapped > 0, Doubt::Wrapped),
-            (facts.rivals > 0, Doubt::Rivals),
-            (facts.patterned > 0, Doubt::Pattern),
-            (facts.forked > 0, Doubt::Forked),
-            (
-                puts_in(ours) + puts_in(theirs) > 0
-                    && self.known() >= if facts.beside_gone > 0 { 1 } else { MANY },
-                Doubt::Known,
-            ),
-        ];
-        found
-            .into_iter()
-            .filter(|(is, _)| *is)
-            .map(|(_, doubt)| doubt)
-            .collect()
-    }
-
-    /// How sure one may be of the woven rows.
-    ///
-    /// Measured on real merges: where lines were taken out, what the other side blended there,
-    /// or added where it hangs on what is gone, is wrong too often to be offered.
-    pub(super) fn sure(&self, context: &Context) -> Certainty {
-        let doubts = self.doubts(context);
-        let (Some(facts), false) = (self.facts(), doubts.is_empty()) else {
-            return Certainty::Certain;
-        };
-        // Rows of their own that one side took out, or words blended beside them, are as apart
-        // as changes can be.
-        let harmless = match doubts.as_slice() {
-            [Doubt::Crowded] => true,
-            [Doubt::Taken] => {
-                let hangs = facts.deserted + facts.islands + facts.leaning + facts.orphaned;
-                let settled = match facts.beside_gone {
-                    0 => facts.swapped + facts.beside == 0,
-                    n => n == facts.alone,
-                };
-                settled && facts.removed_respaced + facts.blended + hangs == 0
-            }
-            _ => false,
-        };
-        if harmless {
-            return Certainty::Certain;
-        }
-        let spoils = |doubt: &Doubt| match doubt {
-            Doubt::Stale
-            | Doubt::Copied
-            | Doubt::Numbers
-            | Doubt::Unbalanced
-            | Doubt::Repeats
-            | Doubt::Rivals
-            | Doubt::Forked
-            | Doubt::Known => true,
-            Doubt::BothPutIn => doubts.contains(&Doubt::ListItems),
-            Doubt::Taken => {
-                facts.deserted + facts.leaning + facts.orphaned > 0
-                    || doubts.contains(&Doubt::Renewed)
-            }
-            _ => false,
-        };
-        match doubts.iter().any(spoils) || doubts.len() > 3 {
-            true => Certainty::Hint,
-            false => Certainty::Likely,
-        }
-    }
-
-    /// Lines that one side put in here and the other side elsewhere.
-    fn known(&self) -> usize {
-        let here = |version| {
-            let lines = self.versions().get(version);
-            let lines = lines.lines(self.region().lines(version));
-            let long = lines.map(|l| l.trimmed());
-            long.filter(|l| l.len() >= OF_ITS_OWN)
-        };
-        let known = |side: Side| {
-            let other = Version::from(side.other());
-            let lines = here(side.into()).filter(|line| {
-                let changed = |version| self.changed(version).contains(line);
-                changed(other) && !changed(Version::Base) && !here(other).any(|l| l == *line)
-            });
-            lines.take(MANY).count()
-        };
-        known(Side::Ours).max(known(Side::Theirs))
-    }
-
     /// The long lines of a version where a side changed something, all over the file.
-    fn changed(&self, version: Version) -> &HashSet<&'a [u8]> {
+    pub(super) fn changed(&self, version: Version) -> &HashSet<&'a [u8]> {
         let index = || {
             let text = self.versions().get(version);
             let regions = self.plan.regions().iter();
@@ -385,22 +200,6 @@ impl<'a> Conflict<'a> {
         base.len() == ours.len() && base.len() == theirs.len() && base != ours && base != theirs
     }
 
-    /// Whether a side put in lines whose place in a list or header only its order tells.
-    pub(super) fn adds_list_items(&self) -> bool {
-        let lines = |v: Version| {
-            let lines = self.text(v).split(|b| *b == b'\n');
-            lines.map(<[u8]>::trim_ascii)
-        };
-        let items = |v: Version| lines(v).filter(|line| sorted::is_item(line)).count();
-        let base: BTreeSet<&[u8]> = lines(Version::Base).collect();
-        let known = items(Version::Base);
-        [Version::Ours, Version::Theirs].into_iter().any(|v| {
-            let new = lines(v).filter(|line| !base.contains(line));
-            // An item with other words is none that was added.
-            items(v) > known && new.into_iter().any(sorted::is_item)
-        })
-    }
-
     /// Whether rows paired another way give the same text.
     pub(super) fn is_steady(&self) -> bool {
         *self.steady.get_or_init(|| self.look_whether_steady())
@@ -415,34 +214,5 @@ impl<'a> Conflict<'a> {
         let text_of_this = text(&woven.strands);
         let other = weave_rows(self.versions(), self.region(), Algorithm::Myers);
         other.is_ok_and(|other| text(&other.strands) == text_of_this)
-    }
-
-    /// Whether a line of words stands in the woven rows more often than on any side.
-    fn repeats_a_line(&self) -> bool {
-        self.woven().is_ok_and(|woven| {
-            let resolution = Resolution::Woven(woven.strands.clone());
-            self.repeats(resolution.text(self.plan, self.region()).bytes())
-        })
-    }
-
-    /// Whether a text has a line of words more often than both sides.
-    pub(super) fn repeats(&self, text: &[u8]) -> bool {
-        let count = |bytes: &[u8]| {
-            let mut lines: HashMap<Vec<u8>, usize> = HashMap::new();
-            for line in bytes.split(|b| *b == b'\n') {
-                let solid: Vec<u8> = line.iter().copied().filter(|b| !is_space(*b)).collect();
-                if solid.len() > 3 {
-                    *lines.entry(solid).or_default() += 1;
-                }
-            }
-            lines
-        };
-        let sides = [Version::Ours, Version::Theirs, Version::Base].map(|v| count(self.text(v)));
-        count(text).iter().any(|(line, n)| {
-            *n > 1
-                && sides
-                    .iter()
-                    .all(|side| side.get(line).is_none_or(|m| m < n))
-        })
     }
 }

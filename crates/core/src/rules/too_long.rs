@@ -1,7 +1,7 @@
 //! Where a bound was hit, that is said.
 
 use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::loom::Clash;
+use crate::facts::Clash;
 use crate::resolution::Version;
 use crate::stitch::LONG;
 

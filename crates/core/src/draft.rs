@@ -444,10 +444,12 @@ impl Draft {
         let versions = self.plan.versions();
         let pieces = || self.cells.iter().flat_map(|cell| &cell.pieces);
         let has = |sign: u8| pieces().any(|piece| piece.bytes(versions).contains(&sign));
-        // A text without any LF is cut at lone CRs, whatever the versions are cut at.
-        let end = match !has(b'\n') && has(b'\r') {
-            true => LineEnd::Cr,
-            false => versions.ours.usual_end(),
+        // A text without any LF is cut at lone CRs, whatever the versions are cut at; one with LF
+        // never is.
+        let end = match (has(b'\n'), has(b'\r'), versions.ours.usual_end()) {
+            (false, true, _) => LineEnd::Cr,
+            (true, _, LineEnd::Cr) => LineEnd::Lf,
+            (.., usual) => usual,
         };
         let mut out = Vec::new();
         for piece in pieces() {

@@ -27,6 +27,8 @@ pub struct Facts {
     pub slid: usize,
     /// Runs of rows put in beside rows which the other side replaced by something like them.
     pub rivals: usize,
+    /// Rows into which both sides put the same new name, each at another place.
+    pub doubled: usize,
     /// New rows beside several rows into which the other side put the same words.
     pub patterned: usize,
     /// Rows whose end both sides changed, and behind which one of them put something in.

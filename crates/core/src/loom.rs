@@ -13,7 +13,7 @@ use crate::lines::{LineIdx, LineRange};
 use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::{Side, Strand, Version};
 use crate::rows::best_pairs;
-use crate::stitch::stitch;
+use crate::stitch::{is_name, stitch};
 use crate::swaps::{Replayed, Swap, is_pattern, replay};
 use crate::text::Line;
 use crate::units::{
@@ -96,6 +96,16 @@ fn renumbered(base: &[u8], side: &[u8]) -> bool {
         words.filter(|w| w.iter().any(u8::is_ascii_digit)).collect()
     };
     numbers(base) != numbers(side)
+}
+
+/// Whether a row has a name more often than either side, which both brought into it.
+fn doubles((base, ours, theirs): (&[u8], &[u8], &[u8]), text: &[u8]) -> bool {
+    let names = |line| solid_words(line).filter(|word| word.len() > 1 && is_name(word));
+    let times = |line, name| names(line).filter(|word| *word == name).count();
+    names(ours).any(|name| {
+        let both = times(base, name) == 0 && times(theirs, name) > 0;
+        both && times(text, name) > times(ours, name).max(times(theirs, name))
+    })
 }
 
 /// By how much a sign opens.
@@ -472,6 +482,7 @@ impl Loom<'_> {
                 let stitched = stitch(wb, wo, wt).ok_or(Clash::Words)?;
                 facts.numbers += usize::from(renumbered(wb, wo) && renumbered(wb, wt));
                 facts.blank_clashes += stitched.blank_clashes;
+                facts.doubled += usize::from(doubles((wb, wo, wt), &stitched.text));
                 facts.gap = [facts.gap, stitched.gap].into_iter().flatten().min();
                 apart = stitched.gap;
                 out.extend_from_slice(&stitched.text);
@@ -685,6 +696,13 @@ mod tests {
             "moor(ship, berth, quay,\n    pilot)\n",
         );
         assert_eq!((forked.blended, forked.forked), (1, 1));
+        // Both brought the same name into one row.
+        let doubled = facts(
+            "fn name(ship, berth)\n",
+            "fn name(ship, berth, pilot)\n",
+            "fn name(pilot, ship, berth)\n",
+        );
+        assert_eq!(doubled.doubled, 1);
         // The same words put into each of several rows, and a new row without them.
         let base = "berth = quay,\ndepth = low,\n";
         let theirs = "berth = quay,\ndepth = low,\npilot = guide or 0,\n";

@@ -65,6 +65,13 @@ impl Rule for Blend {
                 gives: Some((Hint, "")),
             },
             Example {
+                path: "a.py",
+                base: "def moor(ship, berth):\n",
+                ours: "def moor(ship, berth, pilot):\n",
+                theirs: "def moor(pilot, ship, berth):\n",
+                gives: Some((Hint, "")),
+            },
+            Example {
                 path: "a.css",
                 base: "src: url(\"../lamps/3.11.10/lamp.eot\");\n",
                 ours: "src: url(\"../lamps/3.11.11/lamp.eot\");\n",

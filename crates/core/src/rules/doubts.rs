@@ -50,6 +50,8 @@ pub enum Doubt {
     Wrapped,
     /// New lines are like what the other side made of the lines beside them.
     Rivals,
+    /// Both brought the same name into one line, each at another place.
+    Doubled,
     /// New lines beside lines into which the other side put the same words throughout.
     Pattern,
     /// Both changed the end of a line, and one of them went on behind it.
@@ -110,6 +112,7 @@ impl Conflict<'_> {
             (facts.slid > 0, Doubt::Slid),
             (facts.wrapped > 0, Doubt::Wrapped),
             (facts.rivals > 0, Doubt::Rivals),
+            (facts.doubled > 0, Doubt::Doubled),
             (facts.patterned > 0, Doubt::Pattern),
             (facts.forked > 0, Doubt::Forked),
             (
@@ -158,6 +161,7 @@ impl Conflict<'_> {
             | Doubt::Unbalanced
             | Doubt::Repeats
             | Doubt::Rivals
+            | Doubt::Doubled
             | Doubt::Forked
             | Doubt::Known => true,
             Doubt::BothPutIn => doubts.contains(&Doubt::ListItems),

@@ -192,7 +192,7 @@ impl Rule for Replay {
         // What one side put in may hang on what the other took out, and no two versions give a third.
         if conflict
             .facts()
-            .is_some_and(|facts| facts.orphaned + facts.numbers > 0)
+            .is_some_and(|facts| facts.orphaned + facts.numbers + facts.doubled > 0)
         {
             return None;
         }

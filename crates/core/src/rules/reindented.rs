@@ -1,6 +1,6 @@
 //! One side changed blanks alone, the other words.
 
-use super::Certainty::{Certain, Likely};
+use super::Certainty::{Certain, Hint, Likely};
 use super::{Conflict, Context, Doubt, Example, Proposal, Rule, lines};
 use crate::resolution::Side;
 use crate::units::Deeds;
@@ -41,7 +41,12 @@ impl Rule for Reindented {
                 .iter()
                 .all(|doubt| matches!(doubt, Doubt::Shifted | Doubt::BothPutIn)),
         };
-        let certainty = if certain { Certain } else { Likely };
+        let spoils = |doubt: &Doubt| matches!(doubt, Doubt::Repeats | Doubt::Known);
+        let certainty = match certain {
+            true => Certain,
+            false if conflict.doubts(context).iter().any(spoils) => Hint,
+            false => Likely,
+        };
         let what = match deeds.put_in {
             0 => format!("{blank} changed white space alone"),
             n => format!(

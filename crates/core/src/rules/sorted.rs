@@ -123,6 +123,13 @@ impl Rule for Sorted {
                 gives: None,
             },
             Example {
+                path: "a.py",
+                base: "    berth=1,\n    crane=2,\n    tide=3,\n    wind=4,\n    yard=5,\n",
+                ours: "    berth=1,\n    crane=2,\n    tide=low,\n    wind=4,\n    yard=5,\n",
+                theirs: "    berth=1,\n    crane=2,\n    tide=high,\n    wind=4,\n    yard=5,\n",
+                gives: None,
+            },
+            Example {
                 path: "a.rs",
                 base: "",
                 ours: "use tide;\n",
@@ -315,6 +322,11 @@ fn kind_of(item: &[u8]) -> Option<&'static str> {
 
 /// Whether a line is a name and what it stands for, the whole of it.
 fn is_entry(item: &[u8]) -> bool {
+    entry_name(item).is_some()
+}
+
+/// The name that such a line begins with.
+fn entry_name(item: &[u8]) -> Option<&[u8]> {
     let named = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.');
     let quote = item.first().filter(|b| matches!(b, b'"' | b'\''));
     let rest = &item[usize::from(quote.is_some())..];
@@ -323,7 +335,7 @@ fn is_entry(item: &[u8]) -> bool {
     if let Some(quote) = quote {
         match rest.split_first() {
             Some((end, after)) if end == quote => rest = after,
-            _ => return false,
+            _ => return None,
         }
     }
     let rest = rest.trim_ascii_start();
@@ -335,7 +347,8 @@ fn is_entry(item: &[u8]) -> bool {
     let depth = item
         .iter()
         .fold(0isize, |depth, b| depth + crate::loom::bracket(*b));
-    name > 0 && stands && depth == 0
+    let from = usize::from(quote.is_some());
+    (name > 0 && stands && depth == 0).then(|| &item[from..from + name])
 }
 
 /// What stands in base or is new on a side, unless a side took it out; in order.
@@ -365,6 +378,13 @@ fn merge(
         let text = conflict.versions().get(version);
         text.line(crate::LineIdx(at)).trimmed()
     };
+    // One name that stands for two things is a clash.
+    let names = all
+        .iter()
+        .filter_map(|(_, v, at)| entry_name(item(*v, *at)));
+    if names.clone().collect::<HashSet<_>>().len() < names.count() {
+        return None;
+    }
     let torn = all.iter().enumerate().any(|(n, (_, v, at))| {
         let later = all[n + 1..].iter().filter(|(_, w, _)| w != v);
         let mut later = later.map(|(_, w, other)| item(*w, *other));

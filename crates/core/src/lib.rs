@@ -20,6 +20,7 @@ mod layout;
 mod lines;
 mod loom;
 mod markers;
+mod names;
 mod plan;
 mod precedent;
 mod refine;

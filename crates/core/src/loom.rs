@@ -10,6 +10,7 @@ use crate::facts::{Clash, Facts};
 use crate::indents::Indents;
 use crate::layout::double_quoted;
 use crate::lines::{LineIdx, LineRange};
+use crate::names::merge_names;
 use crate::plan::{Algorithm, Region, Versions};
 use crate::resolution::{Side, Strand, Version};
 use crate::rows::best_pairs;
@@ -479,7 +480,15 @@ impl Loom<'_> {
             () if wo == wt || wt == wb => out.extend_from_slice(wo),
             () if wo == wb => out.extend_from_slice(wt),
             () => {
-                let stitched = stitch(wb, wo, wt).ok_or(Clash::Words)?;
+                let Some(stitched) = stitch(wb, wo, wt) else {
+                    let merged = merge_names(b, o, t).ok_or(Clash::Words)?;
+                    let gap = (!merged.sure).then_some(0);
+                    facts.gap = [facts.gap, gap].into_iter().flatten().min();
+                    out.extend_from_slice(&merged.words);
+                    out.extend_from_slice(&trailing);
+                    out.extend_from_slice(&end);
+                    return Ok((out, gap));
+                };
                 facts.numbers += usize::from(renumbered(wb, wo) && renumbered(wb, wt));
                 facts.blank_clashes += stitched.blank_clashes;
                 facts.doubled += usize::from(doubles((wb, wo, wt), &stitched.text));
@@ -724,6 +733,27 @@ mod tests {
             "pay(b);\n",
         );
         assert_eq!((hangs.beside_gone, hangs.alone), (1, 0));
+    }
+
+    #[test]
+    fn names_of_an_import_are_a_set_in_a_longer_conflict_too() {
+        let (text, facts) = woven(
+            "from office import desk\nfrom harbour import berth, quay\n",
+            "from office import desk\nfrom harbour import anchor, berth, quay\n",
+            "from harbour import quay\n",
+        )
+        .unwrap();
+        assert_eq!(text, "from harbour import anchor, quay\n");
+        // Their order places every name.
+        assert_eq!((facts.blended, facts.gap), (1, None));
+        let (text, facts) = woven(
+            "from office import desk\nfrom harbour import quay, berth\n",
+            "from office import desk\nfrom harbour import quay, berth, anchor\n",
+            "from harbour import berth\n",
+        )
+        .unwrap();
+        assert_eq!(text, "from harbour import berth, anchor\n");
+        assert_ne!(facts.gap, None);
     }
 
     #[test]

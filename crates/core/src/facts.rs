@@ -27,6 +27,8 @@ pub struct Facts {
     pub slid: usize,
     /// Runs of rows put in beside rows which the other side replaced by something like them.
     pub rivals: usize,
+    /// Rows of which the names that they bring in were merged as a set.
+    pub named: usize,
     /// Rows into which both sides put the same new name, each at another place.
     pub doubled: usize,
     /// New rows beside several rows into which the other side put the same words.

@@ -482,6 +482,7 @@ impl Loom<'_> {
             () => {
                 let Some(stitched) = stitch(wb, wo, wt) else {
                     let merged = merge_names(b, o, t).ok_or(Clash::Words)?;
+                    facts.named += 1;
                     let gap = (!merged.sure).then_some(0);
                     facts.gap = [facts.gap, gap].into_iter().flatten().min();
                     out.extend_from_slice(&merged.words);

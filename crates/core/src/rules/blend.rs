@@ -16,7 +16,7 @@ impl Rule for Blend {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let facts = conflict.facts()?;
-        if facts.blended == 0 {
+        if facts.blended == 0 || facts.named > 0 {
             return None;
         }
         let resolution = conflict.woven_resolution()?;

@@ -18,29 +18,37 @@ impl Rule for Names {
     }
 
     fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let lines = |version: Version| conflict.region().lines(version);
         let line = |version: Version| -> Option<Line<'_>> {
-            let lines = conflict.region().lines(version);
-            let at = (lines.len() == 1).then_some(lines.start)?;
+            let at = (lines(version).len() == 1).then_some(lines(version).start)?;
             Some(conflict.versions().get(version).line(at))
         };
-        let (ours, theirs) = (line(Version::Ours)?, line(Version::Theirs)?);
-        let merged = match line(Version::Base) {
-            Some(base) => merge_names(base, ours, theirs)?,
-            None if conflict.text(Version::Base).is_empty() => merge_new_names(ours, theirs)?,
-            None => return None,
+        let found = match Version::ALL.map(line) {
+            [Some(ours), Some(theirs), Some(base)] => {
+                Some((ours, merge_names(base, ours, theirs)?))
+            }
+            [Some(ours), Some(theirs), None] if lines(Version::Base).is_empty() => {
+                Some((ours, merge_new_names(ours, theirs)?))
+            }
+            _ => None,
         };
-        let certainty = if merged.sure { Certain } else { Likely };
+        let (certainty, resolution) = match found {
+            Some((line, merged)) => {
+                let certainty = if merged.sure { Certain } else { Likely };
+                let (trailing, end) = (line.trailing(), line.end().bytes());
+                let text = [line.indent(), &merged.words, trailing, end].concat();
+                (certainty, conflict.resolution(vec![Strand::Text(text)]))
+            }
+            // One row of several.
+            None => {
+                conflict.facts().filter(|facts| facts.named > 0)?;
+                (conflict.sure(context), conflict.woven_resolution()?)
+            }
+        };
         let reason = format!(
             "{} and {} each changed the names in one line; what one took out is gone, what one put in is there",
             context.ours, context.theirs
         );
-        let text = [
-            ours.indent(),
-            &merged.words,
-            ours.trailing(),
-            ours.end().bytes(),
-        ];
-        let resolution = conflict.resolution(vec![Strand::Text(text.concat())]);
         Some(Proposal::new(certainty, resolution, reason))
     }
 
@@ -62,6 +70,13 @@ impl Rule for Names {
                     Likely,
                     "import { pilot, quay, berth, crane } from './harbour';\n",
                 )),
+            },
+            Example {
+                path: "a.py",
+                base: "from office import desk\nfrom harbour import berth, quay\n",
+                ours: "from office import desk\nfrom harbour import anchor, berth, quay\n",
+                theirs: "from harbour import quay\n",
+                gives: Some((Likely, "from harbour import anchor, quay\n")),
             },
             Example {
                 path: "a.rs",

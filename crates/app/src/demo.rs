@@ -36,6 +36,7 @@ const BASE: &[(&str, &[u8])] = &[
     file!("src/quay.rs"),
     file!("src/tide.rs"),
     file!("tools/gauge.py"),
+    file!("tools/lamps.py"),
     file!("tools/pilotage.py"),
     file!("web/timetable.html"),
     file!("web/timetable.js"),

@@ -18,7 +18,7 @@ fn the_docket_as_json_names_cases_versions_and_counts() {
     assert_eq!(docket["ours"]["label"], "harbour/main");
     assert_eq!(docket["theirs"]["label"], "night-pilotage");
     let cases = docket["cases"].as_array().unwrap();
-    assert_eq!(cases.len(), 13);
+    assert_eq!(cases.len(), 14);
     let of = |path: &str| cases.iter().find(|c| c["path"] == path).unwrap();
     assert_eq!(of("config/prices.toml")["conflicts"], 2);
     assert_eq!(of("config/prices.toml")["open"], 2);
@@ -75,8 +75,14 @@ fn settle_proof_and_conclude_do_the_whole_job() {
         .unwrap()
     {
         if case["standing"] == "unmerged" {
-            let (code, told) =
-                repo.told(&["settle", case["path"].as_str().unwrap(), "--by", "theirs"]);
+            let path = case["path"].as_str().unwrap();
+            // Ours moved a function there: by theirs it would stand twice, and proof would say so.
+            let by = if path == "tools/lamps.py" {
+                "ours"
+            } else {
+                "theirs"
+            };
+            let (code, told) = repo.told(&["settle", path, "--by", by]);
             assert_eq!(code, 0, "{told}");
         }
     }

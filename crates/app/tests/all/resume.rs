@@ -6,14 +6,14 @@ use crate::kit::{Repo, Tmux};
 fn every_decision_survives_kill_9() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (120, 40), "", &[]);
-    t.wait("16 open");
+    t.wait("17 open");
     t.keys("n Enter").wait("conflict 1 of 2");
     t.keys("o").wait("1 open · 1 settled");
     t.keys("n a").wait("0 open · 2 settled");
     t.keys("u").wait("1 open · 1 settled");
     t.signal("-KILL").wait("EXIT 137");
     let again = Tmux::start(&repo.top, (120, 40), "", &[]);
-    again.wait("1 by you · 15 open");
+    again.wait("1 by you · 16 open");
     again
         .keys("n Enter")
         .wait("config/prices.toml · 1 open · 1 settled");
@@ -56,7 +56,7 @@ fn text_being_typed_survives_kill_9() {
 fn a_signal_puts_the_terminal_back() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (120, 40), "", &[]);
-    t.wait("16 open");
+    t.wait("17 open");
     t.signal("-TERM").wait("EXIT 0");
     assert!(
         !t.screen().contains("Docket"),

@@ -358,6 +358,12 @@ pub fn propose_all(plan: &Plan, context: &Context) -> Vec<(RegionId, Ruling)> {
     out
 }
 
+/// A label as an owner: "main's", "theirs'".
+fn whose(label: &str) -> String {
+    let end = if label.ends_with('s') { "'" } else { "'s" };
+    format!("{label}{end}")
+}
+
 fn lines(n: usize) -> String {
     match n {
         1 => "1 line".to_owned(),

@@ -221,8 +221,9 @@ impl Rule for Replay {
             }
             let (who, on) = (context.label(side), context.label(side.other()));
             let reason = format!(
-                "{who} changed {} and nothing else; the same is done to {on}'s lines",
-                formula.told()
+                "{who} changed {} and nothing else; the same is done to {} lines",
+                formula.told(),
+                super::whose(on)
             );
             Some(Proposal::likely(without_empty(resolution), reason))
         })

@@ -78,9 +78,9 @@ impl More {
     fn by_words(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         let (more, close) = conflict.word_diff()?.covering()?;
         let reason = format!(
-            "{} has every word of {}'s change and more",
+            "{} has every word of {} change and more",
             context.label(more),
-            context.label(more.other())
+            super::whose(context.label(more.other()))
         );
         // What one side took out as a whole the other may have meant to change.
         let sure = close && !Version::ALL.iter().any(|v| conflict.text(*v).is_empty());
@@ -121,9 +121,9 @@ impl More {
         }
         let n: usize = added.iter().map(|h| h.side.len()).sum();
         let reason = format!(
-            "{} has all of {}'s change and {} more",
+            "{} has all of {} change and {} more",
             context.label(more),
-            context.label(less),
+            super::whose(context.label(less)),
             super::lines(n)
         );
         let taken = Resolution::Take(more.into());

@@ -54,7 +54,8 @@ impl Rule for Reindented {
                 lines(n)
             ),
         };
-        let reason = format!("{what}; {worded}'s words stand, laid out as {blank} has them");
+        let whose = super::whose(worded);
+        let reason = format!("{what}; {whose} words stand, laid out as {blank} has them");
         Some(Proposal::new(
             certainty,
             conflict.woven_resolution()?,

@@ -80,7 +80,9 @@ impl Rule for Rewrapped {
                 };
                 let (layout, worded) = (context.label(side), context.label(side.other()));
                 let reason = format!(
-                    "{layout} only laid this out anew; {worded}'s words stand in {layout}'s layout"
+                    "{layout} only laid this out anew; {} words stand in {} layout",
+                    super::whose(worded),
+                    super::whose(layout)
                 );
                 let resolution = conflict.resolution(vec![Strand::Text(text)]);
                 Some(Proposal::new(certainty, resolution, reason))

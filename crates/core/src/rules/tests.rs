@@ -76,3 +76,9 @@ fn a_bound_that_was_hit_is_told() {
         );
     }
 }
+
+#[test]
+fn labels_own_things_as_english_has_it() {
+    assert_eq!(whose("main"), "main's");
+    assert_eq!(whose("theirs"), "theirs'");
+}

@@ -611,21 +611,11 @@ impl Loom<'_> {
     }
 
     fn lines(&mut self, version: Version, lines: LineRange) {
-        match self.woven.strands.last_mut() {
-            Some(Strand::Lines(v, last)) if *v == version && last.end == lines.start => {
-                last.end = lines.end;
-            }
-            _ if lines.is_empty() => {}
-            _ => self.woven.strands.push(Strand::Lines(version, lines)),
-        }
+        Strand::Lines(version, lines).add_to(&mut self.woven.strands);
     }
 
     fn text(&mut self, bytes: Vec<u8>) {
-        match self.woven.strands.last_mut() {
-            // Two lines never run into one: only a last line may lack its end.
-            Some(Strand::Text(last)) if last.ends_with(b"\n") => last.extend_from_slice(&bytes),
-            _ => self.woven.strands.push(Strand::Text(bytes)),
-        }
+        Strand::Text(bytes).add_to(&mut self.woven.strands);
     }
 }
 

@@ -51,10 +51,10 @@ impl Resolution {
                 Unit::Gone(_) => continue,
             };
             for idx in rows.iter() {
-                strands.push(row(&indents, at, (by, idx), side.line(idx), least));
+                row(&indents, at, (by, idx), side.line(idx), least).add_to(&mut strands);
             }
         }
-        let out = Resolution::Woven(joined(strands));
+        let out = Resolution::Woven(strands);
         let text = out.text(plan, region);
         let whole = [side.slice(lines), other.slice(others)];
         (!whole.contains(&text.bytes())).then_some(out)
@@ -83,26 +83,6 @@ fn row(
         }
         _ => as_it_is,
     }
-}
-
-/// Runs of lines of one version as one strand, and re-indented ones too.
-fn joined(strands: Vec<Strand>) -> Vec<Strand> {
-    let mut out: Vec<Strand> = Vec::new();
-    for strand in strands {
-        match (out.last_mut(), strand) {
-            (Some(Strand::Lines(v, last)), Strand::Lines(w, next))
-                if *v == w && last.end == next.start =>
-            {
-                last.end = next.end;
-            }
-            // Two lines never run into one: only a last line may lack its end.
-            (Some(Strand::Text(last)), Strand::Text(next)) if last.ends_with(b"\n") => {
-                last.extend_from_slice(&next);
-            }
-            (_, strand) => out.push(strand),
-        }
-    }
-    out
 }
 
 fn worded(text: &Source, lines: LineRange) -> impl Iterator<Item = Line<'_>> {

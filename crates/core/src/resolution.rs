@@ -160,6 +160,23 @@ impl Strand {
         self.len() == 0
     }
 
+    /// Puts it behind other strands, as part of the last one where they are of one kind.
+    pub(crate) fn add_to(self, strands: &mut Vec<Strand>) {
+        match (strands.last_mut(), self) {
+            (Some(Strand::Lines(v, last)), Strand::Lines(w, next))
+                if *v == w && last.end == next.start =>
+            {
+                last.end = next.end;
+            }
+            (_, Strand::Lines(_, lines)) if lines.is_empty() => {}
+            // Two lines never run into one: only a last line may lack its end.
+            (Some(Strand::Text(last)), Strand::Text(next)) if last.ends_with(b"\n") => {
+                last.extend_from_slice(&next);
+            }
+            (_, strand) => strands.push(strand),
+        }
+    }
+
     /// Where its lines come from.
     pub fn origin(&self) -> Origin {
         match self {

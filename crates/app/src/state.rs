@@ -50,6 +50,8 @@ pub struct OpenFile {
     pub causes: Vec<String>,
     /// What the rules make of the conflicts, settled ones too.
     pub rulings: BTreeMap<RegionId, Ruling>,
+    /// The words of one side at the indentation of the other, where conflicts can be settled so.
+    pub reindented: BTreeMap<RegionId, Vec<(Side, Resolution)>>,
     /// Whether what we staged is no longer what the draft says.
     pub outdated: bool,
     pub view: FileView,
@@ -566,15 +568,12 @@ pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
         lines: resolution.len(cell),
         resolution,
     });
-    let reindented = [("i", Side::Ours), ("I", Side::Theirs)];
-    let reindented = reindented.into_iter().filter_map(|(key, words)| {
-        let resolution = Resolution::reindented(file.plan(), cell, words)?;
-        Some(Choice {
-            key,
-            label: reindented_name(words).to_owned(),
-            lines: resolution.len(cell),
-            resolution,
-        })
+    let reindented = file.reindented.get(&region).into_iter().flatten();
+    let reindented = reindented.map(|(words, resolution)| Choice {
+        key: if *words == Side::Ours { "i" } else { "I" },
+        label: reindented_name(*words).to_owned(),
+        lines: resolution.len(cell),
+        resolution: resolution.clone(),
     });
     let proposed = file.proposal(region).and_then(|ruling| {
         let resolution = ruling.resolution.clone()?;

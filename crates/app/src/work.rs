@@ -8,16 +8,16 @@ use crate::state::{FileLoad, FileView, OpenFile, State, WholeFile};
 use crate::update::Rulings;
 use armistice_core::{
     Context, Draft, Encoding, Event, Line, LineRange, Options, Plan, Precedent, Precedents, RULES,
-    RegionId, Report, Session, Settle, Source, Version, Versions, audit, changed_lines, describe,
-    plan, propose, propose_all,
+    RegionId, Report, Resolution, Session, Settle, Side, Source, Version, Versions, audit,
+    changed_lines, describe, plan, propose, propose_all,
 };
 use armistice_git::{
     Cancel, Case, Error, Journal, Kind, Loaded, Loose, Memory, Overwrite, Repository, Seen,
     Situation, Standing, Store, Written, load, load_all, log, prove, result_against, run_ending,
     settle_outcome, staged_bytes, take_back, write_result,
 };
-use std::collections::HashMap;
 use std::collections::hash_map::Entry;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex};
 
 /// An effect with what it needs to know of the state it came from.
@@ -501,6 +501,7 @@ pub fn open_file(
     let open = OpenFile {
         lost: changed_by(v),
         causes,
+        reindented: reindented(session.draft().plan()),
         rulings: rulings.into_iter().collect(),
         outdated: false,
         session,
@@ -511,6 +512,19 @@ pub fn open_file(
         sketch: None,
     };
     (open, note)
+}
+
+/// The words of one side at the indentation of the other, for each conflict where that differs.
+fn reindented(plan: &Plan) -> BTreeMap<RegionId, Vec<(Side, Resolution)>> {
+    let of = |id: &RegionId| {
+        let offered = [Side::Ours, Side::Theirs].into_iter().filter_map(|words| {
+            let found = Resolution::reindented(plan, plan.region(*id), words)?;
+            Some((words, found))
+        });
+        let offered: Vec<_> = offered.collect();
+        (!offered.is_empty()).then_some((*id, offered))
+    };
+    plan.conflicts().iter().filter_map(of).collect()
 }
 
 /// Why a case has no lines to merge, if it has none.

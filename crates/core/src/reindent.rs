@@ -8,7 +8,7 @@ use crate::text::{Line, Source};
 use crate::units::{Unit, units};
 use std::collections::BTreeSet;
 
-/// Lines of a side beyond which the choice is not offered: it is computed while a frame waits.
+/// Lines of a side beyond which the choice is not offered: nobody would look it over.
 const MOST: usize = 400;
 
 impl Resolution {

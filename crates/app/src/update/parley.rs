@@ -301,8 +301,9 @@ fn settle(state: &mut State, resolution: Resolution) -> Vec<Effect> {
 /// The words of one side at the indentation of the other.
 fn reindent(state: &mut State, words: Side) -> Vec<Effect> {
     let found = state.open_file().zip(region(state)).and_then(|(file, id)| {
-        file.plan().conflict_of(id)?;
-        Resolution::reindented(file.plan(), file.plan().region(id), words)
+        let mut offered = file.reindented.get(&id)?.iter();
+        let (_, resolution) = offered.find(|(side, _)| *side == words)?;
+        Some(resolution.clone())
     });
     match found {
         Some(resolution) => settle_as(state, resolution, reindented_name(words)),

@@ -7,55 +7,43 @@
 //! clock and draws nothing; the git crate and the application do that.
 #![deny(missing_docs)]
 
-mod audit;
-mod cause;
-mod check;
+mod decide;
 mod diff;
 mod draft;
-mod encoding;
-mod facts;
-mod indents;
-mod journal;
-mod layout;
-mod lines;
-mod loom;
-mod markers;
-mod names;
+mod merge;
+mod model;
 mod plan;
-mod precedent;
-mod refine;
-mod reindent;
-mod repetitive;
-mod resolution;
-mod rows;
 mod rules;
-mod split;
-mod stitch;
-mod swaps;
 mod text;
-mod units;
-mod word_diff;
-mod words;
+mod verify;
 
-pub use audit::{Fates, GivenUp, Report, SideReport, audit};
-pub use cause::{Cause, cause, describe};
-pub use check::{Check, Finding, Inputs, Weight, check};
-pub use diff::changed_lines;
-pub use draft::{Counts, Draft, DraftLine, LineEdit, Origin, Piece, Refused, Standing};
-pub use encoding::Encoding;
-pub use journal::{Entry, Event, Header, ReadJournal, Session, Step, read_journal};
-pub use lines::{LineIdx, LineRange};
-pub use markers::{
+pub use decide::past::{Outcome, Precedent, Precedents};
+pub use decide::policy::Blanks;
+pub use decide::resolution::Resolution;
+pub use decide::ruling::{Certainty, Ruling, Settle};
+pub use diff::display::{Delta, Row, Span, delta, spans};
+pub use diff::hunk::Algorithm;
+pub use diff::lines::changed_lines;
+pub use draft::journal::{Entry, Event, Header, ReadJournal, Session, Step, read_journal};
+pub use draft::merged_text::{Counts, Draft, DraftLine, LineEdit, Refused, Standing};
+pub use merge::formula::Formula;
+pub use model::region::{ConflictId, Kind, Region, RegionId};
+pub use model::segment::{Origin, Pick, Piece, Strand};
+pub use model::side::Side;
+pub use model::versions::{Version, Versions};
+pub use plan::build::{Options, Plan, plan};
+pub use plan::cause::{Cause, cause, describe};
+pub use rules::conflict::Conflict;
+pub use rules::engine::{RULES, propose, propose_all, rule_title};
+pub use rules::risks::Doubt;
+pub use rules::rule::{Context, Example, Proposal, Rule};
+pub use text::encoding::Encoding;
+pub use text::lines::{LineIdx, LineRange};
+pub use text::source::{Line, LineEnd, Source};
+pub use text::tokens::words;
+pub use verify::audit::{Fates, GivenUp, Report, SideReport, audit};
+pub use verify::checks::{Check, Finding, Inputs, Weight, check};
+pub use verify::markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
     parse_markers, weave,
 };
-pub use plan::{Algorithm, ConflictId, Kind, Options, Plan, Region, RegionId, Versions, plan};
-pub use precedent::{Outcome, Precedent, Precedents};
-pub use resolution::{Pick, Resolution, Side, Strand, Version};
-pub use rows::{Delta, Row, Span, delta, spans};
-pub use rules::{
-    Blanks, Certainty, Conflict, Context, Doubt, Example, Formula, Proposal, RULES, Rule, Ruling,
-    Settle, propose, propose_all, rule_title,
-};
-pub use text::{Line, LineEnd, Source};
-pub use words::words;

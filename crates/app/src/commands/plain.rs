@@ -301,7 +301,7 @@ fn entries(
 ) -> Result<Vec<Entry>> {
     let settle = |id| match version {
         Some(version) => Some(Entry::Settle(id, Resolution::Take(version))),
-        None => open.proposal(id)?.entry(id, Certainty::Likely),
+        None => Entry::of_ruling(id, open.proposal(id)?, Certainty::Likely),
     };
     let Some(number) = conflict else {
         return Ok(open.draft().open().filter_map(settle).collect());

@@ -1,10 +1,11 @@
 //! Changes of different lines that touch.
 
-use super::Certainty::Certain;
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::units::Deeds;
+use crate::decide::ruling::Certainty::Certain;
+use crate::merge::stats::Deeds;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
 
-pub(super) struct Adjacent;
+pub(crate) struct Adjacent;
 
 impl Rule for Adjacent {
     fn id(&self) -> &'static str {

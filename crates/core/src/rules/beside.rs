@@ -1,10 +1,12 @@
 //! Lines put in beside lines that the other side changed or removed.
 
-use super::Certainty::{Certain, Hint, Likely};
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::Side;
+use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
+use crate::model::side::Side;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::wording::lines;
 
-pub(super) struct Beside;
+pub(crate) struct Beside;
 
 impl Rule for Beside {
     fn id(&self) -> &'static str {
@@ -33,7 +35,7 @@ impl Rule for Beside {
         };
         let reason = format!(
             "{added} added {} beside what {other} {what}; both stand",
-            super::lines(n)
+            lines(n)
         );
         Some(Proposal::new(
             conflict.sure(context),

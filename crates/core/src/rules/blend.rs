@@ -1,9 +1,11 @@
 //! Different words of one line.
 
-use super::Certainty::{Certain, Hint, Likely};
-use super::{APART, Conflict, Context, Example, Proposal, Rule};
+use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
+use crate::rules::conflict::{APART, Conflict, blends_numbers};
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::wording::lines;
 
-pub(super) struct Blend;
+pub(crate) struct Blend;
 
 impl Rule for Blend {
     fn id(&self) -> &'static str {
@@ -21,7 +23,7 @@ impl Rule for Blend {
         }
         let resolution = conflict.woven_resolution()?;
         let (o, t) = (&context.ours, &context.theirs);
-        if facts.numbers > 0 || super::numbers::blends_numbers(conflict, &resolution) {
+        if facts.numbers > 0 || blends_numbers(conflict, &resolution) {
             return Some(Proposal::hint(format!(
                 "{o} and {t} changed different parts of one number or version; no mixture of them is right by itself"
             )));
@@ -35,7 +37,7 @@ impl Rule for Blend {
         let of = if facts.blended == 1 {
             "one line".to_owned()
         } else {
-            super::lines(facts.blended)
+            lines(facts.blended)
         };
         let reason = format!("{o} and {t} changed {how} of {of}; the blend has both");
         Some(Proposal::new(conflict.sure(context), resolution, reason))

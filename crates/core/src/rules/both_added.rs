@@ -1,11 +1,16 @@
 //! Both put lines in at the same place.
 
-use super::Certainty::{Hint, Likely};
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::{Resolution, Side, Strand, Version};
-use crate::text::Line;
+use crate::decide::resolution::Resolution;
+use crate::decide::ruling::Certainty::{Hint, Likely};
+use crate::model::segment::Strand;
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::text::lines::LineIdx;
+use crate::text::source::Line;
 
-pub(super) struct BothAdded;
+pub(crate) struct BothAdded;
 
 impl Rule for BothAdded {
     fn id(&self) -> &'static str {
@@ -160,7 +165,7 @@ fn deeper(conflict: &Conflict<'_>) -> Option<Side> {
         }
     };
     let above = region.base.start.0.checked_sub(1)?;
-    let above = versions.base.line(crate::LineIdx(above));
+    let above = versions.base.line(LineIdx(above));
     if above.trimmed().is_empty() {
         return None;
     }

@@ -1,25 +1,31 @@
 //! A conflict as rules look at it, and what speaks against settling it.
 
-use super::{moved, numbers};
-use crate::facts::{Clash, Facts};
-use crate::loom::{Woven, weave_rows};
-use crate::plan::{Algorithm, Kind, Plan, Region, RegionId, Versions};
-use crate::resolution::{Resolution, Side, Strand, Version};
-use crate::word_diff::WordDiff;
+use crate::decide::resolution::Resolution;
+use crate::diff::hunk::Algorithm;
+use crate::diff::tokens::WordDiff;
+use crate::merge::rows::{Woven, weave_rows};
+use crate::merge::stats::{Clash, Facts};
+use crate::model::region::{Kind, Region, RegionId};
+use crate::model::segment::Strand;
+use crate::model::side::Side;
+use crate::model::versions::{Version, Versions};
+use crate::plan::build::Plan;
+use crate::text::numbers::numbers;
+use crate::text::tokens::{is_worded, same_words};
 use std::cell::OnceCell;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
 
 /// Unchanged words between two changes from which on they are taken for independent.
-pub(super) const APART: usize = 2;
+pub(crate) const APART: usize = 2;
 
 /// Bytes from which on a line is not one that stands in many places.
-pub(super) const OF_ITS_OWN: usize = 20;
+pub(crate) const OF_ITS_OWN: usize = 20;
 
 /// What all conflicts of a plan share, computed when a rule first asks for it.
 #[derive(Default)]
-pub(super) struct Shared<'a> {
+pub(crate) struct Shared<'a> {
     /// Where each line with words stands in ours and in theirs, without its indentation.
     places: [OnceCell<Places<'a>>; 2],
     /// Lines of ours, theirs and base where a side changed something.
@@ -46,7 +52,7 @@ impl<'a> Conflict<'a> {
         Self::with(plan, id, Rc::default())
     }
 
-    pub(super) fn with(plan: &'a Plan, id: RegionId, shared: Rc<Shared<'a>>) -> Self {
+    pub(crate) fn with(plan: &'a Plan, id: RegionId, shared: Rc<Shared<'a>>) -> Self {
         Conflict {
             plan,
             id,
@@ -73,13 +79,13 @@ impl<'a> Conflict<'a> {
     }
 
     /// Where a side has a line with words.
-    pub(super) fn places(&self, side: Side, line: &[u8]) -> &[u32] {
+    pub(crate) fn places(&self, side: Side, line: &[u8]) -> &[u32] {
         let index = || {
             let text = self.versions().get(side.into());
             let mut places = Places::new();
             for at in text.all().iter() {
                 let line = text.line(at).trimmed();
-                if moved::is_worded(line) {
+                if is_worded(line) {
                     places.entry(line).or_default().push(at.0);
                 }
             }
@@ -91,7 +97,7 @@ impl<'a> Conflict<'a> {
 
     /// The side that changed blanks in more places of the file; else the one that changed more
     /// places; `None` if neither did.
-    pub(super) fn lays_out(&self) -> Option<Side> {
+    pub(crate) fn lays_out(&self) -> Option<Side> {
         let count = |side: Side| {
             let (version, versions) = (Version::from(side), self.versions());
             let (mut respaced, mut changed) = (0, 0);
@@ -100,7 +106,7 @@ impl<'a> Conflict<'a> {
                 let text = versions.get(version).slice(region.lines(version));
                 if base != text {
                     changed += 1;
-                    respaced += usize::from(crate::words::same_words(base, text));
+                    respaced += usize::from(same_words(base, text));
                 }
             }
             (respaced, changed)
@@ -113,7 +119,7 @@ impl<'a> Conflict<'a> {
         *self.shared.lays_out.get_or_init(compare)
     }
 
-    pub(super) fn versions(&self) -> &'a Versions {
+    pub(crate) fn versions(&self) -> &'a Versions {
         self.plan.versions()
     }
 
@@ -124,14 +130,19 @@ impl<'a> Conflict<'a> {
             .slice(self.region().lines(version))
     }
 
+    /// The bytes of base, ours and theirs.
+    pub(crate) fn texts(&self) -> [&'a [u8]; 3] {
+        [Version::Base, Version::Ours, Version::Theirs].map(|v| self.text(v))
+    }
+
     /// What its rows give together, or why they do not.
-    pub(super) fn woven(&self) -> Result<&Woven, Clash> {
+    pub(crate) fn woven(&self) -> Result<&Woven, Clash> {
         let weave = || weave_rows(self.versions(), self.region(), Algorithm::Histogram);
         self.woven.get_or_init(weave).as_ref().map_err(|c| *c)
     }
 
     /// What each side did to its words; `None` if they are too many.
-    pub(super) fn word_diff(&self) -> Option<&WordDiff<'a>> {
+    pub(crate) fn word_diff(&self) -> Option<&WordDiff<'a>> {
         let [base, ours, theirs] =
             [Version::Base, Version::Ours, Version::Theirs].map(|v| self.text(v));
         let diff = || WordDiff::new(base, ours, theirs);
@@ -143,7 +154,7 @@ impl<'a> Conflict<'a> {
         self.woven().err()
     }
 
-    pub(super) fn facts(&self) -> Option<&Facts> {
+    pub(crate) fn facts(&self) -> Option<&Facts> {
         self.woven().ok().map(|w| &w.facts)
     }
 
@@ -154,7 +165,7 @@ impl<'a> Conflict<'a> {
         Some(self.resolution(woven.strands.clone()))
     }
 
-    pub(super) fn resolution(&self, strands: Vec<Strand>) -> Resolution {
+    pub(crate) fn resolution(&self, strands: Vec<Strand>) -> Resolution {
         let resolution = Resolution::Woven(strands);
         let text = resolution.text(self.plan, self.region());
         let whole = [Version::Ours, Version::Theirs].into_iter();
@@ -168,7 +179,7 @@ impl<'a> Conflict<'a> {
     }
 
     /// The long lines of a version where a side changed something, all over the file.
-    pub(super) fn changed(&self, version: Version) -> &HashSet<&'a [u8]> {
+    pub(crate) fn changed(&self, version: Version) -> &HashSet<&'a [u8]> {
         let index = || {
             let text = self.versions().get(version);
             let regions = self.plan.regions().iter();
@@ -182,30 +193,26 @@ impl<'a> Conflict<'a> {
     }
 
     /// Whether one side broke the same words into other lines.
-    pub(super) fn is_wrapped_anew(&self) -> bool {
+    pub(crate) fn is_wrapped_anew(&self) -> bool {
         let base = self.text(Version::Base);
         [Version::Ours, Version::Theirs].into_iter().any(|v| {
             let (region, side) = (self.region(), self.text(v));
-            region.lines(v).len() != region.base.len() && crate::words::same_words(base, side)
+            region.lines(v).len() != region.base.len() && same_words(base, side)
         })
     }
 
-    pub(super) fn both_changed_numbers(&self) -> bool {
-        let numbers = |v: Version| -> Vec<&[u8]> { numbers::numbers(self.text(v)).collect() };
-        let (base, ours, theirs) = (
-            numbers(Version::Base),
-            numbers(Version::Ours),
-            numbers(Version::Theirs),
-        );
+    pub(crate) fn both_changed_numbers(&self) -> bool {
+        let of = |v: Version| -> Vec<&[u8]> { numbers(self.text(v)).collect() };
+        let (base, ours, theirs) = (of(Version::Base), of(Version::Ours), of(Version::Theirs));
         base.len() == ours.len() && base.len() == theirs.len() && base != ours && base != theirs
     }
 
     /// Whether rows paired another way give the same text.
-    pub(super) fn is_steady(&self) -> bool {
+    pub(crate) fn is_steady(&self) -> bool {
         *self.steady.get_or_init(|| self.look_whether_steady())
     }
 
-    pub(super) fn look_whether_steady(&self) -> bool {
+    pub(crate) fn look_whether_steady(&self) -> bool {
         let Ok(woven) = self.woven() else {
             return false;
         };
@@ -215,4 +222,19 @@ impl<'a> Conflict<'a> {
         let other = weave_rows(self.versions(), self.region(), Algorithm::Myers);
         other.is_ok_and(|other| text(&other.strands) == text_of_this)
     }
+}
+
+/// Whether blended text holds a number or version that no version of the file has.
+pub(crate) fn blends_numbers(conflict: &Conflict<'_>, resolution: &Resolution) -> bool {
+    let Resolution::Woven(strands) = resolution else {
+        return false;
+    };
+    let mut known = HashSet::new();
+    for version in Version::ALL {
+        known.extend(numbers(conflict.text(version)));
+    }
+    strands.iter().any(|strand| match strand {
+        Strand::Text(bytes) => numbers(bytes).any(|n| !known.contains(n)),
+        Strand::Lines(..) => false,
+    })
 }

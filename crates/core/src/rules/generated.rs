@@ -1,11 +1,12 @@
 //! Files that a tool writes are better written again.
 
-use super::Certainty::Hint;
-use super::{Conflict, Context, Example, Proposal, Rule};
+use crate::decide::ruling::Certainty::Hint;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
 
-pub(super) struct Generated;
+pub(crate) struct Generated;
 
-pub(super) const ID: &str = "generated";
+pub(crate) const ID: &str = "generated";
 
 const LOCKS: [&str; 9] = [
     "Cargo.lock",
@@ -54,7 +55,7 @@ impl Rule for Generated {
     }
 }
 
-pub(super) fn is_generated(conflict: &Conflict<'_>, context: &Context) -> bool {
+pub(crate) fn is_generated(conflict: &Conflict<'_>, context: &Context) -> bool {
     let name = context.path.rsplit('/').next().unwrap_or_default();
     if LOCKS.contains(&name) {
         return true;

@@ -1,13 +1,18 @@
 //! Both made the same change, and one of them did more.
 
-use super::Certainty::{Certain, Likely};
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::diff::search_dense;
-use crate::plan::{Algorithm, Kind};
-use crate::resolution::{Resolution, Side, Version};
-use crate::text::Source;
+use crate::decide::resolution::Resolution;
+use crate::decide::ruling::Certainty::{Certain, Likely};
+use crate::diff::hunk::Algorithm;
+use crate::diff::lines::search_dense;
+use crate::model::region::Kind;
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::wording::{lines, whose};
+use crate::text::source::Source;
 
-pub(super) struct More;
+pub(crate) struct More;
 
 impl Rule for More {
     fn id(&self) -> &'static str {
@@ -80,7 +85,7 @@ impl More {
         let reason = format!(
             "{} has every word of {} change and more",
             context.label(more),
-            super::whose(context.label(more.other()))
+            whose(context.label(more.other()))
         );
         // What one side took out as a whole the other may have meant to change.
         let sure = close && !Version::ALL.iter().any(|v| conflict.text(*v).is_empty());
@@ -123,8 +128,8 @@ impl More {
         let reason = format!(
             "{} has all of {} change and {} more",
             context.label(more),
-            super::whose(context.label(less)),
-            super::lines(n)
+            whose(context.label(less)),
+            lines(n)
         );
         let taken = Resolution::Take(more.into());
         // Where both only took lines out alike, what one put in is not part of one change.

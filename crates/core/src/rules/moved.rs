@@ -1,10 +1,14 @@
 //! One side moved the lines away, the other edited them.
 
-use super::Certainty::Hint;
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::{Side, Version};
+use crate::decide::ruling::Certainty::Hint;
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::text::lines::LineIdx;
+use crate::text::tokens::is_worded;
 
-pub(super) struct Moved;
+pub(crate) struct Moved;
 
 /// Lines with words that must stand together elsewhere to be taken for the same ones.
 const ENOUGH: usize = 2;
@@ -35,7 +39,7 @@ impl Rule for Moved {
                 return None;
             }
             let at = find(conflict, side, &base)?;
-            if region.lines(version).contains(crate::LineIdx(at)) {
+            if region.lines(version).contains(LineIdx(at)) {
                 return None;
             }
             Some(Proposal::hint(format!(
@@ -71,10 +75,6 @@ impl Rule for Moved {
 fn solid(text: &[u8]) -> Vec<&[u8]> {
     let lines = text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii);
     lines.filter(|line| is_worded(line)).collect()
-}
-
-pub(super) fn is_worded(line: &[u8]) -> bool {
-    line.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2
 }
 
 /// The line of a side from which on `wanted` stands there, lines without words passed over.

@@ -1,12 +1,13 @@
 //! Numbers, versions and dates are never mixed from two sides.
 
-use super::Certainty::{Hint, Likely};
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::{Resolution, Strand, Version};
-use crate::words::words;
-use std::collections::HashSet;
+use crate::decide::ruling::Certainty::{Hint, Likely};
+use crate::model::segment::Strand;
+use crate::model::versions::Version;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::text::tokens::words;
 
-pub(super) struct Numbers;
+pub(crate) struct Numbers;
 
 impl Rule for Numbers {
     fn id(&self) -> &'static str {
@@ -86,39 +87,4 @@ impl Rule for Numbers {
 
 fn number(word: &[u8]) -> Option<u64> {
     std::str::from_utf8(word).ok()?.parse().ok()
-}
-
-/// Whether blended text holds a number or version that no version of the file has.
-pub(super) fn blends_numbers(conflict: &Conflict<'_>, resolution: &Resolution) -> bool {
-    let Resolution::Woven(strands) = resolution else {
-        return false;
-    };
-    let mut known = HashSet::new();
-    for version in Version::ALL {
-        known.extend(numbers(conflict.text(version)));
-    }
-    strands.iter().any(|strand| match strand {
-        Strand::Text(bytes) => numbers(bytes).any(|n| !known.contains(n)),
-        Strand::Lines(..) => false,
-    })
-}
-
-/// Runs that begin like a number or a version, also as parts of a path.
-pub(super) fn numbers(text: &[u8]) -> impl Iterator<Item = &[u8]> {
-    let begins = |run: &[u8]| {
-        let run = run.strip_prefix(b"v").unwrap_or(run);
-        run.first().is_some_and(u8::is_ascii_digit)
-    };
-    let part = |b: &u8| {
-        !(b.is_ascii_alphanumeric() || matches!(b, b'.' | b'-' | b'+' | b'_' | b':' | b'/'))
-    };
-    let parts = move |run| {
-        // A date is one number, whatever parts it.
-        let whole = begins(run).then_some(run);
-        let inner = run.split(|b| *b == b'/').filter(move |_| whole.is_none());
-        whole
-            .into_iter()
-            .chain(inner.filter(move |part| begins(part)))
-    };
-    text.split(part).flat_map(parts)
 }

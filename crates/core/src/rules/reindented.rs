@@ -1,11 +1,14 @@
 //! One side changed blanks alone, the other words.
 
-use super::Certainty::{Certain, Hint, Likely};
-use super::{Conflict, Context, Doubt, Example, Proposal, Rule, lines};
-use crate::resolution::Side;
-use crate::units::Deeds;
+use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
+use crate::merge::stats::Deeds;
+use crate::model::side::Side;
+use crate::rules::conflict::Conflict;
+use crate::rules::risks::Doubt;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::wording::{lines, whose};
 
-pub(super) struct Reindented;
+pub(crate) struct Reindented;
 
 impl Rule for Reindented {
     fn id(&self) -> &'static str {
@@ -54,8 +57,10 @@ impl Rule for Reindented {
                 lines(n)
             ),
         };
-        let whose = super::whose(worded);
-        let reason = format!("{what}; {whose} words stand, laid out as {blank} has them");
+        let reason = format!(
+            "{what}; {} words stand, laid out as {blank} has them",
+            whose(worded)
+        );
         Some(Proposal::new(
             certainty,
             conflict.woven_resolution()?,

@@ -1,10 +1,12 @@
 //! One side removed what the other only laid out anew.
 
-use super::Certainty::Certain;
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::{Resolution, Side};
+use crate::decide::resolution::Resolution;
+use crate::decide::ruling::Certainty::Certain;
+use crate::model::side::Side;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
 
-pub(super) struct Removed;
+pub(crate) struct Removed;
 
 impl Rule for Removed {
     fn id(&self) -> &'static str {

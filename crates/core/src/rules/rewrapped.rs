@@ -1,13 +1,17 @@
 //! A statement laid out anew by one side and changed in words by the other.
 
-use super::Certainty::{Certain, Hint, Likely};
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::layout::{double_quoted, formatted, requoted};
-use crate::resolution::{Side, Strand, Version};
-use crate::stitch::stitch;
-use crate::words::same_words;
+use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
+use crate::merge::format_noise::{double_quoted, formatted, requoted};
+use crate::merge::tokens::stitch;
+use crate::model::segment::Strand;
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::rules::conflict::{Conflict, blends_numbers};
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::wording::whose;
+use crate::text::tokens::same_words;
 
-pub(super) struct Rewrapped;
+pub(crate) struct Rewrapped;
 
 /// Rows beyond which words are not looked at over line breaks.
 const FEW: usize = 16;
@@ -27,7 +31,7 @@ fn over_lines(conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
         return None;
     }
     let resolution = conflict.resolution(vec![Strand::Text(stitched.text)]);
-    if conflict.both_changed_numbers() || super::numbers::blends_numbers(conflict, &resolution) {
+    if conflict.both_changed_numbers() || blends_numbers(conflict, &resolution) {
         return None;
     }
     let reason = format!(
@@ -81,8 +85,8 @@ impl Rule for Rewrapped {
                 let (layout, worded) = (context.label(side), context.label(side.other()));
                 let reason = format!(
                     "{layout} only laid this out anew; {} words stand in {} layout",
-                    super::whose(worded),
-                    super::whose(layout)
+                    whose(worded),
+                    whose(layout)
                 );
                 let resolution = conflict.resolution(vec![Strand::Text(text)]);
                 Some(Proposal::new(certainty, resolution, reason))

@@ -1,12 +1,16 @@
 //! Lists that both sides keep in order.
 
-use super::Certainty::{Certain, Likely};
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::lines::LineRange;
-use crate::resolution::{Strand, Version};
+use crate::decide::ruling::Certainty::{Certain, Likely};
+use crate::merge::list_items::{ENTRY, entry_name, kind_of};
+use crate::model::segment::Strand;
+use crate::model::versions::Version;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::text::lines::{LineIdx, LineRange};
+use crate::text::source::LineEnd;
 use std::collections::HashSet;
 
-pub(super) struct Sorted;
+pub(crate) struct Sorted;
 
 /// Unchanged lines around a conflict that are looked at as part of its list.
 const AROUND: u32 = 3;
@@ -15,8 +19,6 @@ const ENOUGH: usize = 3;
 
 /// The same for entries: a name and what it stands for. Few of them are in order by accident.
 const ENTRIES: usize = 5;
-const ENTRY: &str = "entry";
-
 /// What a line is placed by.
 type Order = fn(&[u8]) -> Vec<u8>;
 
@@ -217,10 +219,11 @@ impl<'a> List<'a> {
             if back {
                 near.reverse();
             }
-            let indent = |line: &crate::text::Line<'a>| {
+            let indent = |line: &crate::text::source::Line<'a>| {
                 indents.is_empty() || indents.contains(line.indent())
             };
-            let same = |line: &crate::text::Line<'a>| !line.trimmed().is_empty() && indent(line);
+            let same =
+                |line: &crate::text::source::Line<'a>| !line.trimmed().is_empty() && indent(line);
             let mut near: Vec<_> = near
                 .into_iter()
                 .take_while(same)
@@ -280,77 +283,6 @@ impl<'a> List<'a> {
     }
 }
 
-/// Whether a line's place may be told by an order or by its neighbours' kind alone.
-pub(super) fn is_item(line: &[u8]) -> bool {
-    let tag = |what: &str| {
-        line.windows(what.len())
-            .take(8)
-            .any(|w| w == what.as_bytes())
-    };
-    kind_of(line).is_some_and(|kind| kind != ENTRY) || tag("@param") || tag(":param")
-}
-
-/// What kind of list item a line is; `None` if it is none that is kept in order.
-fn kind_of(item: &[u8]) -> Option<&'static str> {
-    let starts = |what: &str| item.starts_with(what.as_bytes());
-    let import = [
-        "import ",
-        "from ",
-        "use ",
-        "pub use ",
-        "#include ",
-        "using ",
-        "mod ",
-        "pub mod ",
-        "require ",
-    ];
-    if let Some(found) = import.into_iter().find(|what| starts(what)) {
-        let whole = !matches!(item.last(), Some(b'(' | b'{' | b'\\' | b','));
-        let family = if found == "from " { "import " } else { found };
-        return whole.then_some(family);
-    }
-    if is_entry(item) {
-        return Some(ENTRY);
-    }
-    // A bare name or string and a comma.
-    let body = item.strip_suffix(b",")?;
-    let simple = body.iter().all(|b| {
-        b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.' | b'"' | b'\'' | b'/' | b'@')
-    });
-    (simple && !body.is_empty()).then_some("item,")
-}
-
-/// Whether a line is a name and what it stands for, the whole of it.
-fn is_entry(item: &[u8]) -> bool {
-    entry_name(item).is_some()
-}
-
-/// The name that such a line begins with.
-fn entry_name(item: &[u8]) -> Option<&[u8]> {
-    let named = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.');
-    let quote = item.first().filter(|b| matches!(b, b'"' | b'\''));
-    let rest = &item[usize::from(quote.is_some())..];
-    let name = rest.iter().take_while(|b| named(b)).count();
-    let mut rest = &rest[name..];
-    if let Some(quote) = quote {
-        match rest.split_first() {
-            Some((end, after)) if end == quote => rest = after,
-            _ => return None,
-        }
-    }
-    let rest = rest.trim_ascii_start();
-    let stands = match rest {
-        [b':', b':', ..] | [b'=', b'=' | b'>', ..] => false,
-        [b':' | b'=', value @ ..] => !value.trim_ascii().is_empty(),
-        _ => false,
-    };
-    let depth = item
-        .iter()
-        .fold(0isize, |depth, b| depth + crate::loom::bracket(*b));
-    let from = usize::from(quote.is_some());
-    (name > 0 && stands && depth == 0).then(|| &item[from..from + name])
-}
-
 /// What stands in base or is new on a side, unless a side took it out; in order.
 fn merge(
     conflict: &Conflict<'_>,
@@ -376,7 +308,7 @@ fn merge(
     all.sort_by(|a, b| a.0.cmp(&b.0));
     let item = |version: Version, at: u32| {
         let text = conflict.versions().get(version);
-        text.line(crate::LineIdx(at)).trimmed()
+        text.line(LineIdx(at)).trimmed()
     };
     // One name that stands for two things is a clash.
     let names = all
@@ -407,9 +339,8 @@ fn merge(
         || edge(&ours.before, true) < all.first().map(|(k, ..)| k.clone());
     let fits_after =
         !near(ours.after.first()) || all.last().map(|(k, ..)| k.clone()) < edge(&ours.after, false);
-    let ended = |v: Version, at: u32| {
-        conflict.versions().get(v).line(crate::LineIdx(at)).end() != crate::LineEnd::None
-    };
+    let ended =
+        |v: Version, at: u32| conflict.versions().get(v).line(LineIdx(at)).end() != LineEnd::None;
     let all_ended = all.iter().all(|(_, v, at)| ended(*v, *at));
     if !(fits_before && fits_after && all_ended) {
         return None;

@@ -1,7 +1,9 @@
-use super::*;
-use crate::plan::{Kind, Options, plan};
-use crate::resolution::Version;
-use crate::text::Source;
+use crate::rules::wording::whose;
+use crate::{
+    Certainty, Conflict, Context, Example, Kind, Options, RULES, Rule, Source, Version, plan,
+    propose, rule_title,
+};
+use std::collections::BTreeSet;
 
 /// The whole text with one rule's proposal, had it been the only conflict.
 fn given(rule: &dyn Rule, example: &Example) -> Option<(Certainty, String)> {

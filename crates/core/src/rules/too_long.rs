@@ -1,11 +1,12 @@
 //! Where a bound was hit, that is said.
 
-use super::{Conflict, Context, Example, Proposal, Rule};
-use crate::facts::Clash;
-use crate::resolution::Version;
-use crate::stitch::LONG;
+use crate::diff::tokens::LONG;
+use crate::merge::stats::Clash;
+use crate::model::versions::Version;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
 
-pub(super) struct TooLong;
+pub(crate) struct TooLong;
 
 impl Rule for TooLong {
     fn id(&self) -> &'static str {

@@ -1,12 +1,16 @@
 //! The sides have the same words and differ in blanks.
 
-use super::Certainty::{Certain, Likely};
-use super::{Blanks, Conflict, Context, Example, Proposal, Rule};
-use crate::resolution::{Resolution, Side, Version};
-use crate::text::{Line, Source};
-use crate::words::same_words;
+use crate::decide::policy::Blanks;
+use crate::decide::resolution::Resolution;
+use crate::decide::ruling::Certainty::{Certain, Likely};
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::text::source::{Line, Source};
+use crate::text::tokens::same_words;
 
-pub(super) struct WhiteSpace;
+pub(crate) struct WhiteSpace;
 
 impl Rule for WhiteSpace {
     fn id(&self) -> &'static str {

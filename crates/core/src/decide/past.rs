@@ -1,0 +1,173 @@
+//! Conflicts settled before: by the content of the three versions, and by likeness.
+
+use crate::decide::resolution::Resolution;
+use crate::diff::tokens::WordDiff;
+use crate::model::region::RegionId;
+use crate::model::segment::Strand;
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::plan::build::Plan;
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// How a conflict was settled, told without line numbers.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Outcome {
+    /// One version stood.
+    Take(Version),
+    /// Both sides stood, this one first.
+    Both(Side),
+    /// This text stood; it may be empty.
+    Text(#[serde(with = "crate::text::encoding::as_text")] Vec<u8>),
+}
+
+impl Outcome {
+    fn resolution(&self) -> Resolution {
+        match self {
+            Outcome::Take(version) => Resolution::Take(*version),
+            Outcome::Both(side) => Resolution::Both(*side),
+            Outcome::Text(text) if text.is_empty() => Resolution::Drop,
+            Outcome::Text(text) => Resolution::Woven(vec![Strand::Text(text.clone())]),
+        }
+    }
+
+    /// The same, had the sides been the other way round.
+    fn mirrored(&self) -> Self {
+        match self {
+            Outcome::Take(Version::Ours) => Outcome::Take(Version::Theirs),
+            Outcome::Take(Version::Theirs) => Outcome::Take(Version::Ours),
+            Outcome::Both(side) => Outcome::Both(side.other()),
+            other => other.clone(),
+        }
+    }
+}
+
+/// A settled conflict, as it is remembered.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Precedent {
+    /// What stood in base.
+    #[serde(with = "crate::text::encoding::as_text")]
+    pub base: Vec<u8>,
+    /// What stood in ours.
+    #[serde(with = "crate::text::encoding::as_text")]
+    pub ours: Vec<u8>,
+    /// What stood in theirs.
+    #[serde(with = "crate::text::encoding::as_text")]
+    pub theirs: Vec<u8>,
+    /// What came of it.
+    pub outcome: Outcome,
+}
+
+impl Precedent {
+    /// What a settled conflict teaches; `text` is what stands there now.
+    pub fn of(plan: &Plan, id: RegionId, resolution: Option<&Resolution>, text: &[u8]) -> Self {
+        let (versions, region) = (plan.versions(), plan.region(id));
+        let bytes = |v: Version| versions.get(v).slice(region.lines(v)).to_vec();
+        let outcome = match resolution {
+            Some(Resolution::Take(version)) => Outcome::Take(*version),
+            Some(Resolution::Both(side)) => Outcome::Both(*side),
+            _ => Outcome::Text(text.to_vec()),
+        };
+        Precedent {
+            base: bytes(Version::Base),
+            ours: bytes(Version::Ours),
+            theirs: bytes(Version::Theirs),
+            outcome,
+        }
+    }
+
+    /// Bytes it takes to remember.
+    pub fn size(&self) -> usize {
+        let text = match &self.outcome {
+            Outcome::Text(text) => text.len(),
+            _ => 0,
+        };
+        self.base.len() + self.ours.len() + self.theirs.len() + text
+    }
+
+    /// Whether it is about the same three texts, in either order of the sides.
+    pub fn is_about(&self, other: &Precedent) -> bool {
+        let same = self.ours == other.ours && self.theirs == other.theirs;
+        let mirrored = self.ours == other.theirs && self.theirs == other.ours;
+        self.base == other.base && (same || mirrored)
+    }
+}
+
+type Words = Vec<(Vec<u8>, Vec<u8>)>;
+type Texts = (Vec<u8>, Vec<u8>, Vec<u8>);
+
+/// What was settled before. Cloning shares it.
+#[derive(Clone, Debug, Default)]
+pub struct Precedents(Arc<Inner>);
+
+#[derive(Debug, Default)]
+struct Inner {
+    remembered: HashMap<Texts, Outcome>,
+    /// What each side did to base in words, and what was settled; of this session.
+    like: HashMap<(Words, Words), (Outcome, String)>,
+}
+
+impl Precedents {
+    /// Precedents from memory, later ones counting over earlier ones, and those of this
+    /// session with the way they were settled.
+    pub fn new<'a>(
+        memory: impl IntoIterator<Item = &'a Precedent>,
+        session: impl IntoIterator<Item = &'a (Precedent, String)>,
+    ) -> Self {
+        let mut inner = Inner::default();
+        for p in memory {
+            let texts = (p.base.clone(), p.ours.clone(), p.theirs.clone());
+            inner.remembered.insert(texts, p.outcome.clone());
+        }
+        for (p, by) in session {
+            // A text written for one place says nothing about another.
+            let (Outcome::Take(_) | Outcome::Both(_)) = p.outcome else {
+                continue;
+            };
+            if let Some(words) = signature(&p.base, &p.ours, &p.theirs) {
+                inner.like.insert(words, (p.outcome.clone(), by.clone()));
+            }
+        }
+        Precedents(Arc::new(inner))
+    }
+
+    /// What was decided about the same base, ours and theirs, in either order of the sides.
+    pub(crate) fn remembered(&self, texts: [&[u8]; 3]) -> Option<Resolution> {
+        if self.0.remembered.is_empty() {
+            return None;
+        }
+        let [base, ours, theirs] = texts;
+        let (base, ours, theirs) = (base.to_vec(), ours.to_vec(), theirs.to_vec());
+        let direct = (base.clone(), ours.clone(), theirs.clone());
+        if let Some(outcome) = self.0.remembered.get(&direct) {
+            return Some(outcome.resolution());
+        }
+        let mirrored = self.0.remembered.get(&(base, theirs, ours))?;
+        Some(mirrored.mirrored().resolution())
+    }
+
+    /// What was decided where the sides made the same changes of words; and by what.
+    pub(crate) fn like(&self, texts: [&[u8]; 3]) -> Option<(Resolution, String)> {
+        if self.0.like.is_empty() {
+            return None;
+        }
+        let [base, ours, theirs] = texts;
+        let (outcome, by) = self.0.like.get(&signature(base, ours, theirs)?)?;
+        Some((outcome.resolution(), by.clone()))
+    }
+}
+
+/// What each side did to base, wherever it stands and however it is indented.
+fn signature(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<(Words, Words)> {
+    let diff = WordDiff::new(base, ours, theirs)?;
+    let of = |side| -> Words {
+        let changes = diff.changes(side).into_iter();
+        changes.map(|(x, y)| (x.to_vec(), y.to_vec())).collect()
+    };
+    let (a, b) = (of(Side::Ours), of(Side::Theirs));
+    // A change of signs alone recurs everywhere and means nothing.
+    let solid = |words: &Words| words.iter().any(|(x, y)| x.len() + y.len() > 2);
+    (solid(&a) && solid(&b)).then_some((a, b))
+}

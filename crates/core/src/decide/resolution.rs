@@ -1,0 +1,81 @@
+//! What may stand for a region: one side, both, nothing, picked lines or free text.
+
+use crate::model::region::Region;
+use crate::model::segment::{Pick, Piece, Strand};
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::plan::build::Plan;
+use crate::text::lines::LineRange;
+use crate::text::source::Source;
+use serde::{Deserialize, Serialize};
+
+/// What shall stand where a region is.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Resolution {
+    /// One version's lines; base declines both changes.
+    Take(Version),
+    /// Both sides' lines, those of this side first.
+    Both(Side),
+    /// No line at all.
+    Drop,
+    /// These lines in this order, from anywhere in the three versions.
+    Lines(Vec<Pick>),
+    /// Lines of the versions and lines blended from them, in this order.
+    Woven(Vec<Strand>),
+}
+
+impl Resolution {
+    /// A few words for it, as the screens say it.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Resolution::Take(version) => version.name(),
+            Resolution::Both(Side::Ours) => "ours then theirs",
+            Resolution::Both(Side::Theirs) => "theirs then ours",
+            Resolution::Drop => "drop",
+            Resolution::Lines(_) => "picked lines",
+            Resolution::Woven(_) => "blend",
+        }
+    }
+
+    /// How many lines it would leave in `region`.
+    pub fn len(&self, region: &Region) -> usize {
+        match self {
+            Resolution::Take(version) => region.lines(*version).len(),
+            Resolution::Both(_) => region.ours.len() + region.theirs.len(),
+            Resolution::Drop => 0,
+            Resolution::Lines(picks) => picks.len(),
+            Resolution::Woven(strands) => strands.iter().map(Strand::len).sum(),
+        }
+    }
+
+    /// The pieces of text that it leaves in `region`.
+    pub(crate) fn pieces(&self, region: &Region) -> Vec<Piece> {
+        let whole = |version| Piece::lines(version, region.lines(version));
+        match self {
+            Resolution::Take(version) => vec![whole(*version)],
+            Resolution::Both(first) => {
+                vec![whole((*first).into()), whole(first.other().into())]
+            }
+            Resolution::Drop => Vec::new(),
+            Resolution::Lines(picks) => picks.iter().map(pick_piece).collect(),
+            Resolution::Woven(strands) => strands.iter().map(Strand::piece).collect(),
+        }
+    }
+
+    /// The bytes that it leaves in a region, lines kept apart where one had no ending.
+    pub fn text(&self, plan: &Plan, region: &Region) -> Source {
+        let versions = plan.versions();
+        let end = versions.ours.usual_end();
+        let mut out = Vec::new();
+        for piece in self.pieces(region) {
+            piece.write(versions, end, &mut out);
+        }
+        Source::new(out)
+    }
+}
+
+fn pick_piece(pick: &Pick) -> Piece {
+    let line = pick.line.0;
+    Piece::lines(pick.version, LineRange::new(line, line.saturating_add(1)))
+}

@@ -1,0 +1,346 @@
+//! What one text did to another, row by row and word by word, for the eye.
+//!
+//! Lines are paired by likeness so that a re-worded line stands beside what it
+//! was; inside a pair, words are compared. Merging never looks at this.
+
+use crate::diff::align::best_pairs;
+use crate::diff::hunk::Algorithm;
+use crate::diff::lines::hunks;
+use crate::text::lines::{LineIdx, LineRange};
+use crate::text::source::{Line, Source};
+use crate::text::tokens::{same_words, solid_words, words};
+use imara_diff::Interner;
+use std::ops::Range;
+
+/// Lines less alike than this, in hundredths, are a removal and an addition.
+const ALIKE: u32 = 40;
+/// Hunks with more pairs of lines than this are paired in order, not by likeness.
+const PAIRS: usize = 10_000;
+/// Bytes beyond which the words of a line are not compared one by one.
+const LONG_LINE: usize = 8_000;
+
+/// One row of a delta.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Row {
+    /// The same line in both.
+    Kept(LineIdx, LineIdx),
+    /// A line of `from` that is gone.
+    Removed(LineIdx),
+    /// A line of `to` that is new.
+    Added(LineIdx),
+    /// A line with other words.
+    Reworded(LineIdx, LineIdx),
+    /// A line with the same words behind other indentation.
+    Reindented(LineIdx, LineIdx),
+    /// A line with the same words and indentation that differs in inner or trailing blanks or line end.
+    Respaced(LineIdx, LineIdx),
+}
+
+/// What turned a stretch of one text into a stretch of another.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Delta {
+    /// All rows in order, kept ones included.
+    pub rows: Vec<Row>,
+    /// Words that differ: how much there is to read.
+    pub cost: usize,
+}
+
+impl Delta {
+    /// How many rows are of a kind.
+    pub fn count(&self, is: impl Fn(&Row) -> bool) -> usize {
+        self.rows.iter().filter(|row| is(row)).count()
+    }
+
+    /// What happened, in words: "re-worded 1 line, added 2"; "nothing" if nothing did.
+    pub fn summary(&self) -> String {
+        let counts = [
+            (
+                "re-indented",
+                self.count(|r| matches!(r, Row::Reindented(..))),
+            ),
+            ("re-spaced", self.count(|r| matches!(r, Row::Respaced(..)))),
+            ("re-worded", self.count(|r| matches!(r, Row::Reworded(..)))),
+            ("added", self.count(|r| matches!(r, Row::Added(_)))),
+            ("removed", self.count(|r| matches!(r, Row::Removed(_)))),
+        ];
+        let mut parts = Vec::new();
+        for (verb, n) in counts.into_iter().filter(|(_, n)| *n > 0) {
+            let unit = match (parts.is_empty(), n) {
+                (false, _) => "",
+                (true, 1) => " line",
+                (true, _) => " lines",
+            };
+            parts.push(format!("{verb} {n}{unit}"));
+        }
+        match parts.is_empty() {
+            true => "nothing".to_owned(),
+            false => parts.join(", "),
+        }
+    }
+}
+
+/// Compares two stretches of text.
+pub fn delta(from: &Source, a: LineRange, to: &Source, b: LineRange) -> Delta {
+    let mut delta = Delta::default();
+    let mut interner = Interner::new(a.len() + b.len());
+    let ta: Vec<_> = from.lines(a).map(|l| interner.intern(l.bytes())).collect();
+    let tb: Vec<_> = to.lines(b).map(|l| interner.intern(l.bytes())).collect();
+    let (mut at_a, mut at_b) = (a.start.0, b.start.0);
+    for hunk in hunks(&ta, &tb, interner.num_tokens(), Algorithm::Histogram) {
+        let lines_a = shifted(hunk.base, a.start);
+        let lines_b = shifted(hunk.side, b.start);
+        kept(&mut delta, &mut at_a, &mut at_b, lines_a.start.0);
+        pair(&mut delta, from, lines_a, to, lines_b);
+        (at_a, at_b) = (lines_a.end.0, lines_b.end.0);
+    }
+    kept(&mut delta, &mut at_a, &mut at_b, a.end.0);
+    delta
+}
+
+fn shifted(lines: LineRange, by: LineIdx) -> LineRange {
+    LineRange::new(lines.start.0 + by.0, lines.end.0 + by.0)
+}
+
+fn kept(delta: &mut Delta, a: &mut u32, b: &mut u32, until: u32) {
+    while *a < until {
+        delta.rows.push(Row::Kept(LineIdx(*a), LineIdx(*b)));
+        *a += 1;
+        *b += 1;
+    }
+}
+
+/// The rows of one hunk: likeliest pairs first, the rest removed or added.
+fn pair(delta: &mut Delta, from: &Source, a: LineRange, to: &Source, b: LineRange) {
+    let pairs = match a.len() * b.len() {
+        0 => Vec::new(),
+        // One line for one line: however unlike, a person reads it as re-worded.
+        1 => vec![(a.start, b.start)],
+        n if n > PAIRS => a.iter().zip(b.iter()).collect(),
+        _ => best_pairs(from, a, to, b, ALIKE),
+    };
+    let (mut at_a, mut at_b) = (a.start.0, b.start.0);
+    for (x, y) in pairs {
+        loose(delta, from, at_a..x.0, to, at_b..y.0);
+        let (old, new) = (from.line(x), to.line(y));
+        delta.cost += spans(old.content(), new.content())
+            .iter()
+            .map(Span::cost)
+            .sum::<usize>();
+        delta.rows.push(changed_row(x, old, y, new));
+        (at_a, at_b) = (x.0 + 1, y.0 + 1);
+    }
+    loose(delta, from, at_a..a.end.0, to, at_b..b.end.0);
+}
+
+fn loose(delta: &mut Delta, from: &Source, a: Range<u32>, to: &Source, b: Range<u32>) {
+    // A line beyond all reading counts as its bytes.
+    let cost = |bytes: &[u8]| match bytes.len() {
+        n if n > LONG_LINE => n / 8,
+        _ => solid_words(bytes).count(),
+    };
+    for line in a.map(LineIdx) {
+        delta.cost += cost(from.line(line).content());
+        delta.rows.push(Row::Removed(line));
+    }
+    for line in b.map(LineIdx) {
+        delta.cost += cost(to.line(line).content());
+        delta.rows.push(Row::Added(line));
+    }
+}
+
+fn changed_row(x: LineIdx, old: Line<'_>, y: LineIdx, new: Line<'_>) -> Row {
+    let same_words = same_words(old.content(), new.content());
+    match (same_words, old.indent() == new.indent()) {
+        (false, _) => Row::Reworded(x, y),
+        (true, false) => Row::Reindented(x, y),
+        (true, true) => Row::Respaced(x, y),
+    }
+}
+
+/// A stretch of a re-worded line.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Span {
+    /// Bytes of the new line that the old one has too.
+    Kept(Range<usize>),
+    /// Bytes of the old line that became bytes of the new one; either may be empty.
+    Changed(Range<usize>, Range<usize>),
+}
+
+impl Span {
+    fn cost(&self) -> usize {
+        match self {
+            Span::Kept(_) => 0,
+            Span::Changed(..) => 1,
+        }
+    }
+}
+
+/// How the words of `old` became the words of `new`, left to right.
+///
+/// Changes with nothing but blanks between them are told as one.
+/// Lines longer than a bound are told as one change between what they share at both ends.
+pub fn spans(old: &[u8], new: &[u8]) -> Vec<Span> {
+    if old.len().max(new.len()) > LONG_LINE {
+        return ends_only(old, new);
+    }
+    let (a, b) = (words(old), words(new));
+    let mut interner = Interner::new(a.len() + b.len());
+    let ta: Vec<_> = a.iter().map(|w| interner.intern(&old[w.clone()])).collect();
+    let tb: Vec<_> = b.iter().map(|w| interner.intern(&new[w.clone()])).collect();
+    let mut out: Vec<Span> = Vec::new();
+    let mut at = 0;
+    let bytes = |words: &[Range<usize>], range: Range<usize>, len: usize| {
+        let start = words.get(range.start).map_or(len, |w| w.start);
+        start..words.get(range.end).map_or(len, |w| w.start)
+    };
+    for hunk in hunks(&ta, &tb, interner.num_tokens(), Algorithm::Myers) {
+        let from = bytes(&a, hunk.base.span(), old.len());
+        let to = bytes(&b, hunk.side.span(), new.len());
+        push_kept(&mut out, new, at..to.start);
+        push_changed(&mut out, from, to.clone());
+        at = to.end;
+    }
+    push_kept(&mut out, new, at..new.len());
+    out
+}
+
+fn ends_only(old: &[u8], new: &[u8]) -> Vec<Span> {
+    // No cut inside of a character: only bytes that begin one are looked at.
+    let begins = |bytes: &[u8], at: usize| bytes.get(at).is_none_or(|b| b & 0xC0 != 0x80);
+    let mut head = old.iter().zip(new).take_while(|(a, b)| a == b).count();
+    while !(begins(old, head) && begins(new, head)) {
+        head -= 1;
+    }
+    let (rest_a, rest_b) = (&old[head..], &new[head..]);
+    let mut tail = rest_a
+        .iter()
+        .rev()
+        .zip(rest_b.iter().rev())
+        .take_while(|(a, b)| a == b)
+        .count();
+    while !begins(old, old.len() - tail) {
+        tail -= 1;
+    }
+    let mut out = Vec::new();
+    push_kept(&mut out, new, 0..head);
+    if head < old.len() - tail || head < new.len() - tail {
+        out.push(Span::Changed(
+            head..old.len() - tail,
+            head..new.len() - tail,
+        ));
+    }
+    push_kept(&mut out, new, new.len() - tail..new.len());
+    out
+}
+
+fn push_kept(out: &mut Vec<Span>, new: &[u8], range: Range<usize>) {
+    if !range.is_empty() && range.end <= new.len() {
+        out.push(Span::Kept(range));
+    }
+}
+
+fn push_changed(out: &mut Vec<Span>, from: Range<usize>, to: Range<usize>) {
+    // Only one blank may be bridged: its twin in the old line is then one byte too.
+    if let [.., Span::Changed(a, b), Span::Kept(kept)] = out.as_mut_slice()
+        && kept.len() == 1
+        && a.end + 1 == from.start
+        && a.end > a.start
+        && from.end > from.start
+    {
+        *a = a.start..from.end;
+        *b = b.start..to.end;
+        out.pop();
+        return;
+    }
+    out.push(Span::Changed(from, to));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn of(a: &str, b: &str) -> Delta {
+        let (a, b) = (Source::from(a), Source::from(b));
+        delta(&a, a.all(), &b, b.all())
+    }
+
+    fn told(old: &str, new: &str) -> String {
+        let tell = |span: &Span| match span {
+            Span::Kept(r) => new[r.clone()].to_owned(),
+            Span::Changed(a, b) => format!("[{}>{}]", &old[a.clone()], &new[b.clone()]),
+        };
+        spans(old.as_bytes(), new.as_bytes())
+            .iter()
+            .map(tell)
+            .collect()
+    }
+
+    #[test]
+    fn words_inside_a_line_are_told_apart() {
+        assert_eq!(
+            told("self.free.pop();", "self.free.pop_front();"),
+            "self.free.[pop>pop_front]();"
+        );
+        assert_eq!(told("pop();", "pop().or(spare);"), "pop()[>.or(spare)];");
+        assert_eq!(told("same", "same"), "same");
+    }
+
+    #[test]
+    fn a_long_line_is_told_by_its_ends() {
+        let long = |word: &str| format!("{}⚓{word}ö{}", "a b ".repeat(4000), "c d ".repeat(10));
+        let (old, new) = (long("x"), long("yy"));
+        let told = told(&old, &new);
+        assert!(told.contains("⚓[x>yy]ö"), "{}", &told[told.len() - 80..]);
+        assert_eq!(spans(old.as_bytes(), old.as_bytes()).len(), 1);
+    }
+
+    #[test]
+    fn neighbouring_changes_are_one() {
+        assert_eq!(
+            told("let old name;", "let new label;"),
+            "let [old name>new label];"
+        );
+    }
+
+    #[test]
+    fn a_summary_says_what_happened() {
+        let delta = of("berth one\nb two\nc\nd\n", "berth won\nb two\ne\nf\ng\n");
+        assert_eq!(delta.summary(), "re-worded 1 line, added 3, removed 2");
+        assert_eq!(of("x\n", "x\n").summary(), "nothing");
+        assert_eq!(of("x y\n", "  x y\n").summary(), "re-indented 1 line");
+        assert_eq!(of("x y\n", "x  y \n").summary(), "re-spaced 1 line");
+    }
+
+    #[test]
+    fn like_lines_are_paired_and_others_not() {
+        let delta = of("fn berth() {\n", "// by tide\nfn berths() {\n");
+        let pair = Row::Reworded(LineIdx(0), LineIdx(1));
+        assert_eq!(delta.rows, [Row::Added(LineIdx(0)), pair]);
+    }
+
+    proptest! {
+        #[test]
+        fn spans_rebuild_both_lines(a in "[ab ()]{0,12}", b in "[ab ()]{0,12}") {
+            let (mut old, mut new) = (String::new(), String::new());
+            let mut kept_old = 0;
+            for span in spans(a.as_bytes(), b.as_bytes()) {
+                match span {
+                    Span::Kept(r) => {
+                        old += &b[r.clone()];
+                        new += &b[r.clone()];
+                        kept_old += r.len();
+                    }
+                    Span::Changed(x, y) => {
+                        prop_assert_eq!(x.start, kept_old);
+                        kept_old = x.end;
+                        old += &a[x];
+                        new += &b[y];
+                    }
+                }
+            }
+            prop_assert_eq!(old, a);
+            prop_assert_eq!(new, b);
+        }
+    }
+}

@@ -1,0 +1,41 @@
+//! The lines that differ between two texts, however they repeat.
+
+use crate::diff::hunk::{Algorithm, Hunk};
+use crate::diff::repetitive;
+use crate::diff::search::search;
+use crate::text::lines::LineRange;
+use imara_diff::{Interner, Token};
+
+/// The hunks that turn `base` into `side`, in order, never touching each other.
+pub(crate) fn hunks(
+    base: &[Token],
+    side: &[Token],
+    distinct: u32,
+    algorithm: Algorithm,
+) -> Vec<Hunk> {
+    match repetitive::is_repetitive(base, side, distinct) {
+        true => repetitive::hunks(base, side),
+        false => search(base, side, distinct, algorithm),
+    }
+}
+
+/// The usual search over any keys.
+pub(crate) fn search_dense<K: AsRef<[u8]>>(
+    base: &[K],
+    side: &[K],
+    algorithm: Algorithm,
+) -> Vec<Hunk> {
+    let mut interner = Interner::new(base.len() + side.len());
+    let old: Vec<_> = base.iter().map(|k| interner.intern(k.as_ref())).collect();
+    let new: Vec<_> = side.iter().map(|k| interner.intern(k.as_ref())).collect();
+    hunks(&old, &new, interner.num_tokens(), algorithm)
+}
+
+/// The runs of lines in which two texts differ: lines before, lines after.
+pub fn changed_lines(before: &[&[u8]], after: &[&[u8]]) -> Vec<(LineRange, LineRange)> {
+    let mut interner = Interner::new(before.len() + after.len());
+    let old: Vec<_> = before.iter().map(|line| interner.intern(*line)).collect();
+    let new: Vec<_> = after.iter().map(|line| interner.intern(*line)).collect();
+    let hunks = hunks(&old, &new, interner.num_tokens(), Algorithm::Myers);
+    hunks.into_iter().map(|h| (h.base, h.side)).collect()
+}

@@ -1,0 +1,185 @@
+//! Differences of long texts with few distinct lines, in bounded time.
+//!
+//! On such texts the usual search degenerates: every line matches almost
+//! everywhere. Here the two texts are walked side by side instead; where they
+//! part, the nearest place is taken at which a run of lines agrees again. The
+//! answer is coarser than the shortest one, and linear in the length.
+
+use crate::diff::hunk::Hunk;
+use crate::diff::search::search_small;
+use crate::text::lines::LineRange;
+use imara_diff::Token;
+use std::collections::HashMap;
+
+/// Texts shorter than this are searched in the usual way, whatever they hold.
+const LONG: usize = 1000;
+/// From this many lines for each distinct one a long text counts as repetitive.
+const REPEATS: usize = 3;
+/// Lines that must agree in a row for the texts to run together again.
+const RUN: usize = 16;
+/// Lines of both texts together that are looked over one by one for such a run.
+const NEAR: usize = 12;
+/// Where no run is found at all, this many lines of each are compared as a block.
+const BLOCK: usize = 1024;
+
+/// Whether the usual search would take too long.
+pub(crate) fn is_repetitive(base: &[Token], side: &[Token], distinct: u32) -> bool {
+    let lines = base.len().max(side.len());
+    lines > LONG && lines / REPEATS > distinct as usize
+}
+
+/// The hunks that turn `base` into `side`, in order, never touching each other.
+pub(crate) fn hunks(base: &[Token], side: &[Token]) -> Vec<Hunk> {
+    let mut out = Vec::new();
+    let (mut i, mut j) = (0, 0);
+    while i < base.len() || j < side.len() {
+        let same = agreement(&base[i..], &side[j..]);
+        (i, j) = (i + same, j + same);
+        let (a, b) = apart(&base[i..], &side[j..]);
+        for hunk in search_small(&base[i..i + a], &side[j..j + b]) {
+            push(&mut out, shifted(hunk, i, j));
+        }
+        (i, j) = (i + a, j + b);
+    }
+    out
+}
+
+fn agreement(a: &[Token], b: &[Token]) -> usize {
+    a.iter().zip(b).take_while(|(x, y)| x == y).count()
+}
+
+/// How many lines of each to skip until a run agrees again.
+fn apart(a: &[Token], b: &[Token]) -> (usize, usize) {
+    let agrees = |i: usize, j: usize| match (a.get(i..i + RUN), b.get(j..j + RUN)) {
+        (Some(x), Some(y)) => x == y,
+        _ => false,
+    };
+    let sums = 1..=NEAR.min(a.len() + b.len());
+    let near = |sum| (0..=sum).map(move |i| (i, sum - i));
+    if let Some(found) = sums.flat_map(near).find(|(i, j)| agrees(*i, *j)) {
+        return found;
+    }
+    // Windows grow with the distance, so that looking costs no more than what is skipped.
+    let mut window = 4 * RUN;
+    loop {
+        if let Some(found) = nearest_run(a, b, window) {
+            return found;
+        }
+        if window >= a.len().max(b.len()) {
+            return (a.len().min(BLOCK), b.len().min(BLOCK));
+        }
+        window *= 4;
+    }
+}
+
+/// The nearest places, both within `window` lines, from which a run agrees.
+fn nearest_run(a: &[Token], b: &[Token], window: usize) -> Option<(usize, usize)> {
+    let mut places: HashMap<&[Token], usize> = HashMap::new();
+    for (j, run) in b.windows(RUN).take(window).enumerate() {
+        places.entry(run).or_insert(j);
+    }
+    let mut best: Option<(usize, usize)> = None;
+    for (i, run) in a.windows(RUN).take(window).enumerate() {
+        if best.is_some_and(|(x, y)| i >= x + y) {
+            break;
+        }
+        if let Some(j) = places.get(run)
+            && best.is_none_or(|(x, y)| i + j < x + y)
+        {
+            best = Some((i, *j));
+        }
+    }
+    best
+}
+
+fn shifted(hunk: Hunk, i: usize, j: usize) -> Hunk {
+    let shift = |lines: LineRange, by: usize| {
+        let by = by as u32;
+        LineRange::new(lines.start.0 + by, lines.end.0 + by)
+    };
+    Hunk {
+        base: shift(hunk.base, i),
+        side: shift(hunk.side, j),
+    }
+}
+
+/// Hunks of neighbouring blocks may touch; they are one then.
+fn push(out: &mut Vec<Hunk>, hunk: Hunk) {
+    match out.last_mut() {
+        Some(last) if last.base.end == hunk.base.start && last.side.end == hunk.side.start => {
+            last.base.end = hunk.base.end;
+            last.side.end = hunk.side.end;
+        }
+        _ => out.push(hunk),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn tokens(numbers: &[u32]) -> Vec<Token> {
+        numbers.iter().map(|n| Token(*n)).collect()
+    }
+
+    fn applied(base: &[Token], side: &[Token], hunks: &[Hunk]) -> Vec<Token> {
+        let (mut out, mut at) = (Vec::new(), 0);
+        for hunk in hunks {
+            out.extend_from_slice(&base[at..hunk.base.start.0 as usize]);
+            out.extend_from_slice(&side[hunk.side.span()]);
+            at = hunk.base.end.0 as usize;
+        }
+        out.extend_from_slice(&base[at..]);
+        out
+    }
+
+    proptest! {
+        #[test]
+        fn the_hunks_turn_base_into_the_side(
+            base in prop::collection::vec(0u32..3, 0..300),
+            side in prop::collection::vec(0u32..3, 0..300),
+        ) {
+            let (base, side) = (tokens(&base), tokens(&side));
+            let hunks = hunks(&base, &side);
+            prop_assert_eq!(applied(&base, &side, &hunks), side);
+        }
+
+        #[test]
+        fn an_edit_of_one_line_is_one_hunk(n in 40usize..400, at in 0usize..40) {
+            let base: Vec<_> = (0..n as u32).map(|i| i * i % 5).collect();
+            let mut side = base.clone();
+            side[at] = 9;
+            let (base, side) = (tokens(&base), tokens(&side));
+            prop_assert_eq!(hunks(&base, &side).len(), 1);
+        }
+    }
+
+    #[test]
+    fn a_long_removal_does_not_upset_the_rest() {
+        let mut seed = 7u32;
+        let mut number = || {
+            seed ^= seed << 13;
+            seed ^= seed >> 17;
+            seed ^= seed << 5;
+            seed % 40
+        };
+        let text: Vec<u32> = (0..6000).map(|_| number()).collect();
+        let mut side = text.clone();
+        side.drain(1000..2500);
+        side[3000] = 99;
+        let hunks = hunks(&tokens(&text), &tokens(&side));
+        assert_eq!(hunks.len(), 2, "{hunks:?}");
+        assert_eq!(hunks[0].base.len(), 1500);
+    }
+
+    #[test]
+    fn ordinary_and_short_texts_go_the_usual_way() {
+        let few = tokens(&vec![1; 100]);
+        assert!(!is_repetitive(&few, &few, 1));
+        let many = tokens(&(0..5000).collect::<Vec<_>>());
+        assert!(!is_repetitive(&many, &many, 5000));
+        let same = tokens(&vec![1; 5000]);
+        assert!(is_repetitive(&same, &same, 2));
+    }
+}

@@ -1,0 +1,278 @@
+//! Whether rows that one side put in hang on rows that the other side changed.
+
+use crate::merge::row_edits::{Change, Unit};
+use crate::model::versions::{Version, Versions};
+use crate::text::lines::{LineIdx, LineRange};
+use crate::text::source::{Line, Source};
+use crate::text::tokens::{is_name, solid_words};
+use std::collections::HashSet;
+
+/// Rows re-worded by one side of which the other side put in something like a copy.
+pub(crate) fn copied(versions: &Versions, units: &[Unit], other: Version, news: &[Unit]) -> usize {
+    let new_rows = news.iter().flat_map(|unit| match unit {
+        Unit::PutIn(_, lines) | Unit::Swap(_, lines) => versions.get(other).slice(*lines),
+        _ => b"",
+    });
+    let new_rows: Vec<u8> = new_rows.copied().collect();
+    if new_rows.is_empty() {
+        return 0;
+    }
+    let known: HashSet<&[u8]> = solid_words(&new_rows).collect();
+    let is_copied = |unit: &&Unit| match unit {
+        Unit::Pair(b, _, Change::Words) => {
+            let row = versions.base.line(LineIdx(*b)).trimmed();
+            let names: HashSet<&[u8]> = solid_words(row).filter(|w| is_name(w)).collect();
+            let shared = names.iter().filter(|name| known.contains(**name)).count();
+            names.len() >= 3 && shared * 10 >= names.len() * 7
+        }
+        _ => false,
+    };
+    units.iter().filter(is_copied).count()
+}
+
+/// Lines around a conflict in which names are looked for.
+const NEAR: u32 = 20;
+
+/// New rows beyond which they are taken to have names of their own.
+const FEW: usize = 12;
+
+/// New rows, and rows with new words, that use a name which the other side took out and left nowhere near.
+pub(crate) fn orphaned(
+    versions: &Versions,
+    (side, left): (Version, LineRange),
+    units: &[Unit],
+    (other, news): (Version, &[Unit]),
+) -> usize {
+    let rows = |text: &'_ Source, lines: LineRange| -> Vec<u8> {
+        let kept = text.lines(lines).map(|l| l.content().to_vec());
+        kept.collect::<Vec<_>>().join(&b'\n')
+    };
+    let removed = units.iter().filter_map(|unit| match unit {
+        Unit::Gone(b) => Some(LineRange::new(*b, b + 1)),
+        Unit::Swap(b, _) => Some(*b),
+        _ => None,
+    });
+    let removed: Vec<u8> = removed
+        .flat_map(|lines| [rows(&versions.base, lines), b"\n".to_vec()].concat())
+        .collect();
+    if removed.is_empty() {
+        return 0;
+    }
+    let text = versions.get(side);
+    let around = LineRange::new(
+        left.start.0.saturating_sub(NEAR),
+        (left.end.0 + NEAR).min(text.all().end.0),
+    );
+    let near = rows(text, around);
+    let near: HashSet<&[u8]> = solid_words(&near).collect();
+    let vanished: HashSet<&[u8]> = solid_words(&removed)
+        .filter(|word| word.len() > 1 && is_name(word) && !near.contains(word))
+        .collect();
+    let uses = |lines: LineRange| {
+        let new = versions.get(other);
+        let uses = |line: &Line<'_>| solid_words(line.content()).any(|w| vanished.contains(w));
+        new.lines(lines).filter(uses).count()
+    };
+    // Rows that stayed: only words that are new in them.
+    let takes_up = |b: u32, s: u32| {
+        let old: HashSet<&[u8]> = solid_words(versions.base.line(LineIdx(b)).content()).collect();
+        let new = solid_words(versions.get(other).line(LineIdx(s)).content());
+        let mut new = new.filter(|word| !old.contains(word));
+        usize::from(new.any(|word| vanished.contains(word)))
+    };
+    let fresh = news.iter().filter_map(|unit| match *unit {
+        Unit::PutIn(_, lines) if lines.len() <= FEW => Some(uses(lines)),
+        Unit::Pair(b, s, Change::Words) => Some(takes_up(b, s)),
+        _ => None,
+    });
+    fresh.sum()
+}
+
+/// Words that begin what stands by itself.
+const DECLARES: [&[u8]; 22] = [
+    b"def",
+    b"class",
+    b"async",
+    b"fn",
+    b"pub",
+    b"struct",
+    b"enum",
+    b"impl",
+    b"trait",
+    b"mod",
+    b"use",
+    b"import",
+    b"from",
+    b"function",
+    b"export",
+    b"const",
+    b"let",
+    b"var",
+    b"static",
+    b"public",
+    b"private",
+    b"type",
+];
+
+/// Words that begin a declaration with a body of its own.
+const BODIES: [&[u8]; 9] = [
+    b"def",
+    b"class",
+    b"fn",
+    b"struct",
+    b"enum",
+    b"impl",
+    b"trait",
+    b"function",
+    b"interface",
+];
+
+/// Whether rows mean the same wherever they stand: imports of a line each, or whole
+/// declarations parted from what is around them by a blank row.
+pub(crate) fn stands_alone(text: &Source, lines: LineRange) -> bool {
+    let rows = || text.lines(lines).map(|line| line.trimmed());
+    let worded = || rows().filter(|row| !row.is_empty());
+    if worded().next().is_none() {
+        return false;
+    }
+    if worded().all(is_import) {
+        return true;
+    }
+    let edges = [rows().next(), rows().next_back()];
+    let parted = edges.into_iter().flatten().any(<[u8]>::is_empty);
+    let indents = text.lines(lines).filter(|line| !line.trimmed().is_empty());
+    let least = indents.map(|line| line.indent().len()).min();
+    let heads = text.lines(lines).filter(|line| {
+        let (row, indent) = (line.trimmed(), line.indent().len());
+        !row.is_empty() && Some(indent) == least
+    });
+    // At the outermost level there is nothing but heads, what leads to them and what closes them.
+    let mut bodies = 0;
+    let heads_only = heads.map(Line::trimmed).all(|row| {
+        let mut words = solid_words(row).filter(|w| is_name(w)).take(4);
+        let declares = words.any(|word| BODIES.contains(&word));
+        bodies += usize::from(declares);
+        let leads = row.starts_with(b"@") || row.starts_with(b"#") || row.starts_with(b"//");
+        let shuts = row
+            .iter()
+            .all(|b| matches!(b, b'}' | b')' | b']' | b';' | b':' | b','));
+        declares || leads || shuts
+    });
+    parted && heads_only && bodies > 0
+}
+
+/// Whether a row is a whole import.
+fn is_import(row: &[u8]) -> bool {
+    let starts = |what: &[u8]| row.starts_with(what);
+    let known = starts(b"import ")
+        || starts(b"use ")
+        || starts(b"#include ")
+        || (starts(b"from ") && row.windows(8).any(|w| w == b" import "))
+        || (starts(b"const ") || starts(b"var ")) && row.windows(11).any(|w| w == b" = require(");
+    known && !matches!(row.last(), Some(b'(' | b'{' | b'\\' | b','))
+}
+
+/// Whether rows belong to the one that follows them: decorators, comments, an open end.
+pub(crate) fn leans(text: &Source, lines: LineRange) -> bool {
+    let rows: Vec<&[u8]> = text.lines(lines).map(|l| l.trimmed()).collect();
+    let mut worded = rows.iter().filter(|row| !row.is_empty());
+    let Some(first) = worded.clone().next() else {
+        return false;
+    };
+    let last = worded.next_back().unwrap_or(first);
+    // A blank row parts them from what follows.
+    if rows.last().is_some_and(|row| row.is_empty()) {
+        return false;
+    }
+    let comment = |row: &[u8]| {
+        [&b"#"[..], b"//", b"/*", b"*", b"--", b"\"\"\""]
+            .iter()
+            .any(|sign| row.starts_with(sign))
+    };
+    let declares = rows.iter().any(|row| {
+        let word = solid_words(row).next();
+        word.is_some_and(|word| DECLARES.contains(&word))
+    });
+    let open = matches!(
+        last.last(),
+        Some(b',' | b'(' | b'[' | b'{' | b'=' | b'\\' | b':')
+    );
+    let heads = (first.starts_with(b"@") || first.starts_with(b"#[")) && !declares;
+    open || comment(last) || heads
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::diff::hunk::Algorithm;
+    use crate::merge::row_edits::units;
+
+    fn whole_leans(text: &str) -> bool {
+        let text = Source::from(text);
+        leans(&text, text.all())
+    }
+
+    #[test]
+    fn some_rows_belong_to_the_next() {
+        assert!(whole_leans("@counted\n"));
+        assert!(whole_leans("@counted(\n    \"calls\")\n"));
+        assert!(whole_leans("#[derive(Debug)]\n"));
+        assert!(whole_leans("// What follows.\n"));
+        assert!(whole_leans("moor(ship,\n"));
+        assert!(!whole_leans("@counted\ndef moor(ship):\n    log(ship)\n"));
+        assert!(!whole_leans("// A part of its own.\n\n"));
+        assert!(!whole_leans("moor(ship);\n"));
+        assert!(!whole_leans("\n"));
+    }
+
+    #[test]
+    fn some_rows_mean_the_same_wherever_they_stand() {
+        let alone = |text: &str| {
+            let text = Source::from(text);
+            stands_alone(&text, text.all())
+        };
+        assert!(alone("from harbour import berth\nimport tide\n\n"));
+        assert!(alone("const berth = require('./berth');\n"));
+        assert!(alone("\n    def moor(self, ship):\n        log(ship)\n"));
+        assert!(alone("#[test]\npub(crate) fn moor() {\n    log();\n}\n\n"));
+        assert!(!alone("from harbour import (\n    berth,\n)\n"));
+        // Not parted from what is around it, or with a statement of its own.
+        assert!(!alone("def moor(self, ship):\n    log(ship)\n"));
+        assert!(!alone(
+            "\ndef moor(self, ship):\n    log(ship)\nmoor(tug)\n"
+        ));
+        assert!(!alone("pay(tide);\n"));
+        assert!(!alone("\n"));
+    }
+
+    /// New rows of theirs that use what ours took out.
+    fn hanging(base: &str, ours: &str, theirs: &str) -> usize {
+        let versions = Versions {
+            base: base.into(),
+            ours: ours.into(),
+            theirs: theirs.into(),
+        };
+        let of = |side: &Source| {
+            let (base, all) = (&versions.base, side.all());
+            units(base, base.all(), side, all, Algorithm::Histogram)
+        };
+        let (o, t) = (of(&versions.ours), of(&versions.theirs));
+        let all = versions.ours.all();
+        orphaned(&versions, (Version::Ours, all), &o, (Version::Theirs, &t))
+    }
+
+    #[test]
+    fn new_rows_may_use_what_is_gone() {
+        let base = "let berth = free.pop();\nmoor(ship);\n";
+        let theirs = "let berth = free.pop();\npay(berth);\nmoor(ship);\n";
+        assert_eq!(hanging(base, "moor(ship);\n", theirs), 1);
+        // The name still stands near.
+        assert_eq!(hanging(base, "moor(ship, berth);\n", theirs), 0);
+        assert_eq!(hanging(base, base, theirs), 0);
+        let theirs = "let berth = free.pop();\nmoor(ship, berth);\n";
+        assert_eq!(hanging(base, "moor(ship);\n", theirs), 1);
+        // Many new rows have names of their own.
+        let many = format!("{theirs}{}", "log(berth);\n".repeat(FEW + 1));
+        assert_eq!(hanging(base, "moor(ship);\n", &many), 1);
+    }
+}

@@ -1,0 +1,203 @@
+//! One side's changes of words in a line, made again in new lines of the other.
+
+use crate::diff::hunk::Hunk;
+use crate::diff::search::search_small;
+use crate::diff::tokens::Words;
+use crate::merge::row_edits::{Change, Unit};
+use crate::text::lines::LineIdx;
+use crate::text::source::Source;
+use crate::text::tokens::is_name;
+use imara_diff::Interner;
+
+/// Some words of a line that became others, and the words around them.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Swap {
+    before: Vec<u8>,
+    from: Vec<Vec<u8>>,
+    to: Vec<u8>,
+    after: Vec<u8>,
+    /// Blanks in front of what came.
+    blank: Vec<u8>,
+}
+
+impl Swap {
+    /// What turned one line into another.
+    pub(crate) fn between(base: &[u8], side: &[u8]) -> Vec<Swap> {
+        if base.len().max(side.len()) > 4_000 {
+            return Vec::new();
+        }
+        let (base, side) = (Words::new(base), Words::new(side));
+        let mut interner = Interner::new(base.len() * 2 + 8);
+        let (b, s) = (base.tokens(&mut interner), side.tokens(&mut interner));
+        let word = |at: Option<usize>| {
+            let at = at.filter(|at| *at < base.len());
+            at.map_or(Vec::new(), |at| base.word(at).to_vec())
+        };
+        let hunks = search_small(&b, &s).into_iter();
+        let swap = |h: Hunk| {
+            let (from, to) = (h.base.span(), h.side.span());
+            Swap {
+                before: word(from.start.checked_sub(1)),
+                after: word(Some(from.end)),
+                from: from.map(|at| base.word(at).to_vec()).collect(),
+                blank: side.blank(to.start).to_vec(),
+                to: side.run(to).to_vec(),
+            }
+        };
+        hunks.map(swap).collect()
+    }
+
+    /// Whether it takes words out that a line may still use.
+    fn names(&self) -> impl Iterator<Item = &[u8]> {
+        let names = self.from.iter().map(Vec::as_slice);
+        names.filter(|word| (is_name(word) && word.len() > 1) || matches!(*word, b"'" | b"\""))
+    }
+}
+
+/// Whether a side did nothing but put the same words into several lines.
+pub(crate) fn is_pattern(swaps: &[Swap]) -> bool {
+    let alike = |s: &Swap| s.from.is_empty() && s.to == swaps[0].to;
+    swaps.len() > 1 && swaps.iter().all(alike)
+}
+
+/// What a new line looks like after the other side's changes of words.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Replayed {
+    /// It holds nothing that the other side changed.
+    Fresh,
+    /// It holds words that the other side changed, here put right.
+    Renewed(Vec<u8>),
+    /// It holds words that the other side changed elsewhere in other company.
+    Stale,
+}
+
+/// Does to a line what the swaps did to theirs.
+pub(crate) fn replay(swaps: &[Swap], line: &[u8]) -> Replayed {
+    let often = |swap: &Swap| {
+        let alike = |s: &&Swap| s.from == swap.from && s.to == swap.to;
+        swap.names().next().is_some() && swaps.iter().filter(alike).count() > 1
+    };
+    let (mut text, mut renewed) = (line.to_vec(), false);
+    let mut done: Vec<&Swap> = Vec::new();
+    for swap in swaps {
+        if done.iter().any(|d| d.from == swap.from && d.to == swap.to) {
+            continue;
+        }
+        let alone = often(swap);
+        if let Some(next) = swap_in(swap, &text, alone) {
+            (text, renewed) = (next, true);
+            done.push(swap);
+        }
+    }
+    let words = Words::new(&text);
+    let stale = |swap: &Swap| {
+        swap.names().any(|name| {
+            (0..words.len()).any(|at| words.word(at) == name)
+                && !swap.to.windows(name.len()).any(|w| w == name)
+        })
+    };
+    match () {
+        () if swaps.iter().any(stale) => Replayed::Stale,
+        () if renewed => Replayed::Renewed(text),
+        () => Replayed::Fresh,
+    }
+}
+
+/// The line with one swap made wherever its words stand in the same company.
+fn swap_in(swap: &Swap, line: &[u8], alone: bool) -> Option<Vec<u8>> {
+    let words = Words::new(line);
+    let matches = |at: usize| {
+        let run = swap.from.iter().enumerate();
+        let mut all =
+            run.map(|(n, word)| at + n < words.len() && words.word(at + n) == word.as_slice());
+        let before = at.checked_sub(1).map_or(b"".as_slice(), |i| words.word(i));
+        let after = at + swap.from.len();
+        let after = if after < words.len() {
+            words.word(after)
+        } else {
+            b""
+        };
+        let company = before == swap.before.as_slice() && after == swap.after.as_slice();
+        // An insertion, or a sign, means something only between named words.
+        let known = is_name(&swap.before) || is_name(&swap.after) || swap.names().next().is_some();
+        all.all(|same| same) && ((company && known) || (alone && !swap.from.is_empty()))
+    };
+    let (mut out, mut at, mut hit) = (Vec::new(), 0, false);
+    while at <= words.len() {
+        if matches(at) && at < words.len() + usize::from(swap.from.is_empty()) {
+            hit = true;
+            if !swap.to.is_empty() {
+                let own = if swap.from.is_empty() {
+                    &swap.blank[..]
+                } else {
+                    words.blank(at)
+                };
+                out.extend_from_slice(own);
+                out.extend_from_slice(&swap.to);
+            }
+            at += swap.from.len();
+            if swap.from.is_empty() && at <= words.len() {
+                out.extend_from_slice(words.blank(at));
+                out.extend_from_slice(words.word(at));
+                at += 1;
+            }
+            continue;
+        }
+        out.extend_from_slice(words.blank(at));
+        out.extend_from_slice(words.word(at));
+        at += 1;
+    }
+    hit.then_some(out)
+}
+
+/// Rows whose words a side may have changed before its changes are no longer replayed.
+const REPLAYED: usize = 60;
+
+/// The changes of words that a side made, row by row.
+pub(crate) fn swaps(base: &Source, side: &Source, units: &[Unit]) -> Vec<Swap> {
+    let worded = |unit: &&Unit| matches!(unit, Unit::Pair(_, _, Change::Format | Change::Words));
+    let rows = units.iter().filter(worded).take(REPLAYED);
+    let of = |unit: &Unit| match *unit {
+        Unit::Pair(b, s, _) => Swap::between(
+            base.line(LineIdx(b)).trimmed(),
+            side.line(LineIdx(s)).trimmed(),
+        ),
+        _ => Vec::new(),
+    };
+    rows.flat_map(of).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_the_other_side_did_to_like_words_is_done_to_a_new_line() {
+        let swaps = |pairs: &[(&str, &str)]| -> Vec<Swap> {
+            let of = |(a, b): &(&str, &str)| Swap::between(a.as_bytes(), b.as_bytes());
+            pairs.iter().flat_map(of).collect()
+        };
+        let renewed =
+            |pairs: &[(&str, &str)], line: &str| match replay(&swaps(pairs), line.as_bytes()) {
+                Replayed::Renewed(text) => String::from_utf8(text).unwrap(),
+                other => format!("{other:?}"),
+            };
+        let cursor = [("return new Tide(this, options);", "return new Tide(this);")];
+        assert_eq!(
+            renewed(&cursor, "(new Tide(this, options)).log();"),
+            "(new Tide(this)).log();"
+        );
+        let args = [("moor(ship, berth)", "moor(ship, berth, tide)")];
+        assert_eq!(
+            renewed(&args, "if (moor(tug, berth)) {"),
+            "if (moor(tug, berth, tide)) {"
+        );
+        let style = [
+            ("var a = 1;", "const a = 1;"),
+            ("var b = 2;", "const b = 2;"),
+        ];
+        assert_eq!(renewed(&style, "var c = 3;"), "const c = 3;");
+        assert_eq!(renewed(&style[..1], "var c = 3;"), "Stale");
+        assert_eq!(renewed(&style, "let d = 4;"), "Fresh");
+    }
+}

@@ -1,0 +1,300 @@
+//! From three versions to a plan: what each side did to base, region by region.
+//!
+//! Not here: how a conflict is made smaller (`refine`, `split`), what a person decides
+//! about it (`draft`, `journal`).
+
+use crate::diff::hunk::{Algorithm, Hunk};
+use crate::diff::interned::Tokens;
+use crate::diff::lines::hunks;
+use crate::model::region::{ConflictId, Kind, Region, RegionId};
+use crate::model::versions::{Version, Versions};
+use crate::plan::partition::split;
+use crate::plan::refine::refine;
+use crate::text::lines::{LineIdx, LineRange};
+use crate::text::source::Source;
+
+/// What a plan depends on besides the three texts.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Options {
+    /// How lines are compared.
+    pub algorithm: Algorithm,
+}
+
+/// Three versions cut into regions that say who changed what.
+#[derive(Clone, Debug)]
+pub struct Plan {
+    versions: Versions,
+    /// Regions tile base, ours and theirs, in order; there is at least one.
+    regions: Vec<Region>,
+    /// The regions of kind conflict, in order.
+    conflicts: Vec<RegionId>,
+    /// For each conflict the number of the stretch it was cut out of; never falls.
+    stretches: Vec<u32>,
+    /// First and last region of each stretch with a conflict, what both did alike included.
+    spans: Vec<(RegionId, RegionId)>,
+}
+
+impl Plan {
+    /// The three versions it was made from.
+    pub fn versions(&self) -> &Versions {
+        &self.versions
+    }
+
+    /// All regions in order.
+    pub fn regions(&self) -> &[Region] {
+        &self.regions
+    }
+
+    /// One region.
+    ///
+    /// # Panics
+    /// If the plan has no such region.
+    pub fn region(&self, id: RegionId) -> &Region {
+        &self.regions[id.0 as usize]
+    }
+
+    /// All regions with their ids.
+    pub fn ids(&self) -> impl Iterator<Item = (RegionId, &Region)> {
+        (0..).map(RegionId).zip(&self.regions)
+    }
+
+    /// The conflicts in order.
+    pub fn conflicts(&self) -> &[RegionId] {
+        &self.conflicts
+    }
+
+    /// Which conflict a region is, if it is one.
+    pub fn conflict_of(&self, region: RegionId) -> Option<ConflictId> {
+        let at = self.conflicts.binary_search(&region).ok()?;
+        Some(ConflictId(at as u32))
+    }
+
+    /// The region that a conflict is.
+    pub fn region_of(&self, conflict: ConflictId) -> Option<RegionId> {
+        self.conflicts.get(conflict.0 as usize).copied()
+    }
+
+    /// The conflicts in the order of the text, those cut out of one stretch together.
+    ///
+    /// Changes that touch make one stretch; where its sides have runs of lines in
+    /// common, it is cut into several conflicts.
+    pub fn stretches(&self) -> impl Iterator<Item = &[RegionId]> {
+        let mut rest = (self.conflicts.as_slice(), self.stretches.as_slice());
+        std::iter::from_fn(move || {
+            let first = rest.1.first()?;
+            let n = rest.1.iter().take_while(|s| *s == first).count();
+            let (stretch, after) = rest.0.split_at(n);
+            rest = (after, &rest.1[n..]);
+            Some(stretch)
+        })
+    }
+
+    /// First and last region of the stretch that a conflict was cut out of.
+    pub fn span_of(&self, conflict: ConflictId) -> Option<(RegionId, RegionId)> {
+        let at = self.region_of(conflict)?;
+        let nth = self.spans.partition_point(|(_, last)| *last < at);
+        self.spans.get(nth).copied()
+    }
+
+    /// The region that holds a line of a version.
+    pub fn region_at(&self, version: Version, line: LineIdx) -> Option<RegionId> {
+        let at = self
+            .regions
+            .partition_point(|region| region.lines(version).end <= line);
+        let region = self.regions.get(at)?;
+        (region.lines(version).contains(line)).then_some(RegionId(at as u32))
+    }
+}
+
+/// Conflicts beyond which another way to match lines is not tried: it would not be rid of them all.
+const FEW: usize = 16;
+
+/// Cuts three versions into regions.
+///
+/// Total: never fails, on any bytes. What it cannot decide is a region of kind
+/// [`Kind::Conflict`]. Changes that touch each other are conflicts, as they are
+/// for git. Swapping the sides swaps the plan and nothing else.
+///
+/// ```
+/// use armistice_core::{plan, Kind, Options, Source};
+/// let plan = plan(&"a\nb\nc\n".into(), &"A\nb\nc\n".into(), &"a\nb\nC\n".into(), &Options::default());
+/// let kinds: Vec<Kind> = plan.regions().iter().map(|r| r.kind).collect();
+/// assert_eq!(kinds, [Kind::Ours, Kind::Unchanged, Kind::Theirs]);
+/// ```
+pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) -> Plan {
+    let tokens = Tokens::new(base, ours, theirs);
+    let of = |algorithm| {
+        let of = |side| hunks(&tokens.base, side, tokens.distinct, algorithm);
+        zip(&tokens, &of(&tokens.ours), &of(&tokens.theirs))
+    };
+    let clashes = |regions: &[Region]| {
+        let kinds = regions.iter().filter(|r| r.kind == Kind::Conflict);
+        kinds.count()
+    };
+    let mut zipped = of(options.algorithm);
+    // Where lines can be matched in several ways each side's difference may take another one;
+    // matched by what is rare they often agree.
+    if (1..=FEW).contains(&clashes(&zipped)) && options.algorithm != Algorithm::Histogram {
+        let other = of(Algorithm::Histogram);
+        if clashes(&other) == 0 {
+            zipped = other;
+        }
+    }
+    let versions = Versions {
+        base: base.clone(),
+        ours: ours.clone(),
+        theirs: theirs.clone(),
+    };
+    let (mut regions, mut conflicts, mut stretches) = (Vec::new(), Vec::new(), Vec::new());
+    let mut spans = Vec::new();
+    for (stretch, region) in (0..).zip(zipped) {
+        if region.kind != Kind::Conflict {
+            regions.push(region);
+            continue;
+        }
+        let (first, before) = (regions.len() as u32, conflicts.len());
+        let parts = refine(&versions, &tokens, region).into_iter();
+        let parts = parts.flat_map(|part| match part.kind {
+            Kind::Conflict => split(&versions, part),
+            _ => vec![part],
+        });
+        for part in parts {
+            if part.kind == Kind::Conflict {
+                conflicts.push(RegionId(regions.len() as u32));
+                stretches.push(stretch);
+            }
+            regions.push(part);
+        }
+        if conflicts.len() > before {
+            spans.push((RegionId(first), RegionId(regions.len() as u32 - 1)));
+        }
+    }
+    Plan {
+        versions,
+        regions,
+        conflicts,
+        stretches,
+        spans,
+    }
+}
+
+/// Walks both lists of hunks at once and groups those that touch.
+fn zip(tokens: &Tokens, ours: &[Hunk], theirs: &[Hunk]) -> Vec<Region> {
+    let mut zipper = Zipper {
+        regions: Vec::with_capacity(2 * (ours.len() + theirs.len()) + 1),
+        base: 0,
+        ours: 0,
+        theirs: 0,
+    };
+    let (mut i, mut j) = (0, 0);
+    while i < ours.len() || j < theirs.len() {
+        let group = Group::gather(ours, theirs, &mut i, &mut j);
+        zipper.push(tokens, &group);
+    }
+    zipper.finish(tokens);
+    zipper.regions
+}
+
+/// Hunks of both sides that touch each other, and the base lines they span.
+struct Group<'a> {
+    base: LineRange,
+    ours: &'a [Hunk],
+    theirs: &'a [Hunk],
+}
+
+impl<'a> Group<'a> {
+    /// Takes the next hunk and all that touch what has been taken.
+    fn gather(ours: &'a [Hunk], theirs: &'a [Hunk], i: &mut usize, j: &mut usize) -> Self {
+        let (from_i, from_j) = (*i, *j);
+        let starts = [ours.get(*i), theirs.get(*j)];
+        let start = starts.iter().flatten().map(|h| h.base.start.0).min();
+        let start = start.unwrap_or(0);
+        let mut end = start;
+        loop {
+            let next = |list: &[Hunk], at: usize| {
+                list.get(at)
+                    .filter(|h| h.base.start.0 <= end)
+                    .map(|h| h.base.end.0)
+            };
+            match (next(ours, *i), next(theirs, *j)) {
+                (Some(to), _) => (*i, end) = (*i + 1, end.max(to)),
+                (None, Some(to)) => (*j, end) = (*j + 1, end.max(to)),
+                (None, None) => break,
+            }
+        }
+        Group {
+            base: LineRange::new(start, end),
+            ours: &ours[from_i..*i],
+            theirs: &theirs[from_j..*j],
+        }
+    }
+}
+
+struct Zipper {
+    regions: Vec<Region>,
+    base: u32,
+    ours: u32,
+    theirs: u32,
+}
+
+impl Zipper {
+    fn push(&mut self, tokens: &Tokens, group: &Group<'_>) {
+        self.unchanged_until(group.base.start.0);
+        let mut region = Region {
+            kind: Kind::Conflict,
+            base: group.base,
+            ours: side_lines(self.ours, group.base, group.ours),
+            theirs: side_lines(self.theirs, group.base, group.theirs),
+        };
+        region.kind = match (group.ours.is_empty(), group.theirs.is_empty()) {
+            (false, true) => Kind::Ours,
+            (true, false) => Kind::Theirs,
+            _ if same(tokens, &region) => Kind::Same,
+            _ => Kind::Conflict,
+        };
+        self.base = region.base.end.0;
+        self.ours = region.ours.end.0;
+        self.theirs = region.theirs.end.0;
+        self.regions.push(region);
+    }
+
+    fn unchanged_until(&mut self, base: u32) {
+        let n = base - self.base;
+        if n > 0 {
+            self.regions.push(Region {
+                kind: Kind::Unchanged,
+                base: LineRange::new(self.base, base),
+                ours: LineRange::new(self.ours, self.ours + n),
+                theirs: LineRange::new(self.theirs, self.theirs + n),
+            });
+        }
+        self.base += n;
+        self.ours += n;
+        self.theirs += n;
+    }
+
+    fn finish(&mut self, tokens: &Tokens) {
+        self.unchanged_until(tokens.base.len() as u32);
+        if self.regions.is_empty() {
+            // Three empty texts: what is typed into them needs a place to stand.
+            self.regions.push(Region {
+                kind: Kind::Unchanged,
+                base: LineRange::default(),
+                ours: LineRange::default(),
+                theirs: LineRange::default(),
+            });
+        }
+    }
+}
+
+/// The lines of a side that stand for `base`: as many, but for what its hunks added and removed.
+fn side_lines(start: u32, base: LineRange, hunks: &[Hunk]) -> LineRange {
+    let removed: usize = hunks.iter().map(|h| h.base.len()).sum();
+    let added: usize = hunks.iter().map(|h| h.side.len()).sum();
+    let len = base.len() - removed + added;
+    LineRange::new(start, start + len as u32)
+}
+
+fn same(tokens: &Tokens, region: &Region) -> bool {
+    tokens.ours[region.ours.span()] == tokens.theirs[region.theirs.span()]
+}

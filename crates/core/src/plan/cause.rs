@@ -1,0 +1,148 @@
+//! Why a region is a conflict, in one sentence.
+
+use crate::diff::display::{Delta, Row, delta};
+use crate::model::region::RegionId;
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::plan::build::Plan;
+use crate::text::tokens::same_words;
+
+/// Why both sides clash here.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Cause {
+    /// Base has nothing here; both put something in.
+    BothAdded,
+    /// This side removed what the other changed.
+    RemovedAgainstEdited(Side),
+    /// The sides differ in white space alone.
+    WhiteSpace,
+    /// One side only re-indented or re-spaced what the other changed.
+    ReindentedAgainstEdited(Side),
+    /// The sides changed different lines that touch each other.
+    Touching,
+    /// Both changed at least one line that is the same in base.
+    SameLine,
+}
+
+/// Names the cause of a conflict.
+pub fn cause(plan: &Plan, id: RegionId) -> Cause {
+    let (versions, region) = (plan.versions(), plan.region(id));
+    let (ours, theirs) = (
+        versions.ours.slice(region.ours),
+        versions.theirs.slice(region.theirs),
+    );
+    if same_words(ours, theirs) {
+        return Cause::WhiteSpace;
+    }
+    if region.base.is_empty() {
+        return Cause::BothAdded;
+    }
+    let ours = delta(&versions.base, region.base, &versions.ours, region.ours);
+    let theirs = delta(&versions.base, region.base, &versions.theirs, region.theirs);
+    match () {
+        () if region.ours.is_empty() => Cause::RemovedAgainstEdited(Side::Ours),
+        () if region.theirs.is_empty() => Cause::RemovedAgainstEdited(Side::Theirs),
+        () if only_blanks(&ours) => Cause::ReindentedAgainstEdited(Side::Ours),
+        () if only_blanks(&theirs) => Cause::ReindentedAgainstEdited(Side::Theirs),
+        () if !share_a_line(&ours, &theirs) => Cause::Touching,
+        () => Cause::SameLine,
+    }
+}
+
+fn only_blanks(delta: &Delta) -> bool {
+    let blank = |row: &Row| matches!(row, Row::Kept(..) | Row::Reindented(..) | Row::Respaced(..));
+    delta.rows.iter().all(blank)
+}
+
+fn share_a_line(ours: &Delta, theirs: &Delta) -> bool {
+    let changed = |delta: &Delta| -> Vec<u32> {
+        let line = |row: &Row| match row {
+            Row::Removed(a) | Row::Reworded(a, _) | Row::Reindented(a, _) | Row::Respaced(a, _) => {
+                Some(a.0)
+            }
+            Row::Kept(..) | Row::Added(_) => None,
+        };
+        delta.rows.iter().filter_map(line).collect()
+    };
+    let theirs = changed(theirs);
+    changed(ours)
+        .iter()
+        .any(|line| theirs.binary_search(line).is_ok())
+}
+
+/// The cause as a person reads it.
+pub fn describe(plan: &Plan, id: RegionId) -> String {
+    let region = plan.region(id);
+    let lines = |n: usize| match n {
+        1 => "the line".to_owned(),
+        n => format!("{n} lines"),
+    };
+    match cause(plan, id) {
+        Cause::BothAdded => "both added lines here".to_owned(),
+        Cause::WhiteSpace => "only white space differs".to_owned(),
+        Cause::RemovedAgainstEdited(side) => format!(
+            "{} removed {} that {} edited",
+            name(side),
+            lines(region.base.len()),
+            name(side.other())
+        ),
+        Cause::ReindentedAgainstEdited(side) => format!(
+            "{} changed white space, {} the words",
+            name(side),
+            name(side.other())
+        ),
+        Cause::Touching => "changes that touch each other".to_owned(),
+        Cause::SameLine if region.base.len() == 1 => "both changed the same line".to_owned(),
+        Cause::SameLine => "both changed the same lines".to_owned(),
+    }
+}
+
+fn name(side: Side) -> &'static str {
+    Version::from(side).name()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Options, plan};
+
+    fn check(base: &str, ours: &str, theirs: &str, expected: &str) {
+        let plan = plan(
+            &base.into(),
+            &ours.into(),
+            &theirs.into(),
+            &Options::default(),
+        );
+        assert_eq!(describe(&plan, plan.conflicts()[0]), expected);
+    }
+
+    #[test]
+    fn each_cause_has_its_sentence() {
+        check("a\n", "a\nb\n", "a\nc\n", "both added lines here");
+        check("a b\n", "a  b\n", "  a b\n", "only white space differs");
+        check(
+            "a one\n",
+            "",
+            "a two\n",
+            "ours removed the line that theirs edited",
+        );
+        check(
+            "a one\n",
+            "  a one\n",
+            "a two\n",
+            "ours changed white space, theirs the words",
+        );
+        check(
+            "a one\nb two\n",
+            "a won\nb two\n",
+            "a one\nb too\n",
+            "changes that touch each other",
+        );
+        check(
+            "a one x\n",
+            "a won x\n",
+            "a two x\n",
+            "both changed the same line",
+        );
+    }
+}

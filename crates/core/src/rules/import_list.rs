@@ -1,0 +1,106 @@
+//! One line that brings names in, changed by both: a set, not a text.
+
+use crate::decide::ruling::Certainty::{Certain, Likely};
+use crate::merge::import_list::{merge_names, merge_new_names};
+use crate::model::segment::Strand;
+use crate::model::versions::Version;
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::text::source::Line;
+
+pub(crate) struct Names;
+
+impl Rule for Names {
+    fn id(&self) -> &'static str {
+        "names"
+    }
+
+    fn title(&self) -> &'static str {
+        "both changed the names of one line"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let lines = |version: Version| conflict.region().lines(version);
+        let line = |version: Version| -> Option<Line<'_>> {
+            let at = (lines(version).len() == 1).then_some(lines(version).start)?;
+            Some(conflict.versions().get(version).line(at))
+        };
+        let found = match Version::ALL.map(line) {
+            [Some(ours), Some(theirs), Some(base)] => {
+                Some((ours, merge_names(base, ours, theirs)?))
+            }
+            [Some(ours), Some(theirs), None] if lines(Version::Base).is_empty() => {
+                Some((ours, merge_new_names(ours, theirs)?))
+            }
+            _ => None,
+        };
+        let (certainty, resolution) = match found {
+            Some((line, merged)) => {
+                let certainty = if merged.sure { Certain } else { Likely };
+                let (trailing, end) = (line.trailing(), line.end().bytes());
+                let text = [line.indent(), &merged.words, trailing, end].concat();
+                (certainty, conflict.resolution(vec![Strand::Text(text)]))
+            }
+            // One row of several.
+            None => {
+                conflict.facts().filter(|facts| facts.named > 0)?;
+                (conflict.sure(context), conflict.woven_resolution()?)
+            }
+        };
+        let reason = format!(
+            "{} and {} each changed the names in one line; what one took out is gone, what one put in is there",
+            context.ours, context.theirs
+        );
+        Some(Proposal::new(certainty, resolution, reason))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[
+            Example {
+                path: "a.py",
+                base: "from harbour import berth, quay\n",
+                ours: "from harbour import berth\n",
+                theirs: "from harbour import berth, quay, tide\n",
+                gives: Some((Certain, "from harbour import berth, tide\n")),
+            },
+            Example {
+                path: "a.js",
+                base: "import { quay, berth } from './harbour';\n",
+                ours: "import { quay, berth, crane } from './harbour';\n",
+                theirs: "import { pilot, quay, berth } from './harbour';\n",
+                gives: Some((
+                    Likely,
+                    "import { pilot, quay, berth, crane } from './harbour';\n",
+                )),
+            },
+            Example {
+                path: "a.py",
+                base: "from office import desk\nfrom harbour import berth, quay\n",
+                ours: "from office import desk\nfrom harbour import anchor, berth, quay\n",
+                theirs: "from harbour import quay\n",
+                gives: Some((Likely, "from harbour import anchor, quay\n")),
+            },
+            Example {
+                path: "a.rs",
+                base: "use harbour::{quay, berth};\n",
+                ours: "use harbour::{quay, berth, crane};\n",
+                theirs: "use harbour::{quay, berth, ferry};\n",
+                gives: None,
+            },
+            Example {
+                path: "a.js",
+                base: "const harbour = { quay, berth };\n",
+                ours: "const harbour = { quay };\n",
+                theirs: "const harbour = { quay, berth, tide };\n",
+                gives: None,
+            },
+            Example {
+                path: "a.py",
+                base: "moor(berth, quay)\n",
+                ours: "moor(berth)\n",
+                theirs: "moor(berth, quay, tide)\n",
+                gives: None,
+            },
+        ]
+    }
+}

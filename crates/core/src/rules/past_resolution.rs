@@ -1,0 +1,33 @@
+//! The same conflict was settled before.
+
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+
+pub(crate) struct Memory;
+
+impl Rule for Memory {
+    fn id(&self) -> &'static str {
+        "memory"
+    }
+
+    fn title(&self) -> &'static str {
+        "settled before"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let resolution = context.precedents.remembered(conflict.texts())?;
+        let reason =
+            "these three versions met before; this is how they were settled then".to_owned();
+        Some(Proposal::likely(resolution, reason))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[Example {
+            path: "a.rs",
+            base: "a\n",
+            ours: "b\n",
+            theirs: "c\n",
+            gives: None,
+        }]
+    }
+}

@@ -1,0 +1,32 @@
+//! Like a conflict that was just settled.
+
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Context, Example, Proposal, Rule};
+
+pub(crate) struct Echo;
+
+impl Rule for Echo {
+    fn id(&self) -> &'static str {
+        "echo"
+    }
+
+    fn title(&self) -> &'static str {
+        "like one settled before"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+        let (resolution, by) = context.precedents.like(conflict.texts())?;
+        let reason = format!("like a conflict that was settled by {by} in this session");
+        Some(Proposal::likely(resolution, reason))
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        &[Example {
+            path: "a.rs",
+            base: "a\n",
+            ours: "b\n",
+            theirs: "c\n",
+            gives: None,
+        }]
+    }
+}

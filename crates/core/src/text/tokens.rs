@@ -1,0 +1,175 @@
+//! A line cut into words: what differences inside lines are made of.
+//!
+//! A word is a run of letters, digits and underscores, a run of one kind of
+//! blank, or one single other sign. No grapheme is ever cut in two.
+
+use crate::text::source::is_blank;
+use std::ops::Range;
+use unicode_segmentation::UnicodeSegmentation;
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Class {
+    Word,
+    Blank(u8),
+    Sign,
+}
+
+/// The words of `bytes` as byte ranges that tile it, in order.
+///
+/// Bytes that are not UTF-8 form words of their own.
+pub fn words(bytes: &[u8]) -> Vec<Range<usize>> {
+    let mut out: Vec<Range<usize>> = Vec::with_capacity(bytes.len() / 3 + 4);
+    let mut last = Class::Sign;
+    let mut push = |at: usize, len: usize, class: Class| {
+        match out.last_mut() {
+            Some(word) if class == last && class != Class::Sign => word.end = at + len,
+            _ => out.push(at..at + len),
+        }
+        last = class;
+    };
+    let mut at = 0;
+    if bytes.is_ascii() {
+        // No grapheme of ASCII is longer than a byte, but for CR LF.
+        for (at, byte) in bytes.iter().enumerate() {
+            push(at, 1, class_of_ascii(*byte));
+        }
+        return out;
+    }
+    for chunk in bytes.utf8_chunks() {
+        for grapheme in chunk.valid().graphemes(true) {
+            push(at, grapheme.len(), class_of(grapheme));
+            at += grapheme.len();
+        }
+        if !chunk.invalid().is_empty() {
+            push(at, chunk.invalid().len(), Class::Word);
+            at += chunk.invalid().len();
+        }
+    }
+    out
+}
+
+fn class_of_ascii(byte: u8) -> Class {
+    match byte {
+        b' ' | b'\t' => Class::Blank(byte),
+        b'_' => Class::Word,
+        byte if byte.is_ascii_alphanumeric() => Class::Word,
+        _ => Class::Sign,
+    }
+}
+
+fn class_of(grapheme: &str) -> Class {
+    match grapheme.chars().next() {
+        Some(c @ (' ' | '\t')) if grapheme.len() == 1 => Class::Blank(c as u8),
+        Some(c) if c.is_alphanumeric() || c == '_' => Class::Word,
+        _ => Class::Sign,
+    }
+}
+
+/// Bytes beyond which a text is not cut into words to be compared.
+const LONG: usize = 200_000;
+
+/// Whether two texts have the same words and differ in blanks and line ends alone.
+///
+/// Very long ones are compared by their signs without blanks, which is quicker
+/// and takes a word that was cut in two for the same.
+pub(crate) fn same_words(a: &[u8], b: &[u8]) -> bool {
+    let is_blank = |byte: &u8| matches!(byte, b' ' | b'\t' | b'\n' | b'\r');
+    if a.len().max(b.len()) > LONG {
+        return a
+            .iter()
+            .filter(|x| !is_blank(x))
+            .eq(b.iter().filter(|x| !is_blank(x)));
+    }
+    line_words(a).eq(line_words(b))
+}
+
+fn line_words(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+    text.split(|b| matches!(b, b'\n' | b'\r'))
+        .flat_map(solid_words)
+}
+
+/// Whether a byte is a blank or ends a line.
+pub(crate) fn is_space(byte: u8) -> bool {
+    matches!(byte, b' ' | b'\t' | b'\n' | b'\r')
+}
+
+/// The words of a line that are not blanks: what likeness of lines is judged by.
+pub(crate) fn solid_words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
+    words(bytes)
+        .into_iter()
+        .map(move |range| &bytes[range])
+        .filter(|word| !word.iter().all(|b| is_blank(*b)))
+}
+
+/// Whether a word is more than a sign.
+pub(crate) fn is_name(word: &[u8]) -> bool {
+    word.iter()
+        .any(|b| b.is_ascii_alphanumeric() || *b == b'_' || *b >= 0x80)
+}
+
+/// By how much a sign opens.
+pub(crate) fn bracket(sign: u8) -> isize {
+    match sign {
+        b'(' | b'[' | b'{' => 1,
+        b')' | b']' | b'}' => -1,
+        _ => 0,
+    }
+}
+
+/// Whether a line says more than its signs: three letters or digits.
+pub(crate) fn is_worded(line: &[u8]) -> bool {
+    line.iter().filter(|b| b.is_ascii_alphanumeric()).count() > 2
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn cut(text: &str) -> Vec<&str> {
+        words(text.as_bytes())
+            .into_iter()
+            .map(|r| &text[r])
+            .collect()
+    }
+
+    #[test]
+    fn identifiers_blanks_and_signs_are_words() {
+        assert_eq!(
+            cut("\t  let é_1 = q.pop();"),
+            [
+                "\t", "  ", "let", " ", "é_1", " ", "=", " ", "q", ".", "pop", "(", ")", ";"
+            ]
+        );
+    }
+
+    #[test]
+    fn a_grapheme_stays_whole() {
+        assert_eq!(
+            cut("e\u{301}a ⚓\u{fe0f}"),
+            ["e\u{301}a", " ", "⚓\u{fe0f}"]
+        );
+    }
+
+    #[test]
+    fn words_are_the_same_whatever_blanks_stand_between() {
+        assert!(same_words(b"a b\n", b"  a\tb"));
+        assert!(!same_words(b"ab", b"a b"));
+        let long = |blank: &str| format!("tide{blank}table;").repeat(20_000).into_bytes();
+        assert!(same_words(&long(" "), &long("  ")));
+        assert!(!same_words(&long(" "), &long("!")));
+    }
+
+    proptest! {
+        #[test]
+        fn words_tile_any_bytes(bytes: Vec<u8>) {
+            let mut at = 0;
+            for word in words(&bytes) {
+                prop_assert_eq!(word.start, at);
+                prop_assert!(word.end > at);
+                at = word.end;
+            }
+            prop_assert_eq!(at, bytes.len());
+        }
+    }
+}

@@ -1,0 +1,5 @@
+//! Whether a merged text is right: markers, checks, and an account of every line.
+
+pub(crate) mod audit;
+pub(crate) mod checks;
+pub(crate) mod markers;

@@ -1,0 +1,259 @@
+//! Whether a merged text is fit to be committed, as far as bytes can tell.
+//!
+//! Not here: whether anything was lost (`audit`), the project's own checks.
+
+use crate::model::versions::Versions;
+use crate::text::lines::LineIdx;
+use crate::text::source::{Line, LineEnd, Source, is_blank};
+use crate::verify::markers::find_markers;
+use serde::Serialize;
+use std::collections::HashSet;
+
+/// What is looked at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Check {
+    /// No conflict is open.
+    Open,
+    /// No marker line is left.
+    Markers,
+    /// Lines end alike, if they did in every version.
+    LineEnds,
+    /// The last line ends with a newline, if it did in every version.
+    LastNewline,
+    /// No trailing blanks that no version had.
+    TrailingBlanks,
+    /// Nothing that a side added is gone without a decision.
+    Lost,
+    /// No line stands there more often than on either side.
+    Twice,
+}
+
+impl Check {
+    /// All checks in the order of the screen.
+    pub const ALL: [Check; 7] = [
+        Check::Open,
+        Check::Markers,
+        Check::LineEnds,
+        Check::LastNewline,
+        Check::TrailingBlanks,
+        Check::Lost,
+        Check::Twice,
+    ];
+
+    /// Its name on the screen.
+    pub fn name(self) -> &'static str {
+        match self {
+            Check::Open => "no conflict is open",
+            Check::Markers => "no marker lines",
+            Check::LineEnds => "line ends are not mixed",
+            Check::LastNewline => "the last newline is there",
+            Check::TrailingBlanks => "no trailing blanks were added",
+            Check::Lost => "nothing is lost",
+            Check::Twice => "nothing stands twice",
+        }
+    }
+
+    /// How much a finding of it weighs.
+    pub fn weight(self) -> Weight {
+        match self {
+            Check::Open | Check::Markers => Weight::Stops,
+            Check::LineEnds
+            | Check::LastNewline
+            | Check::TrailingBlanks
+            | Check::Lost
+            | Check::Twice => Weight::Look,
+        }
+    }
+}
+
+/// How much a finding weighs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Weight {
+    /// It stands in the way of concluding.
+    Stops,
+    /// Worth a look.
+    Look,
+}
+
+/// One thing found.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Finding {
+    /// By which check.
+    pub check: Check,
+    /// How much it weighs.
+    pub weight: Weight,
+    /// Where, if it is about a line.
+    pub line: Option<LineIdx>,
+    /// What, for a person.
+    pub what: String,
+}
+
+impl Finding {
+    /// A finding that weighs what its check weighs.
+    pub fn new(check: Check, line: Option<LineIdx>, what: impl Into<String>) -> Self {
+        Finding {
+            check,
+            weight: check.weight(),
+            line,
+            what: what.into(),
+        }
+    }
+}
+
+/// What is checked.
+#[derive(Clone, Copy, Debug)]
+pub struct Inputs<'a> {
+    /// The merged text.
+    pub result: &'a Source,
+    /// What it was merged from, where that is known.
+    pub versions: Option<&'a Versions>,
+}
+
+/// Looks at a merged text; findings come in the order of [`Check::ALL`], then by line.
+pub fn check(inputs: &Inputs<'_>) -> Vec<Finding> {
+    let mut found = markers(inputs);
+    if let Some(versions) = inputs.versions {
+        found.extend(line_ends(inputs.result, versions));
+        found.extend(last_newline(inputs.result, versions));
+        found.extend(trailing_blanks(inputs.result, versions));
+    }
+    found
+}
+
+fn known_lines(versions: Option<&Versions>) -> HashSet<&[u8]> {
+    let sides = versions.map(|v| [&v.ours, &v.theirs]).into_iter().flatten();
+    sides
+        .flat_map(|s| s.lines(s.all()).map(Line::content))
+        .collect()
+}
+
+/// A marker that one side had committed already may be text about markers.
+fn markers(inputs: &Inputs<'_>) -> Vec<Finding> {
+    let found = find_markers(inputs.result);
+    if found.is_empty() {
+        return Vec::new();
+    }
+    let known = known_lines(inputs.versions);
+    let finding = |(at, _): (LineIdx, _)| {
+        let content = inputs.result.line(at).content();
+        let text = String::from_utf8_lossy(content);
+        let mut finding = Finding::new(Check::Markers, Some(at), format!("marker line: {text}"));
+        if known.contains(content) {
+            finding.weight = Weight::Look;
+            finding.what += " (one side had it before the merge)";
+        }
+        finding
+    };
+    found.into_iter().map(finding).collect()
+}
+
+fn ends(text: &Source) -> Vec<LineEnd> {
+    let mut seen = Vec::new();
+    for end in text.lines(text.all()).map(Line::end) {
+        if end != LineEnd::None && !seen.contains(&end) {
+            seen.push(end);
+        }
+    }
+    seen
+}
+
+fn line_ends(result: &Source, versions: &Versions) -> Option<Finding> {
+    let mixed_before = [&versions.base, &versions.ours, &versions.theirs]
+        .into_iter()
+        .any(|v| ends(v).len() > 1);
+    if ends(result).len() < 2 || mixed_before {
+        return None;
+    }
+    let usual = result.usual_end();
+    let odd = |line: &Line<'_>| line.end() != usual && line.end() != LineEnd::None;
+    let at = result.lines(result.all()).position(|line| odd(&line))?;
+    let line = LineIdx(at as u32);
+    let (this, rest) = (result.line(line).end().name(), usual.name());
+    let what = format!("this line ends with {this}, most others with {rest}");
+    Some(Finding::new(Check::LineEnds, Some(line), what))
+}
+
+fn last_newline(result: &Source, versions: &Versions) -> Option<Finding> {
+    let ended = |text: &Source| {
+        let last = text.lines(text.all()).next_back();
+        last.is_none_or(|line| line.end() != LineEnd::None)
+    };
+    let all_ended = [&versions.base, &versions.ours, &versions.theirs]
+        .into_iter()
+        .all(ended);
+    (all_ended && !ended(result)).then(|| {
+        let last = LineIdx(result.len().saturating_sub(1) as u32);
+        Finding::new(
+            Check::LastNewline,
+            Some(last),
+            "the last line has no newline; it had one in every version",
+        )
+    })
+}
+
+fn trailing_blanks(result: &Source, versions: &Versions) -> Vec<Finding> {
+    let blank_at_end = |line: &Line<'_>| line.content().last().copied().is_some_and(is_blank);
+    let suspects: Vec<_> = (result.all().iter())
+        .zip(result.lines(result.all()))
+        .filter(|(_, line)| blank_at_end(line))
+        .collect();
+    if suspects.is_empty() {
+        return Vec::new();
+    }
+    let mut known = known_lines(Some(versions));
+    known.extend(versions.base.lines(versions.base.all()).map(Line::content));
+    suspects
+        .into_iter()
+        .filter(|(_, line)| !known.contains(line.content()))
+        .map(|(at, _)| {
+            Finding::new(
+                Check::TrailingBlanks,
+                Some(at),
+                "blanks at the end that no version had",
+            )
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn found(base: &str, ours: &str, theirs: &str, result: &str) -> Vec<(Check, usize, Weight)> {
+        let versions = Versions {
+            base: base.into(),
+            ours: ours.into(),
+            theirs: theirs.into(),
+        };
+        let inputs = Inputs {
+            result: &result.into(),
+            versions: Some(&versions),
+        };
+        let place = |f: &Finding| (f.check, f.line.map_or(0, LineIdx::number), f.weight);
+        check(&inputs).iter().map(place).collect()
+    }
+
+    #[test]
+    fn a_clean_result_has_no_finding() {
+        assert_eq!(found("a\n", "b \n", "c\n", "b \n"), []);
+    }
+
+    #[test]
+    fn each_check_finds_its_line() {
+        let of = |result| found("a\nb\n", "a\nc\n", "a\nd\n", result);
+        assert_eq!(of("a\n<<<<<<< x\n"), [(Check::Markers, 2, Weight::Stops)]);
+        assert_eq!(of("a\nb\r\nc\n"), [(Check::LineEnds, 2, Weight::Look)]);
+        assert_eq!(of("a\nb"), [(Check::LastNewline, 2, Weight::Look)]);
+        assert_eq!(of("a\nq \n"), [(Check::TrailingBlanks, 2, Weight::Look)]);
+    }
+
+    #[test]
+    fn what_the_versions_had_is_not_held_against_the_result() {
+        assert_eq!(found("a\r\nb\n", "a\r\nc\n", "a\r\nb\n", "a\r\nc\n"), []);
+        assert_eq!(found("a", "b", "c", "b"), []);
+        let quoted = found("", "<<<<<<< text\n", "", "<<<<<<< text\n");
+        assert_eq!(quoted, [(Check::Markers, 1, Weight::Look)]);
+    }
+}

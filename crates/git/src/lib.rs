@@ -5,36 +5,40 @@
 //! decided elsewhere: this crate reads the situation and carries results out.
 #![deny(missing_docs)]
 
-mod blobs;
 mod case;
-mod conclude;
-mod error;
-mod index;
-mod invocation;
+mod file;
 mod loose;
-mod operation;
 mod path;
-mod proof;
-mod repository;
+mod process;
+mod repo;
 mod situation;
 mod store;
-mod work_file;
-mod write;
+mod worktree;
 
-pub use blobs::read_blobs;
-pub use case::{Case, CaseId, Kind, Mode, Oid, Outcome, Stage, Stages, Standing, whose_words};
-pub use conclude::{After, Ending, LogLine, Verdict, conclude, log, result_against, run_ending};
-pub use error::Error;
-pub use invocation::{Cancel, Git, Invocation, Output, Runner};
+pub use case::contents::{Loaded, load, load_all, staged_bytes};
+pub use case::kinds::{Kind, whose_words};
+pub use case::one::{Case, Standing};
+pub use case::outcomes::Outcome;
+pub use case::stages::{Stage, Stages};
+pub use file::work_file::{Seen, WorkFile, write_atomically};
 pub use loose::Loose;
-pub use operation::{Backend, Operation};
 pub use path::RepoPath;
-pub use proof::{PathFinding, Proof, prove};
-pub use repository::Repository;
-pub use situation::{Commit, Party, Situation};
-pub use store::{Journal, Memory, Store};
-pub use work_file::{Seen, WorkFile, write_atomically};
-pub use write::{
-    Loaded, Overwrite, Written, load, load_all, settle_outcome, staged_bytes, take_back,
-    write_result,
+pub use process::cancel::Cancel;
+pub use process::error::Error;
+pub use process::invocation::{Git, Invocation, Output};
+pub use process::runner::Runner;
+pub use repo::index::Mode;
+pub use repo::objects::{Oid, read_blobs};
+pub use repo::operation::{Backend, Operation};
+pub use repo::repository::Repository;
+pub use situation::conclude::{
+    After, Ending, LogLine, Verdict, conclude, log, result_against, run_ending,
 };
+pub use situation::proof::{PathFinding, Proof, prove};
+pub use situation::read::{Commit, Party, Situation};
+pub use store::journal::Journal;
+pub use store::memory::Memory;
+pub use store::records::Store;
+pub use worktree::guard::Overwrite;
+pub use worktree::take_back::take_back;
+pub use worktree::write::{Written, settle_outcome, write_result};

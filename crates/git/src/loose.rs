@@ -4,14 +4,14 @@
 //! state, so that decisions survive as they do anywhere else. What is written
 //! there is delivered to the file that was asked for.
 
-use crate::error::Error;
-use crate::invocation::{Git, Invocation};
+use crate::file::work_file::write_atomically;
 use crate::path::RepoPath;
-use crate::repository::Repository;
-use crate::situation::Situation;
-use crate::store::hash;
-use crate::work_file::write_atomically;
-use crate::write::Overwrite;
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::repository::Repository;
+use crate::situation::read::Situation;
+use crate::store::folders::hash;
+use crate::worktree::guard::Overwrite;
 use armistice_core::Versions;
 use std::ffi::OsStr;
 use std::fs;

@@ -1,8 +1,13 @@
-//! Contents of objects, many in one call.
+//! Objects by name: contents of many in one call.
 
-use crate::case::Oid;
-use crate::error::Error;
-use crate::invocation::{Git, Invocation};
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use serde::Serialize;
+
+/// Name of an object, in hexadecimal, of whichever length the repository uses.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, serde::Deserialize)]
+#[serde(transparent)]
+pub struct Oid(pub String);
 
 /// Reads objects in order through one `cat-file --batch`.
 ///

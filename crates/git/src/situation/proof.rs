@@ -1,13 +1,14 @@
 //! What stands in the way of concluding: checks over all that is to be committed.
 
-use crate::blobs::read_blobs;
-use crate::case::{Case, Oid, Standing};
-use crate::error::Error;
-use crate::invocation::{Git, Invocation};
+use crate::case::contents::{load, staged_bytes};
+use crate::case::kinds::whose_words;
+use crate::case::one::{Case, Standing};
 use crate::path::RepoPath;
-use crate::repository::Repository;
-use crate::situation::Situation;
-use crate::write::{load, staged_bytes};
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::objects::{Oid, read_blobs};
+use crate::repo::repository::Repository;
+use crate::situation::read::Situation;
 use armistice_core::{Check, Finding, Inputs, Source, Weight, check};
 use serde::Serialize;
 use std::collections::HashSet;
@@ -100,7 +101,7 @@ impl Proof {
 }
 
 fn open_finding(case: &Case) -> Finding {
-    let (ours, theirs) = crate::case::whose_words(case.kind);
+    let (ours, theirs) = whose_words(case.kind);
     let what = format!("not settled and staged yet: ours {ours}, theirs {theirs}");
     Finding::new(Check::Open, None, what)
 }

@@ -1,13 +1,13 @@
 //! Concluding, skipping and backing out; the log afterwards.
 
-use crate::case::Case;
-use crate::error::Error;
-use crate::invocation::{Git, Invocation, Output};
-use crate::operation::Operation;
-use crate::repository::Repository;
-use crate::situation::{Commit, Situation, parse_commit};
-use crate::store::Store;
-use crate::work_file::{Seen, WorkFile};
+use crate::case::one::Case;
+use crate::file::work_file::{Seen, WorkFile};
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation, Output};
+use crate::repo::operation::Operation;
+use crate::repo::repository::Repository;
+use crate::situation::read::{Commit, Situation, parse_commit};
+use crate::store::records::Store;
 use serde::Serialize;
 use std::ffi::OsString;
 use std::path::PathBuf;

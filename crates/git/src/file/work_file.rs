@@ -1,7 +1,7 @@
 //! Files of the work tree: what is there, and replacing it in one step.
 
-use crate::error::Error;
 use crate::path::RepoPath;
+use crate::process::error::Error;
 use serde::{Deserialize, Serialize};
 use std::fs::{self, Permissions};
 use std::hash::Hasher;

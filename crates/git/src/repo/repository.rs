@@ -1,7 +1,9 @@
 //! Where the repository is.
 
-use crate::error::Error;
-use crate::invocation::{Cancel, Git, Invocation, Output, Runner};
+use crate::process::cancel::Cancel;
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation, Output};
+use crate::process::runner::Runner;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};

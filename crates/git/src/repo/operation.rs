@@ -1,7 +1,7 @@
 //! Which operation of git is under way.
 
-use crate::error::Error;
-use crate::repository::Repository;
+use crate::process::error::Error;
+use crate::repo::repository::Repository;
 use serde::Serialize;
 use std::fmt;
 

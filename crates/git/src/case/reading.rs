@@ -1,14 +1,18 @@
 //! Reads the conflicted part of the index.
 
-use crate::case::{Case, Kind, Mode, Oid, Stage, Stages, Standing};
-use crate::error::Error;
-use crate::invocation::{Git, Invocation};
+use crate::case::kinds::Kind;
+use crate::case::one::{Case, Standing};
+use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::index::Mode;
+use crate::repo::objects::Oid;
 use std::collections::BTreeMap;
 
 /// The cases that the index tells of: unmerged paths, and staged ones whose
 /// stages git still remembers.
-pub(crate) fn cases(git: &impl Git) -> Result<Vec<Case>, Error> {
+pub(crate) fn cases_in_index(git: &impl Git) -> Result<Vec<Case>, Error> {
     let read = |option| -> Result<_, Error> {
         let call = Invocation::read(["ls-files", "-z", option, "--full-name"]);
         parse(&git.must(&call)?.stdout)

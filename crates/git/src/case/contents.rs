@@ -1,0 +1,114 @@
+//! The three versions of a case, read, and what is staged for it.
+
+use crate::case::one::Case;
+use crate::case::stages::Stage;
+use crate::file::work_file::{Seen, WorkFile};
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::index::Mode;
+use crate::repo::objects::{Oid, read_blobs};
+use crate::repo::repository::Repository;
+use armistice_core::{Source, Versions};
+
+/// The contents of a case.
+#[derive(Clone, Debug)]
+pub struct Loaded {
+    /// Base, ours, theirs; a missing version is empty.
+    pub versions: Versions,
+    /// Whether a version is binary, so that lines make no sense.
+    pub binary: bool,
+    /// The working file when it was read.
+    pub seen: Seen,
+}
+
+/// Reads the versions of a case and looks at its working file.
+///
+/// # Errors
+/// If an object is missing or the working file cannot be read.
+pub fn load(repo: &Repository, case: &Case) -> Result<Loaded, Error> {
+    let mut all = load_all(repo, std::slice::from_ref(case))?;
+    all.pop().ok_or_else(|| Error::Unreadable {
+        command: "cat-file --batch".to_owned(),
+        what: format!("nothing for '{}'", case.path),
+    })
+}
+
+/// Reads many cases with one call for all contents; in the order of `cases`.
+///
+/// # Errors
+/// As [`load`], for the first case that fails.
+pub fn load_all(repo: &Repository, cases: &[Case]) -> Result<Vec<Loaded>, Error> {
+    let oids: Vec<Oid> = cases
+        .iter()
+        .flat_map(|case| readable(case))
+        .flatten()
+        .map(|s| s.oid.clone())
+        .collect();
+    let mut blobs = read_blobs(repo, &oids)?.into_iter();
+    let binary = called_binary(repo, cases)?;
+    let mut loaded = Vec::with_capacity(cases.len());
+    for (case, called_binary) in cases.iter().zip(binary) {
+        let mut next = |stage: Option<&Stage>| {
+            let bytes = stage.and_then(|_| blobs.next());
+            Source::new(bytes.unwrap_or_default())
+        };
+        let [base, ours, theirs] = readable(case);
+        let versions = Versions {
+            base: next(base),
+            ours: next(ours),
+            theirs: next(theirs),
+        };
+        let texts = [&versions.base, &versions.ours, &versions.theirs];
+        loaded.push(Loaded {
+            binary: called_binary || texts.into_iter().any(Source::is_binary),
+            seen: WorkFile::read(repo.work_tree(), &case.path)?.seen,
+            versions,
+        });
+    }
+    Ok(loaded)
+}
+
+/// The stages that are objects of this repository: the commit of a submodule is none.
+fn readable(case: &Case) -> [Option<&Stage>; 3] {
+    let is_readable = |s: &&Stage| s.mode != Mode::Submodule;
+    case.stages.all().map(|s| s.as_ref().filter(is_readable))
+}
+
+/// For each case, whether attributes forbid merging it line by line.
+fn called_binary(repo: &Repository, cases: &[Case]) -> Result<Vec<bool>, Error> {
+    let paths: Vec<u8> = cases
+        .iter()
+        .flat_map(|c| [c.path.bytes(), b"\0"].concat())
+        .collect();
+    let call = Invocation::read(["check-attr", "-z", "--stdin", "merge"]).stdin(paths);
+    let output = repo.must(&call)?;
+    // PATH NUL "merge" NUL VALUE NUL, once for each; "unset" is what -merge and the macro "binary" give.
+    let values = output.stdout.split(|b| *b == 0).skip(2).step_by(3);
+    Ok(values
+        .map(|value| matches!(value, b"unset" | b"binary"))
+        .collect())
+}
+
+/// What is staged for a path now, if anything is.
+///
+/// # Errors
+/// If git fails.
+pub fn staged_bytes(repo: &Repository, case: &Case) -> Result<Option<Vec<u8>>, Error> {
+    let call = Invocation::read(["ls-files", "-z", "--stage", "--"]).arg(case.path.to_os());
+    let fields = entry_fields(repo, &call)?;
+    match &fields[..] {
+        // The commit of a submodule is no object of this repository.
+        [mode, oid, ..] if mode != "160000" => {
+            Ok(Some(read_blobs(repo, &[Oid(oid.clone())])?.concat()))
+        }
+        _ => Ok(None),
+    }
+}
+
+/// The fields before the path of the first entry that `ls-files` or `ls-tree` prints.
+pub(crate) fn entry_fields(repo: &Repository, call: &Invocation) -> Result<Vec<String>, Error> {
+    let output = repo.must(call)?;
+    let head = output.stdout.split(|b| *b == b'\t').next();
+    let head = String::from_utf8_lossy(head.unwrap_or_default()).into_owned();
+    Ok(head.split(' ').map(str::to_owned).collect())
+}

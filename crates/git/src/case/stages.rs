@@ -1,0 +1,51 @@
+//! The stages of an unmerged path.
+
+use crate::repo::index::Mode;
+use crate::repo::objects::Oid;
+use serde::Serialize;
+
+/// One stage of an unmerged path.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, serde::Deserialize)]
+pub struct Stage {
+    /// What it is.
+    pub mode: Mode,
+    /// Its content.
+    pub oid: Oid,
+}
+
+/// The stages of an unmerged path: base, ours, theirs.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, serde::Deserialize)]
+pub struct Stages {
+    /// Stage 1.
+    pub base: Option<Stage>,
+    /// Stage 2.
+    pub ours: Option<Stage>,
+    /// Stage 3.
+    pub theirs: Option<Stage>,
+}
+
+impl Stages {
+    /// All three, in order of their numbers.
+    pub fn all(&self) -> [&Option<Stage>; 3] {
+        [&self.base, &self.ours, &self.theirs]
+    }
+
+    /// The names of the contents, empty for a missing stage.
+    pub fn names(&self) -> [String; 3] {
+        let name =
+            |stage: &Option<Stage>| stage.as_ref().map_or(String::new(), |s| s.oid.0.clone());
+        [name(&self.base), name(&self.ours), name(&self.theirs)]
+    }
+
+    /// The mode that the merged file should have: a change of one side counts.
+    pub fn merged_mode(&self) -> Mode {
+        let mode = |stage: &Option<Stage>| stage.as_ref().map(|s| s.mode);
+        let (base, ours, theirs) = (mode(&self.base), mode(&self.ours), mode(&self.theirs));
+        let merged = if ours == base {
+            theirs.or(ours)
+        } else {
+            ours.or(theirs)
+        };
+        merged.or(base).unwrap_or(Mode::File)
+    }
+}

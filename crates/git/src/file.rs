@@ -1,0 +1,3 @@
+//! Files on disk: what was seen there, and replacing them in one step.
+
+pub(crate) mod work_file;

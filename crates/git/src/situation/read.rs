@@ -1,0 +1,244 @@
+//! Everything the screens need to know at once: operation, parties, cases, message.
+
+use crate::case::one::{Case, Standing};
+use crate::case::reading::cases_in_index;
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::operation::Operation;
+use crate::repo::repository::Repository;
+use crate::store::records::Store;
+use serde::Serialize;
+
+/// One commit, for a person.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Commit {
+    /// Its full name.
+    pub oid: String,
+    /// Its short name.
+    pub short: String,
+    /// First line of its message.
+    pub subject: String,
+    /// Who wrote it.
+    pub author: String,
+    /// When, in seconds since 1970 (UTC).
+    pub time: i64,
+}
+
+/// One of the two sides, by name.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Party {
+    /// What it is called: a branch, "onto harbour/main", "your commit 2 of 5".
+    pub label: String,
+    /// The commit it stands for, where there is one.
+    pub commit: Option<Commit>,
+}
+
+/// What git is in the middle of, and what stands in the way.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Situation {
+    /// What is under way.
+    pub operation: Operation,
+    /// The branch it is about, if any.
+    pub branch: Option<String>,
+    /// Stage 2.
+    pub ours: Party,
+    /// Stage 3.
+    pub theirs: Party,
+    /// The conflicted paths in order.
+    pub cases: Vec<Case>,
+    /// The message git prepared.
+    pub message: String,
+}
+
+impl Situation {
+    /// Reads it; nothing is written by looking.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn read(repo: &Repository) -> Result<Self, Error> {
+        let operation = Operation::detect(repo)?;
+        let branch = branch(repo)?;
+        let mut cases = cases_in_index(repo)?;
+        if operation == Operation::Loose {
+            // git keeps the memory of settled conflicts beyond the operation that
+            // made them; without one only those that we settled since the last
+            // commit are told.
+            let (store, head) = (Store::new(repo.git_dir()), repo.resolve("HEAD")?);
+            cases.retain(|case| {
+                case.standing == Standing::Unmerged || store.wrote_on(&case.path, &head)
+            });
+        }
+        Ok(Situation {
+            ours: ours(repo, operation, branch.as_deref())?,
+            theirs: theirs(repo, operation)?,
+            message: message(repo, operation)?,
+            operation,
+            branch,
+            cases,
+        })
+    }
+
+    /// Whether there is anything to do at all.
+    pub fn is_idle(&self) -> bool {
+        self.operation == Operation::Loose && self.cases.is_empty()
+    }
+}
+
+/// The branch being worked on; during a rebase HEAD is detached from it.
+fn branch(repo: &Repository) -> Result<Option<String>, Error> {
+    for file in ["rebase-merge/head-name", "rebase-apply/head-name"] {
+        if let Some(name) = repo.state_file(file) {
+            return Ok(Some(short_name(&name).to_owned()));
+        }
+    }
+    let call = Invocation::read(["symbolic-ref", "--quiet", "HEAD"]);
+    let output = repo.run(&call)?;
+    Ok(output.ok().then(|| short_name(&output.text()).to_owned()))
+}
+
+fn short_name(reference: &str) -> &str {
+    let heads = reference.strip_prefix("refs/heads/");
+    heads
+        .or_else(|| reference.strip_prefix("refs/remotes/"))
+        .unwrap_or(reference)
+}
+
+fn ours(repo: &Repository, operation: Operation, branch: Option<&str>) -> Result<Party, Error> {
+    let commit = commit(repo, "HEAD")?;
+    let label = match (operation, branch) {
+        (Operation::Rebase { .. }, branch) => format!("onto {}", onto(repo, branch)?),
+        (_, Some(branch)) => branch.to_owned(),
+        (_, None) => match &commit {
+            Some(commit) => format!("detached at {}", commit.short),
+            None => "no commit yet".to_owned(),
+        },
+    };
+    Ok(Party { label, commit })
+}
+
+fn onto(repo: &Repository, branch: Option<&str>) -> Result<String, Error> {
+    let onto = ["rebase-merge/onto", "rebase-apply/onto"];
+    let oid = onto.into_iter().find_map(|file| repo.state_file(file));
+    let oid = oid.unwrap_or_else(|| "HEAD".to_owned());
+    let names = names_of(repo, &oid)?;
+    let name = names.into_iter().find(|n| Some(n.as_str()) != branch);
+    Ok(name.unwrap_or_else(|| oid.chars().take(7).collect()))
+}
+
+/// Branches that point at a commit, local ones first.
+fn names_of(repo: &Repository, oid: &str) -> Result<Vec<String>, Error> {
+    let at = format!("--points-at={oid}");
+    let call = Invocation::read([
+        "for-each-ref",
+        &at,
+        "--format=%(refname)",
+        "refs/heads",
+        "refs/remotes",
+    ]);
+    let output = repo.run(&call)?;
+    let text = output.text();
+    let names = text.lines().filter(|n| !n.ends_with("/HEAD"));
+    Ok(names.map(|n| short_name(n).to_owned()).collect())
+}
+
+fn theirs(repo: &Repository, operation: Operation) -> Result<Party, Error> {
+    let heads = repo.state_file("MERGE_HEAD").unwrap_or_default();
+    let octopus = heads.lines().count() > 1;
+    let commit = match operation.incoming() {
+        Some(head) if !octopus => commit(repo, head)?,
+        _ => None,
+    };
+    let short = commit.as_ref().map_or("?", |c| c.short.as_str());
+    let label = match operation {
+        Operation::Merge if octopus => format!("{} branches at once", heads.lines().count()),
+        Operation::Merge => merged_name(repo, &heads)?.unwrap_or_else(|| short.to_owned()),
+        Operation::Rebase { step, total, .. } => format!("your commit {step} of {total}"),
+        Operation::CherryPick => "the picked commit".to_owned(),
+        Operation::Revert => format!("without {short}"),
+        Operation::Mailbox => "the mailed patch".to_owned(),
+        Operation::Loose => "the changes being applied".to_owned(),
+    };
+    Ok(Party { label, commit })
+}
+
+/// The branch being merged: of those at that commit, the one git's message quotes.
+fn merged_name(repo: &Repository, oid: &str) -> Result<Option<String>, Error> {
+    let names = names_of(repo, oid)?;
+    let message = repo.state_file("MERGE_MSG").unwrap_or_default();
+    let quoted = names.iter().find(|n| message.contains(&format!("'{n}'")));
+    Ok(quoted.or(names.first()).cloned())
+}
+
+fn commit(repo: &Repository, revision: &str) -> Result<Option<Commit>, Error> {
+    let format = "--format=%H%x00%h%x00%s%x00%an%x00%at";
+    let call = Invocation::read(["log", "-1", "-z", format, revision, "--"]);
+    let output = repo.run(&call)?;
+    Ok(output.ok().then(|| parse_commit(&output.stdout)).flatten())
+}
+
+pub(crate) fn parse_commit(bytes: &[u8]) -> Option<Commit> {
+    let text = String::from_utf8_lossy(bytes);
+    let mut fields = text
+        .trim_end_matches(['\0', '\n'])
+        .split('\0')
+        .map(str::to_owned);
+    Some(Commit {
+        oid: fields.next()?,
+        short: fields.next()?,
+        subject: fields.next()?,
+        author: fields.next()?,
+        time: fields.next()?.trim().parse().ok()?,
+    })
+}
+
+fn message(repo: &Repository, operation: Operation) -> Result<String, Error> {
+    let file = match operation {
+        Operation::Rebase { .. } => ["rebase-merge/message", "rebase-apply/final-commit"],
+        _ => ["MERGE_MSG", "rebase-apply/final-commit"],
+    };
+    let text = file.into_iter().find_map(|name| repo.state_file(name));
+    let sign = repo.config("core.commentChar")?;
+    let sign = sign
+        .filter(|s| s != "auto")
+        .unwrap_or_else(|| "#".to_owned());
+    // A merge commit tells which files clashed; a commit that is replayed keeps its own words.
+    let listed = operation == Operation::Merge;
+    Ok(without_comments(&text.unwrap_or_default(), &sign, listed))
+}
+
+/// Drops git's comments from a message; its commented list of conflicted files
+/// becomes text that stays if it shall be `listed`.
+fn without_comments(message: &str, sign: &str, listed: bool) -> String {
+    let mut out = Vec::new();
+    let mut listing = false;
+    for line in message.lines() {
+        match line.strip_prefix(sign) {
+            None => {
+                listing = false;
+                out.push(line);
+            }
+            Some(" Conflicts:") if listed => {
+                listing = true;
+                out.push("Conflicts:");
+            }
+            Some(path) if listing && path.starts_with('\t') => out.push(path),
+            Some(_) => listing = false,
+        }
+    }
+    let text = out.join("\n");
+    format!("{}\n", text.trim_end())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_list_of_conflicted_files_stays_in_the_message() {
+        let prepared = "Merge branch 'x'\n\n# Conflicts:\n#\ta.rs\n#\tb c.py\n#\n# It looks like\n";
+        let kept = "Merge branch 'x'\n\nConflicts:\n\ta.rs\n\tb c.py\n";
+        assert_eq!(without_comments(prepared, "#", true), kept);
+        assert_eq!(without_comments(prepared, "#", false), "Merge branch 'x'\n");
+        assert_eq!(without_comments("#12 fix\n", ";", true), "#12 fix\n");
+    }
+}

@@ -1,0 +1,115 @@
+//! Settled conflicts that a repository remembers.
+
+use crate::file::work_file::write_atomically;
+use crate::process::error::Error;
+use crate::store::folders::{make_folder, read_if_there};
+use armistice_core::Precedent;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// Bounds of what is remembered.
+const MOST_REMEMBERED: usize = 2_000;
+
+const BYTES_REMEMBERED: usize = 8_000_000;
+
+/// Settled conflicts that a repository remembers, oldest first.
+///
+/// A file of JSON lines in the folder that all work trees share. What does not
+/// fit any more goes, oldest first; a line that cannot be read is passed over.
+#[derive(Clone, Debug)]
+pub struct Memory {
+    file: PathBuf,
+}
+
+impl Memory {
+    /// The memory of a repository; nothing is created by asking.
+    pub fn new(common_dir: &Path) -> Self {
+        Memory {
+            file: common_dir.join("armistice").join("memory.jsonl"),
+        }
+    }
+
+    /// What is remembered, oldest first.
+    ///
+    /// # Errors
+    /// If the file is there and cannot be read.
+    pub fn read(&self) -> Result<Vec<Precedent>, Error> {
+        let bytes = read_if_there(&self.file)?.unwrap_or_default();
+        let lines = bytes.split(|b| *b == b'\n').filter(|line| !line.is_empty());
+        Ok(lines
+            .filter_map(|line| serde_json::from_slice(line).ok())
+            .collect())
+    }
+
+    /// Remembers; what was remembered about the same three texts is replaced.
+    ///
+    /// # Errors
+    /// If the file cannot be read or written.
+    pub fn remember(&self, new: &[Precedent]) -> Result<(), Error> {
+        if new.is_empty() {
+            return Ok(());
+        }
+        let mut all = self.read()?;
+        all.retain(|old| !new.iter().any(|n| n.is_about(old)));
+        all.extend_from_slice(new);
+        let mut size = 0;
+        let fits = |p: &&Precedent| {
+            size += p.size();
+            size <= BYTES_REMEMBERED
+        };
+        let n = all
+            .iter()
+            .rev()
+            .take(MOST_REMEMBERED)
+            .take_while(fits)
+            .count();
+        self.write(&all[all.len() - n..])
+    }
+
+    /// Forgets the one of this number, counted from zero, oldest first.
+    ///
+    /// # Errors
+    /// If there is none, or the file cannot be read or written.
+    pub fn forget(&self, nth: usize) -> Result<(), Error> {
+        let mut all = self.read()?;
+        if nth >= all.len() {
+            return Err(Error::Record {
+                path: self.file.clone(),
+                why: format!(
+                    "it has {} entries; there is no number {}",
+                    all.len(),
+                    nth + 1
+                ),
+            });
+        }
+        all.remove(nth);
+        self.write(&all)
+    }
+
+    /// Forgets everything; how much that was.
+    ///
+    /// # Errors
+    /// If the file cannot be read or removed.
+    pub fn forget_all(&self) -> Result<usize, Error> {
+        let n = self.read()?.len();
+        match fs::remove_file(&self.file) {
+            Err(e) if e.kind() != std::io::ErrorKind::NotFound => {
+                Err(Error::file("remove", &self.file)(e))
+            }
+            _ => Ok(n),
+        }
+    }
+
+    fn write(&self, all: &[Precedent]) -> Result<(), Error> {
+        let mut bytes = Vec::new();
+        for precedent in all {
+            // Serialising these types cannot fail: no map keys but strings, no I/O.
+            bytes.extend(serde_json::to_vec(precedent).unwrap_or_default());
+            bytes.push(b'\n');
+        }
+        if let Some(folder) = self.file.parent() {
+            make_folder(folder)?;
+        }
+        write_atomically(&self.file, &bytes, None)
+    }
+}

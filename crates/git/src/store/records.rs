@@ -1,0 +1,249 @@
+//! What Armistice keeps under the git folder: journals, copies, notes.
+//!
+//! ```text
+//! armistice/journal/PATHHASH-VERSIONSHASH.jsonl   decisions about one file's three versions
+//! armistice/sketch/PATHHASH-VERSIONSHASH          text of an edit that was not finished
+//! armistice/memory.jsonl                          settled conflicts, by their three texts
+//! armistice/written/PATHHASH.json                 what was written, to take it back
+//! armistice/kept/NUMBER-NAME                      copies of what was replaced
+//! ```
+
+use crate::case::one::Case;
+use crate::case::stages::Stages;
+use crate::file::work_file::{Seen, write_atomically};
+use crate::path::RepoPath;
+use crate::process::error::Error;
+use crate::store::folders::{hash, make_folder, numbers, prune, read_if_there, remove_tree};
+use crate::store::journal::Journal;
+use armistice_core::{Event, Header, ReadJournal, read_journal};
+use serde::{Deserialize, Serialize};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// Copies and journals beyond these numbers go, oldest first.
+const KEEP_COPIES: usize = 5000;
+const KEEP_JOURNALS: usize = 2000;
+
+/// The folder under the git folder.
+#[derive(Clone, Debug)]
+pub struct Store {
+    root: PathBuf,
+}
+
+/// What was written for a case, and what to put back.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Record {
+    pub(crate) stages: Stages,
+    /// The working file as git left it; `None` if there was none.
+    pub(crate) before: Option<Copy>,
+    /// The working file as it was left.
+    pub(crate) after: Seen,
+    /// The commit that was checked out then.
+    pub(crate) head: Option<String>,
+}
+
+/// What stood at a path, copied aside.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Copy {
+    pub(crate) file: PathBuf,
+    /// Whether it was a symbolic link; the copy then holds its target.
+    pub(crate) is_link: bool,
+}
+
+impl Store {
+    /// The store of a git folder; nothing is created by asking.
+    pub fn new(git_dir: &Path) -> Self {
+        Store {
+            root: git_dir.join("armistice"),
+        }
+    }
+
+    /// Opens the journal of a case and reads what it holds.
+    ///
+    /// A torn or damaged tail is kept aside and cut off. The message, if any,
+    /// says what a person should know.
+    ///
+    /// # Errors
+    /// If the file is there and cannot be read.
+    pub fn journal(&self, case: &Case) -> Result<(Journal, Vec<Event>, Option<String>), Error> {
+        let file = self.root.join("journal").join(name_of(case) + ".jsonl");
+        let header = Header {
+            armistice: Header::FORMAT,
+            path: case.path.to_string(),
+            versions: case.stages.names(),
+        };
+        let bytes = read_if_there(&file)?.unwrap_or_default();
+        let read = read_journal(&bytes);
+        let mut journal = Journal {
+            len: bytes.len() as u64,
+            file,
+            header,
+        };
+        if bytes.is_empty() {
+            return Ok((journal, Vec::new(), self.other_versions(case)));
+        }
+        if read.header.as_ref() != Some(&journal.header) {
+            let copy = self.keep(&case.path, &bytes)?;
+            journal.restart(&[])?;
+            let copy = copy.display();
+            return Ok((
+                journal,
+                Vec::new(),
+                Some(format!("an unreadable journal was put aside as {copy}")),
+            ));
+        }
+        let message = self.mend(&mut journal, case, &bytes, &read)?;
+        Ok((journal, read.events, message))
+    }
+
+    fn mend(
+        &self,
+        journal: &mut Journal,
+        case: &Case,
+        bytes: &[u8],
+        read: &ReadJournal,
+    ) -> Result<Option<String>, Error> {
+        let Some(line) = read.unreadable.first() else {
+            return Ok(None);
+        };
+        let copy = self.keep(&case.path, bytes)?;
+        journal.restart(&read.events)?;
+        let copy = copy.display();
+        Ok(Some(format!(
+            "the journal was damaged from line {line} on; the whole is kept as {copy}"
+        )))
+    }
+
+    /// Whether decisions were recorded about other versions of the same path.
+    fn other_versions(&self, case: &Case) -> Option<String> {
+        let prefix = format!("{}-", hash(case.path.bytes()));
+        let mut files = fs::read_dir(self.root.join("journal")).ok()?;
+        let older =
+            files.any(|f| f.is_ok_and(|f| f.file_name().to_string_lossy().starts_with(&prefix)));
+        older.then(|| {
+            format!(
+                "{}: the versions changed; decisions made about the earlier ones were not used",
+                case.path
+            )
+        })
+    }
+
+    /// Copies bytes aside and says where.
+    ///
+    /// # Errors
+    /// If the copy cannot be written.
+    pub fn keep(&self, path: &RepoPath, bytes: &[u8]) -> Result<PathBuf, Error> {
+        let folder = self.root.join("kept");
+        make_folder(&folder)?;
+        let next = numbers(&folder).last().map_or(1, |n| n + 1);
+        let name: String = (path.to_string().rsplit('/').next().unwrap_or_default())
+            .chars()
+            .map(|c| {
+                if c.is_alphanumeric() || c == '.' {
+                    c
+                } else {
+                    '_'
+                }
+            })
+            .take(80)
+            .collect();
+        let file = folder.join(format!("{next:06}-{name}"));
+        write_atomically(&file, bytes, None)?;
+        prune(&folder, KEEP_COPIES);
+        Ok(file)
+    }
+
+    pub(crate) fn record(&self, path: &RepoPath, record: &Record) -> Result<(), Error> {
+        let file = self.record_file(path);
+        let bytes = serde_json::to_vec(record).map_err(|e| Error::Record {
+            path: file.clone(),
+            why: e.to_string(),
+        })?;
+        make_folder(&self.root.join("written"))?;
+        write_atomically(&file, &bytes, None)
+    }
+
+    pub(crate) fn recorded(&self, path: &RepoPath) -> Option<Record> {
+        let bytes = fs::read(self.record_file(path)).ok()?;
+        serde_json::from_slice(&bytes).ok()
+    }
+
+    /// Whether this program wrote the working file of a path.
+    pub fn wrote(&self, path: &RepoPath) -> bool {
+        self.record_file(path).exists()
+    }
+
+    /// Whether this program wrote the working file while `head` was checked out.
+    pub(crate) fn wrote_on(&self, path: &RepoPath, head: &Option<String>) -> bool {
+        self.recorded(path)
+            .is_some_and(|record| record.head == *head)
+    }
+
+    pub(crate) fn forget_record(&self, path: &RepoPath) {
+        // A record that cannot be removed is only looked at again and found outdated.
+        let _ = fs::remove_file(self.record_file(path));
+    }
+
+    fn record_file(&self, path: &RepoPath) -> PathBuf {
+        let name = format!("{}.json", hash(path.bytes()));
+        self.root.join("written").join(name)
+    }
+
+    /// Keeps the text of an edit under way.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn save_sketch(&self, case: &Case, text: &str) -> Result<(), Error> {
+        make_folder(&self.root.join("sketch"))?;
+        write_atomically(&self.sketch_file(case), text.as_bytes(), None)
+    }
+
+    /// The text of an edit that was not finished.
+    pub fn sketch(&self, case: &Case) -> Option<String> {
+        fs::read_to_string(self.sketch_file(case)).ok()
+    }
+
+    /// Forgets the edit under way.
+    pub fn drop_sketch(&self, case: &Case) {
+        // Gone already is as good as removed.
+        let _ = fs::remove_file(self.sketch_file(case));
+    }
+
+    fn sketch_file(&self, case: &Case) -> PathBuf {
+        self.root.join("sketch").join(name_of(case))
+    }
+
+    /// Forgets what was written; journals stay, for the same merge may be started again.
+    pub(crate) fn forget_written(&self) -> Result<(), Error> {
+        remove_tree(&self.root.join("written"))
+    }
+
+    /// Closes the books after an operation was concluded: journals are put
+    /// aside, records of what was written are gone.
+    ///
+    /// # Errors
+    /// If the folder refuses.
+    pub fn close_books(&self) -> Result<(), Error> {
+        let (from, to) = (self.root.join("journal"), self.root.join("concluded"));
+        self.forget_written()?;
+        remove_tree(&self.root.join("sketch"))?;
+        if !from.exists() {
+            return Ok(());
+        }
+        make_folder(&to)?;
+        for file in fs::read_dir(&from)
+            .map_err(Error::file("read", &from))?
+            .flatten()
+        {
+            let target = to.join(file.file_name());
+            fs::rename(file.path(), &target).map_err(Error::file("move", file.path()))?;
+        }
+        prune(&to, KEEP_JOURNALS);
+        Ok(())
+    }
+}
+
+fn name_of(case: &Case) -> String {
+    let versions = case.stages.names().join(" ");
+    format!("{}-{}", hash(case.path.bytes()), hash(versions.as_bytes()))
+}

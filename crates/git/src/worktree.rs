@@ -1,0 +1,7 @@
+//! Writing the work tree and the index together, and taking that back.
+
+pub(crate) mod change;
+pub(crate) mod guard;
+pub(crate) mod staging;
+pub(crate) mod take_back;
+pub(crate) mod write;

@@ -1,12 +1,13 @@
 //! From a key to its frame, and from nothing to the first frame.
 
-use armistice::action::Action;
-use armistice::draw::draw;
-use armistice::screen::Screen;
-use armistice::state::{FileLoad, State};
-use armistice::theme::{Theme, Wishes};
-use armistice::update::update;
-use armistice::work::open_file;
+use armistice::base::theme::{Theme, Wishes};
+use armistice::render::frame::draw;
+use armistice::run::worker::open_file;
+use armistice::state::action::Action;
+use armistice::state::app::State;
+use armistice::state::file::FileLoad;
+use armistice::update::dispatch::update;
+use armistice::view::areas::Screen;
 use armistice_core::{Context, Settle, Source, Versions};
 use armistice_git::{
     Case, Kind, Loaded, Mode, Oid, Operation, Party, RepoPath, Repository, Seen, Situation, Stage,

@@ -1,6 +1,8 @@
 //! The binary: log, command line, exit code.
 
-use armistice::commands::{Cli, Exit, run};
+use armistice::commands::cli::Cli;
+use armistice::commands::dispatch::run;
+use armistice::commands::exit::Exit;
 use clap::Parser;
 use std::fs::OpenOptions;
 use std::process::ExitCode;

@@ -32,6 +32,12 @@ const HOUSE: &[(&str, &[&str])] = &[
             "loose",
         ],
     ),
+    (
+        "app",
+        &[
+            "base", "case", "state", "view", "update", "render", "run", "commands",
+        ],
+    ),
 ];
 
 /// Files that belong to no floor.

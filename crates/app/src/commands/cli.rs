@@ -1,6 +1,6 @@
 //! The command line as clap sees it.
 
-use crate::theme::Ground;
+use crate::base::theme::Ground;
 use armistice_core::{Blanks, MARKER_SIZE, Settle};
 use clap::{Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;

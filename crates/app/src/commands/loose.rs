@@ -1,16 +1,17 @@
 //! `files` and `open`: settling without a repository.
 
-use super::cli::FilesArgs;
-use super::{Exit, show};
-use crate::theme::Ground;
-use crate::work::Worker;
+use crate::base::theme::Ground;
+use crate::commands::cli::FilesArgs;
+use crate::commands::exit::Exit;
+use crate::commands::screens::show;
+use crate::run::worker::Worker;
 use anyhow::{Context as _, Result, anyhow, bail};
 use armistice_core::{MARKER_SIZE, Part, Source, Versions, parse_markers};
 use armistice_git::Loose;
 use etcetera::BaseStrategy;
 use std::path::{Path, PathBuf};
 
-pub(super) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exit> {
+pub(crate) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exit> {
     let versions = Versions {
         base: args
             .base
@@ -24,7 +25,7 @@ pub(super) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exi
     settle(&versions, &args.output, labels, ground, ascii)
 }
 
-pub(super) fn open(file: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
+pub(crate) fn open(file: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
     let text = read(file)?;
     let parts =
         parse_markers(&text, MARKER_SIZE).map_err(|why| anyhow!("'{}', {why}", file.display()))?;

@@ -1,12 +1,12 @@
 //! `memory`: what is remembered of settled conflicts.
 
-use super::Exit;
-use crate::text::{count, visible};
+use crate::base::safe_text::{count, visible};
+use crate::commands::exit::Exit;
 use anyhow::{Result, bail};
 use armistice_core::Outcome;
 use armistice_git::{Memory, Repository};
 
-pub(super) fn memory(
+pub(crate) fn memory(
     repo: &Repository,
     json: bool,
     forget: Option<usize>,

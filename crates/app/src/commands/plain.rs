@@ -1,13 +1,14 @@
 //! The same work without a screen: docket, settle, proof, conclude.
 
-use super::Exit;
-use super::cli::By;
-use crate::action::{Effect, Outcomes, Trouble};
-use crate::open_findings::detail;
-use crate::settings::Settings;
-use crate::state::{FileLoad, FileState};
-use crate::text::count;
-use crate::work::{Briefing, Job, Worker};
+use crate::base::safe_text::{count, visible};
+use crate::base::settings::Settings;
+use crate::commands::cli::By;
+use crate::commands::exit::Exit;
+use crate::run::worker::{Briefing, Job, Worker};
+use crate::state::action::Outcomes;
+use crate::state::effect::{Effect, Trouble};
+use crate::state::file::{FileLoad, FileState, OpenFile};
+use crate::state::findings::detail;
 use anyhow::{Context, Result, bail};
 use armistice_core::{
     Certainty, ConflictId, Entry, Event, Report, Resolution, SideReport, Step, Version,
@@ -73,7 +74,7 @@ fn briefing(situation: &Situation) -> Result<Briefing> {
     Ok(Briefing::new(situation, &Settings::read()?))
 }
 
-pub(super) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
+pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let worker = Worker::new(repo.clone());
     let files = loaded(&worker, &situation.cases, &briefing(&situation)?);
@@ -120,12 +121,7 @@ fn case_json(file: &FileState) -> CaseJson<'_> {
 
 fn print_docket(situation: &Situation, files: &[FileState]) {
     let party = |p: &armistice_git::Party| match &p.commit {
-        Some(c) => format!(
-            "{} · {} {}",
-            p.label,
-            c.short,
-            crate::text::visible(&c.subject)
-        ),
+        Some(c) => format!("{} · {} {}", p.label, c.short, visible(&c.subject)),
         None => p.label.clone(),
     };
     println!("{}", situation.operation.name());
@@ -181,7 +177,7 @@ fn repo_path(repo: &Repository, file: &Path) -> Result<RepoPath> {
     Ok(RepoPath::new(inside.as_os_str().as_bytes()))
 }
 
-pub(super) fn settle(
+pub(crate) fn settle(
     repo: &Repository,
     paths: &[PathBuf],
     by: By,
@@ -294,7 +290,7 @@ fn whole_outcome(case: &Case, version: Version, why: &str) -> Result<Outcome> {
 }
 
 fn entries(
-    open: &crate::state::OpenFile,
+    open: &OpenFile,
     version: Option<Version>,
     conflict: Option<usize>,
     path: &RepoPath,
@@ -392,7 +388,7 @@ fn detailed(repo: &Repository, situation: &Situation) -> Result<Detailed> {
     Ok(Detailed { proof, audit })
 }
 
-pub(super) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
+pub(crate) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let proof = detailed(repo, &situation)?;
     if json {
@@ -409,11 +405,7 @@ pub(super) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
 fn print_proof(proof: &Proof) {
     for item in &proof.findings {
         let line = item.finding.line.map_or(String::new(), |l| format!(":{l}"));
-        println!(
-            "{}{line}: {}",
-            item.path,
-            crate::text::visible(&item.finding.what)
-        );
+        println!("{}{line}: {}", item.path, visible(&item.finding.what));
     }
     let files = count(proof.files, "file");
     match proof.stops() {
@@ -422,7 +414,7 @@ fn print_proof(proof: &Proof) {
     }
 }
 
-pub(super) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool) -> Result<Exit> {
+pub(crate) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     if situation.operation == Operation::Loose {
         bail!("no merge, rebase, cherry-pick or revert is under way");

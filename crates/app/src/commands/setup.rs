@@ -1,7 +1,7 @@
 //! `setup`: telling git to call Armistice, and taking that back.
 
-use super::Exit;
-use super::cli::SetupArgs;
+use crate::commands::cli::SetupArgs;
+use crate::commands::exit::Exit;
 use anyhow::{Context as _, Result, bail};
 use armistice_git::{Git, Invocation, Repository, Runner, write_atomically};
 use etcetera::BaseStrategy;
@@ -56,7 +56,7 @@ struct Place {
     name: &'static str,
 }
 
-pub(super) fn setup(args: &SetupArgs) -> Result<Exit> {
+pub(crate) fn setup(args: &SetupArgs) -> Result<Exit> {
     let place = if args.user { user()? } else { repository()? };
     match args.remove {
         true => remove(&place, args),

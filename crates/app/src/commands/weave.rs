@@ -1,7 +1,7 @@
 //! `weave`: merge three files.
 
-use super::Exit;
-use super::cli::{Style, WeaveArgs};
+use crate::commands::cli::{Style, WeaveArgs};
+use crate::commands::exit::Exit;
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{
     Certainty, Context, Draft, Kind, Labels, LineRange, MarkerStyle, Markers, Options, Origin,
@@ -15,7 +15,7 @@ use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
 
-pub(super) fn weave(args: &WeaveArgs) -> Result<Exit> {
+pub(crate) fn weave(args: &WeaveArgs) -> Result<Exit> {
     let (base, ours, theirs) = (read(&args.base)?, read(&args.ours)?, read(&args.theirs)?);
     for (file, text) in [
         (&args.base, &base),

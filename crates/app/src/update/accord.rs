@@ -1,18 +1,22 @@
 //! Proof and Accord: checking, concluding, skipping, backing out.
 
-use super::{docket, parley};
-use crate::action::{Command, Effect, Tab};
-use crate::editor::Motion;
-use crate::state::{Overlay, Question, State};
-use crate::text::count;
+use crate::base::commands::{Command, Tab};
+use crate::base::editor::Motion;
+use crate::base::safe_text::count;
+use crate::state::app::State;
+use crate::state::effect::Effect;
+use crate::state::overlay::{Overlay, Question};
+use crate::update::files::show_file;
+use crate::update::moving::go_to_line;
+use crate::view::gate::gate;
 use armistice_git::{Ending, Operation, Standing};
 
-pub(super) fn prove(state: &mut State) -> Vec<Effect> {
+pub(crate) fn prove(state: &mut State) -> Vec<Effect> {
     state.proof.running = true;
     vec![Effect::Prove]
 }
 
-pub(super) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
+pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
     let last = state
         .proof
         .proof
@@ -51,16 +55,16 @@ fn go_to_finding(state: &mut State) -> Vec<Effect> {
         ));
         return Vec::new();
     };
-    let effects = docket::open(state, at);
+    let effects = show_file(state, at);
     if state.tab == Tab::Parley
         && let Some(line) = finding.finding.line
     {
-        parley::go_to_line(state, line);
+        go_to_line(state, line);
     }
     effects
 }
 
-pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
+pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     match command {
         Command::Cancel if state.accord.running.is_some() => {
             state.say("telling git to stop …");
@@ -93,31 +97,6 @@ fn edit_message(state: &mut State) {
             state.say("editing the message; esc keeps it");
         }
         false => state.say("git takes the message as it is here"),
-    }
-}
-
-/// What stands in the way of concluding, in words; `None` if nothing does.
-pub fn gate(state: &State) -> Option<String> {
-    if state.situation.is_idle() {
-        return Some("there is nothing to conclude".to_owned());
-    }
-    let unmerged = state
-        .files
-        .iter()
-        .filter(|f| f.case.standing == Standing::Unmerged)
-        .count();
-    if unmerged > 0 {
-        return Some(format!("{} not finished yet", count(unmerged, "file")));
-    }
-    let stops = state
-        .proof
-        .proof
-        .as_ref()
-        .map_or(0, armistice_git::Proof::stops);
-    match stops {
-        0 => None,
-        1 => Some("1 finding stands in the way".to_owned()),
-        n => Some(format!("{n} findings stand in the way")),
     }
 }
 
@@ -163,7 +142,7 @@ fn end(state: &State, ending: Ending) -> Effect {
 }
 
 /// Marks git as being at work and lets it begin.
-pub(super) fn start(state: &mut State, effect: Effect) -> Vec<Effect> {
+pub(crate) fn start(state: &mut State, effect: Effect) -> Vec<Effect> {
     if let Effect::End(ending, _) = &effect {
         state.accord.running = Some(*ending);
         state.say("git and its hooks are at work …");

@@ -1,11 +1,16 @@
 //! Editing by hand: the draft in Parley, the message in Accord.
 
-use super::parley::decide;
-use crate::action::{Command, Effect};
-use crate::editor::Editor;
-use crate::keymap::Context;
-use crate::state::{Editing, Mode, OpenFile, State, choices};
-use crate::text::count;
+use crate::base::commands::Command;
+use crate::base::editor::Editor;
+use crate::base::keymap::Context;
+use crate::base::safe_text::count;
+use crate::state::app::State;
+use crate::state::choices::choices;
+use crate::state::effect::Effect;
+use crate::state::file::{Editing, Mode, OpenFile};
+use crate::update::deciding::decide;
+use crate::update::moving::go_to_line;
+use crate::view::areas::Screen;
 use armistice_core::{
     Draft, Encoding, Entry, Event, LineEdit, LineEnd, LineIdx, LineRange, Origin, RegionId,
     Resolution, Side, Step, changed_lines,
@@ -13,7 +18,7 @@ use armistice_core::{
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
 /// Opens the editor where the cursor is.
-pub(super) fn start(state: &mut State) {
+pub(crate) fn start(state: &mut State) {
     let Some(file) = state.open_file_mut() else {
         return;
     };
@@ -80,7 +85,7 @@ fn seeded(file: &OpenFile, id: RegionId, resolution: &Resolution) -> Draft {
 }
 
 /// The draft as text with LF line ends, and where each line came from.
-pub(super) fn text_of(draft: &Draft, encoding: Encoding) -> (String, Vec<Origin>) {
+pub(crate) fn text_of(draft: &Draft, encoding: Encoding) -> (String, Vec<Origin>) {
     let (mut text, mut marks) = (String::new(), Vec::new());
     for line in (0..draft.len() as u32).filter_map(|at| draft.line(LineIdx(at))) {
         text += &encoding.decode(line.line.content());
@@ -103,20 +108,20 @@ fn editor(state: &mut State) -> Option<&mut Editor> {
     }
 }
 
-pub(super) fn insert(state: &mut State, text: &str) {
+pub(crate) fn insert(state: &mut State, text: &str) {
     if let Some(editor) = editor(state) {
         editor.insert(text);
     }
 }
 
-pub(super) fn place(state: &mut State, line: usize, byte: usize, select: bool) {
+pub(crate) fn place(state: &mut State, line: usize, byte: usize, select: bool) {
     if let Some(editor) = editor(state) {
         editor.place(line, byte, select);
     }
 }
 
-pub(super) fn run(state: &mut State, command: Command) -> Vec<Effect> {
-    let page = crate::screen::Screen::new(state).draft_area().height as usize;
+pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
+    let page = Screen::new(state).draft_area().height as usize;
     match command {
         Command::LeaveEditor => return leave(state),
         Command::DiscardEdit => return discard(state),
@@ -179,7 +184,7 @@ fn find_next(state: &mut State) {
 }
 
 /// Keys for the search prompt; says whether it took the key.
-pub(super) fn prompt_key(state: &mut State, key: &KeyEvent, name: &str) -> bool {
+pub(crate) fn prompt_key(state: &mut State, key: &KeyEvent, name: &str) -> bool {
     let Some(editing) = editing(state) else {
         return false;
     };
@@ -251,7 +256,7 @@ fn leave(state: &mut State) -> Vec<Effect> {
     let label = format!("edited {} by hand", count(edits.sum(), "place"));
     let message = format!("{label} · u takes it back");
     effects.extend(decide(state, Event::Do(Step::new(label, entries)), message));
-    super::parley::go_to_line(state, LineIdx(line as u32));
+    go_to_line(state, LineIdx(line as u32));
     effects
 }
 
@@ -327,7 +332,7 @@ fn seed_entry(editing: &Editing, edits: Vec<LineEdit>, prefer: Option<RegionId>)
 }
 
 /// Once a second, what was typed is put where a crash cannot reach it.
-pub(super) fn save_sketch(state: &mut State) -> Vec<Effect> {
+pub(crate) fn save_sketch(state: &mut State) -> Vec<Effect> {
     let mut effects = Vec::new();
     for (at, file) in state.files.iter_mut().enumerate() {
         if let Some(open) = file.open_mut()

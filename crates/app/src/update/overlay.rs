@@ -1,14 +1,15 @@
 //! What stands in front of the screen: help, Ask, questions, what git said.
 
-use super::{accord, rulings, run};
-use crate::action::{Command, Effect};
-use crate::keymap::{Binding, rows_for};
-use crate::state::{Overlay, State};
-use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
-use nucleo_matcher::{Config, Matcher, Utf32Str};
+use crate::base::commands::Command;
+use crate::state::app::State;
+use crate::state::effect::Effect;
+use crate::state::overlay::Overlay;
+use crate::update::accord;
+use crate::update::rulings;
+use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
-pub(super) fn open(state: &mut State, command: Command) {
+pub(crate) fn open(state: &mut State, command: Command) {
     state.overlay = Some(match command {
         Command::Ask => Overlay::Ask {
             typed: String::new(),
@@ -18,15 +19,23 @@ pub(super) fn open(state: &mut State, command: Command) {
     });
 }
 
-pub(super) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Vec<Effect> {
+/// What came of a key.
+pub(crate) enum Pressed {
+    /// It was for what stands in front of the screen.
+    Done(Vec<Effect>),
+    /// This command was chosen.
+    Run(Command),
+}
+
+pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
     match &mut state.overlay {
         Some(Overlay::Ask { .. }) => return ask_key(state, key, name),
         Some(Overlay::Question(_)) => {
-            return match name {
+            return Pressed::Done(match name {
                 "enter" | "y" => answer(state, true),
                 "esc" | "n" | "q" => answer(state, false),
                 _ => Vec::new(),
-            };
+            });
         }
         Some(Overlay::Help { top } | Overlay::Told { top, .. }) => match name {
             "down" | "j" => *top += 1,
@@ -37,10 +46,10 @@ pub(super) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Vec<Effect> 
         },
         None => {}
     }
-    Vec::new()
+    Pressed::Done(Vec::new())
 }
 
-pub(super) fn answer(state: &mut State, yes: bool) -> Vec<Effect> {
+pub(crate) fn answer(state: &mut State, yes: bool) -> Vec<Effect> {
     let Some(Overlay::Question(question)) = state.overlay.take() else {
         return Vec::new();
     };
@@ -57,26 +66,9 @@ pub(super) fn answer(state: &mut State, yes: bool) -> Vec<Effect> {
         .collect()
 }
 
-/// The actions that match what was typed, best first.
-pub fn matches(state: &State, typed: &str) -> Vec<&'static Binding> {
-    let rows = rows_for(state.context()).filter(|b| !matches!(b.command, Command::Ask));
-    let pattern = Pattern::parse(typed, CaseMatching::Ignore, Normalization::Smart);
-    let mut matcher = Matcher::new(Config::DEFAULT);
-    let mut buffer = Vec::new();
-    let mut scored: Vec<_> = rows
-        .filter_map(|row| {
-            let text = format!("{} {}", row.label, row.help);
-            let score = pattern.score(Utf32Str::new(&text, &mut buffer), &mut matcher)?;
-            Some((score, row))
-        })
-        .collect();
-    scored.sort_by_key(|(score, _)| std::cmp::Reverse(*score));
-    scored.into_iter().map(|(_, row)| row).collect()
-}
-
-fn ask_key(state: &mut State, key: &KeyEvent, name: &str) -> Vec<Effect> {
+fn ask_key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
     let Some(Overlay::Ask { typed, chosen }) = &mut state.overlay else {
-        return Vec::new();
+        return Pressed::Done(Vec::new());
     };
     match name {
         "esc" => state.overlay = None,
@@ -84,7 +76,7 @@ fn ask_key(state: &mut State, key: &KeyEvent, name: &str) -> Vec<Effect> {
             let (typed, chosen) = (std::mem::take(typed), *chosen);
             state.overlay = None;
             let found = matches(state, &typed).get(chosen).map(|b| b.command);
-            return found.map_or(Vec::new(), |command| run(state, command));
+            return found.map_or(Pressed::Done(Vec::new()), Pressed::Run);
         }
         "down" => *chosen += 1,
         "up" => *chosen = chosen.saturating_sub(1),
@@ -103,11 +95,11 @@ fn ask_key(state: &mut State, key: &KeyEvent, name: &str) -> Vec<Effect> {
     }
     let typed = match &state.overlay {
         Some(Overlay::Ask { typed, .. }) => typed.clone(),
-        _ => return Vec::new(),
+        _ => return Pressed::Done(Vec::new()),
     };
     let last = matches(state, &typed).len().saturating_sub(1);
     if let Some(Overlay::Ask { chosen, .. }) = &mut state.overlay {
         *chosen = (*chosen).min(last);
     }
-    Vec::new()
+    Pressed::Done(Vec::new())
 }

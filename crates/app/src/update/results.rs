@@ -1,11 +1,18 @@
 //! What comes back from work done outside.
 
-use crate::action::{Effect, Outcomes, Tab, Trouble, Wrote};
-use crate::state::{FileLoad, Overlay, Question, State};
-use crate::text::count;
+use crate::base::commands::Tab;
+use crate::base::safe_text::count;
+use crate::state::action::Outcomes;
+use crate::state::app::State;
+use crate::state::effect::{Effect, Trouble, Wrote};
+use crate::state::file::{FileLoad, FileState};
+use crate::state::overlay::{Overlay, Question};
+use crate::update::files::other_unfinished;
+use crate::update::loading::loads;
+use crate::update::rulings;
 use armistice_git::{After, Ending, Situation, Standing, Verdict};
 
-pub(super) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec<Effect> {
+pub(crate) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec<Effect> {
     match outcome {
         // These are about the repository as a whole and never outdated.
         Outcomes::Situated(result) => return situated(state, *result),
@@ -23,12 +30,12 @@ pub(super) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec
             state.complain(text);
         }
         Outcomes::Recorded(_, Ok(())) => {}
-        Outcomes::Ruled(all) => return super::rulings::ruled(state, all),
+        Outcomes::Ruled(all) => return rulings::ruled(state, all),
         Outcomes::Audited(reports) => {
             state.proof.reports = reports;
             state.sum_up();
         }
-        Outcomes::Likes(found) => return super::rulings::likes(state, found),
+        Outcomes::Likes(found) => return rulings::likes(state, found),
         Outcomes::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
         Outcomes::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
         Outcomes::Forgot(Err(why)) => state.complain(why),
@@ -72,7 +79,7 @@ fn wrote(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Ef
             file.case.standing = Standing::Staged;
             file.changed = false;
             set_seen(&mut file.load, &wrote);
-            let next = match super::docket::other_unfinished(state, at, true) {
+            let next = match other_unfinished(state, at, true) {
                 None => "every file is finished: 5 proves, 6 concludes".to_owned(),
                 Some(next) => format!("n goes on with {}", state.files[next].case.path),
             };
@@ -155,9 +162,9 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
         Ok(situation) => {
             let idle = situation.is_idle();
             state.situate(situation);
-            let waits = |f: &crate::state::FileState| matches!(f.load, FileLoad::Waiting);
+            let waits = |f: &FileState| matches!(f.load, FileLoad::Waiting);
             let files = state.files.iter().enumerate().filter(|(_, f)| waits(f));
-            let mut effects = super::loads(files.map(|(at, _)| at).collect());
+            let mut effects = loads(files.map(|(at, _)| at).collect());
             effects.extend([Effect::Prove, Effect::Measure]);
             if idle {
                 effects.push(Effect::ReadLog);

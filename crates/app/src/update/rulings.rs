@@ -1,26 +1,26 @@
 //! What rules settled and propose: taking it, stepping through it, switching it off.
 
-use super::docket;
-use super::parley::{decide, show};
-use crate::action::{Effect, Tab};
-use crate::state::{Overlay, Question, State};
-use crate::text::count;
+use crate::base::commands::Tab;
+use crate::base::safe_text::count;
+use crate::state::app::State;
+use crate::state::effect::{Effect, Rulings};
+use crate::state::overlay::{Overlay, Question};
+use crate::update::deciding::{decide, do_together};
+use crate::update::files::{precedent, show_file};
+use crate::update::moving::show;
 use armistice_core::{
     Certainty, Entry, Event, Precedent, RegionId, Ruling, Standing, Step, rule_title,
 };
 
-/// Rulings for conflicts of several files.
-pub type Rulings = Vec<(usize, RegionId, Ruling)>;
-
 /// The proposal for the conflict at hand, while it is open.
-pub(super) fn proposal(state: &State) -> Option<(RegionId, Ruling)> {
+pub(crate) fn proposal(state: &State) -> Option<(RegionId, Ruling)> {
     let file = state.open_file()?;
     let id = RegionId(file.view.region);
     let ruling = file.proposal(id)?;
     Some((id, ruling.clone()))
 }
 
-pub(super) fn take_proposal(state: &mut State) -> Vec<Effect> {
+pub(crate) fn take_proposal(state: &mut State) -> Vec<Effect> {
     let Some((id, ruling)) = proposal(state) else {
         state.say("no proposal here; ← and → preview the choices; o, t, b, a, d take one at once");
         return Vec::new();
@@ -34,7 +34,7 @@ pub(super) fn take_proposal(state: &mut State) -> Vec<Effect> {
 }
 
 /// Takes every likely proposal, of one file or of all, as one step.
-pub(super) fn settle_likely(state: &mut State, only: Option<usize>) -> Vec<Effect> {
+pub(crate) fn settle_likely(state: &mut State, only: Option<usize>) -> Vec<Effect> {
     let mut found: Rulings = Vec::new();
     for (at, file) in state.files.iter().enumerate() {
         if only.is_some_and(|only| only != at) {
@@ -97,7 +97,7 @@ fn ask(state: &mut State, title: String, yes: String, rulings: Rulings) -> Vec<E
 }
 
 /// Settles conflicts of several files as one step.
-pub(super) fn settle_all(state: &mut State, rulings: Rulings) -> Vec<Effect> {
+pub(crate) fn settle_all(state: &mut State, rulings: Rulings) -> Vec<Effect> {
     let n = rulings.len();
     let entries = rulings
         .into_iter()
@@ -107,81 +107,8 @@ pub(super) fn settle_all(state: &mut State, rulings: Rulings) -> Vec<Effect> {
     do_together(state, &label, entries.collect())
 }
 
-/// One step over several files: each gets its part, all are taken back together.
-fn do_together(state: &mut State, label: &str, entries: Vec<(usize, Entry)>) -> Vec<Effect> {
-    let group = state.next_group();
-    let mut effects = Vec::new();
-    for at in 0..state.files.len() {
-        let own: Vec<_> = entries
-            .iter()
-            .filter(|(f, _)| *f == at)
-            .map(|(_, e)| e.clone())
-            .collect();
-        if own.is_empty() {
-            continue;
-        }
-        let step = Step {
-            label: label.to_owned(),
-            entries: own,
-            group: Some(group),
-        };
-        effects.extend(apply(state, at, Event::Do(step)));
-    }
-    effects
-}
-
-/// Applies an event to any file and has it recorded.
-pub(super) fn apply(state: &mut State, at: usize, event: Event) -> Vec<Effect> {
-    let Some(open) = state.files.get_mut(at).and_then(|f| f.open_mut()) else {
-        return Vec::new();
-    };
-    let unsaved = open.session.take_unsaved();
-    if let Err(refused) = open.session.apply(&event) {
-        state.complain(format!("not done: {refused}"));
-        return unsaved.map_or(Vec::new(), |first| vec![Effect::Record(at, vec![first])]);
-    }
-    open.view.choice = None;
-    state.files[at].changed = true;
-    vec![Effect::Record(
-        at,
-        unsaved.into_iter().chain([event]).collect(),
-    )]
-}
-
-/// Undoes or redoes in all files what was done in them as one step with this one.
-pub(super) fn with_the_others(state: &mut State, group: u64, event: &Event) -> Vec<Effect> {
-    let here = state.file;
-    let mut effects = Vec::new();
-    let mut stuck = 0;
-    for at in 0..state.files.len() {
-        let Some(open) = state.files[at].open().filter(|_| at != here) else {
-            continue;
-        };
-        let step = match event {
-            Event::Undo => open.session.undoable(),
-            _ => open.session.redoable(),
-        };
-        if step.and_then(|s| s.group) == Some(group) {
-            effects.extend(apply(state, at, event.clone()));
-        } else if *event == Event::Undo
-            && open.session.steps().iter().any(|s| s.group == Some(group))
-        {
-            stuck += 1;
-        }
-    }
-    if stuck > 0 {
-        let text = format!(
-            "{} · in {} later decisions stand on it and it stays",
-            state.message.text,
-            count(stuck, "file")
-        );
-        state.say(text);
-    }
-    effects
-}
-
 /// Goes to the next conflict that a rule settled, in this file or another.
-pub(super) fn next_ruled(state: &mut State, forward: bool) -> Vec<Effect> {
+pub(crate) fn next_ruled(state: &mut State, forward: bool) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
     };
@@ -210,7 +137,7 @@ pub(super) fn next_ruled(state: &mut State, forward: bool) -> Vec<Effect> {
     let other = others.into_iter().find(has);
     match (other, ruled.is_empty()) {
         (Some(at), _) => {
-            let effects = docket::open(state, at);
+            let effects = show_file(state, at);
             let found = state.open_file().and_then(|f| {
                 let mut ids = f.draft().ruled().map(|(id, _)| id);
                 if forward { ids.next() } else { ids.next_back() }
@@ -253,7 +180,7 @@ fn go_to_ruled(state: &mut State, id: RegionId) -> Vec<Effect> {
 }
 
 /// Switches the rule that was switched off last on again.
-pub(super) fn switch_on(state: &mut State) -> Vec<Effect> {
+pub(crate) fn switch_on(state: &mut State) -> Vec<Effect> {
     match state.switched_off.pop() {
         Some(rule) => {
             state.settings.rules_off.remove(&rule);
@@ -267,7 +194,7 @@ pub(super) fn switch_on(state: &mut State) -> Vec<Effect> {
 }
 
 /// Switches the rule at hand off.
-pub(super) fn switch_rule(state: &mut State) -> Vec<Effect> {
+pub(crate) fn switch_rule(state: &mut State) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
     };
@@ -290,7 +217,7 @@ pub(super) fn switch_rule(state: &mut State) -> Vec<Effect> {
 }
 
 /// The next policy about white space.
-pub(super) fn next_policy(state: &mut State) -> Vec<Effect> {
+pub(crate) fn next_policy(state: &mut State) -> Vec<Effect> {
     state.settings.whitespace = state.settings.whitespace.next();
     let name = state.settings.whitespace.name();
     rule_again(state, format!("white space: {name}"))
@@ -307,7 +234,7 @@ fn rule_again(state: &mut State, message: String) -> Vec<Effect> {
 }
 
 /// New rulings have come: what rules had settled follows them, as one step.
-pub(super) fn ruled(state: &mut State, all: Vec<(usize, Vec<(RegionId, Ruling)>)>) -> Vec<Effect> {
+pub(crate) fn ruled(state: &mut State, all: Vec<(usize, Vec<(RegionId, Ruling)>)>) -> Vec<Effect> {
     let mut entries = Vec::new();
     for (at, rulings) in all {
         let settle = state.settings.settle;
@@ -349,7 +276,7 @@ pub(super) fn ruled(state: &mut State, all: Vec<(usize, Vec<(RegionId, Ruling)>)
 }
 
 /// Looks for conflicts like the settled one at hand, in all files.
-pub(super) fn same_again(state: &mut State) -> Vec<Effect> {
+pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
     };
@@ -377,7 +304,7 @@ pub(super) fn same_again(state: &mut State) -> Vec<Effect> {
     }]
 }
 
-pub(super) fn likes(state: &mut State, found: Rulings) -> Vec<Effect> {
+pub(crate) fn likes(state: &mut State, found: Rulings) -> Vec<Effect> {
     // Only what is still open counts: a person may have gone on meanwhile.
     let open = |(at, id, _): &(usize, RegionId, Ruling)| {
         state
@@ -396,37 +323,8 @@ pub(super) fn likes(state: &mut State, found: Rulings) -> Vec<Effect> {
     ask(state, title, "settle them the same way".to_owned(), found)
 }
 
-/// What a settled conflict teaches.
-fn precedent(file: &crate::state::OpenFile, id: RegionId) -> Option<Precedent> {
-    file.plan().conflict_of(id)?;
-    let draft = file.draft();
-    let resolution = match draft.standing(id) {
-        Standing::Open | Standing::Merged => return None,
-        Standing::Settled(resolution) => Some(resolution),
-        Standing::Ruled(ruling) => ruling.resolution.as_ref(),
-        Standing::ByHand => None,
-    };
-    Some(Precedent::of(
-        file.plan(),
-        id,
-        resolution,
-        &draft.text_of(id),
-    ))
-}
-
-/// What is worth remembering of a finished file: every decision of a person.
-pub(super) fn lessons(file: &crate::state::OpenFile) -> Vec<Precedent> {
-    let by_person = |id: &&RegionId| match file.draft().standing(**id) {
-        Standing::Settled(_) | Standing::ByHand => true,
-        Standing::Ruled(ruling) => ruling.certainty < Certainty::Certain,
-        Standing::Open | Standing::Merged => false,
-    };
-    let ids = file.plan().conflicts().iter().filter(by_person);
-    ids.filter_map(|id| precedent(file, *id)).collect()
-}
-
 /// Forgets what is remembered of the conflict at hand.
-pub(super) fn forget(state: &mut State) -> Vec<Effect> {
+pub(crate) fn forget(state: &mut State) -> Vec<Effect> {
     let file = state.open_file();
     let found = file.and_then(|f| {
         let id = RegionId(f.view.region);

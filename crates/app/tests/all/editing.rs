@@ -1,7 +1,7 @@
 //! Deciding and editing in Parley, down to the bytes that are written.
 
 use crate::kit::{Desk, Repo};
-use armistice::action::Action;
+use armistice::state::action::Action;
 use armistice_core::{LineIdx, Origin};
 use ratatui::crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 

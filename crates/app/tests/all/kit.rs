@@ -1,12 +1,13 @@
 //! What the tests share: repositories made by real git, the program run by its
 //! command line or in tmux, and a desk that drives the state without a terminal.
 
-use armistice::action::{Action, Effect};
-use armistice::screen::Screen;
-use armistice::state::State;
-use armistice::theme::{Theme, Wishes};
-use armistice::update::{start, update};
-use armistice::work::{Job, Worker};
+use armistice::base::theme::{Theme, Wishes};
+use armistice::run::worker::{Job, Worker};
+use armistice::state::action::Action;
+use armistice::state::app::State;
+use armistice::state::effect::Effect;
+use armistice::update::dispatch::{start, update};
+use armistice::view::areas::Screen;
 use armistice_core::Settle;
 use armistice_git::{Repository, Situation};
 use ratatui::Terminal;
@@ -284,7 +285,7 @@ impl Desk {
         let (width, height) = self.state.size;
         let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
         let draw = |f: &mut ratatui::Frame<'_>| {
-            armistice::draw::draw(&self.state, &Screen::new(&self.state), theme, f);
+            armistice::render::frame::draw(&self.state, &Screen::new(&self.state), theme, f);
         };
         terminal.draw(draw).unwrap();
         let buffer = terminal.backend().buffer();

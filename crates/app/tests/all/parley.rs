@@ -1,12 +1,15 @@
 //! Moving about in Parley: rows, views, the mouse, what the keys say.
 
 use crate::kit::{Desk, Repo};
-use armistice::action::{Action, Command, Outcomes, Tab};
-use armistice::evidence::{Tone, cards, pickable};
-use armistice::keymap::KEYMAP;
-use armistice::rows::{Row, Rows};
-use armistice::screen::{Hit, Screen};
-use armistice::state::{FileLoad, Lens, choices};
+use armistice::base::commands::{Command, Tab};
+use armistice::base::keymap::KEYMAP;
+use armistice::state::action::{Action, Outcomes};
+use armistice::state::choices::choices;
+use armistice::state::evidence::{Tone, cards, pickable};
+use armistice::state::file::{FileLoad, Lens};
+use armistice::view::areas::Screen;
+use armistice::view::draft_rows::{Row, Rows};
+use armistice::view::hit::Hit;
 use armistice_core::{RegionId, Version};
 use ratatui::crossterm::event::{KeyModifiers, MouseEvent, MouseEventKind};
 use ratatui::layout::Position;
@@ -197,7 +200,7 @@ fn every_tab_and_every_key_on_the_bar_can_be_clicked() {
             let hit = screen.hit(Position::new(x, 0));
             assert_eq!(hit, Some(Hit::Command(Command::Go(tab))), "{size:?}");
         }
-        let bar = armistice::draw::key_bar(&desk.state, size.0);
+        let bar = armistice::view::bars::key_bar(&desk.state, size.0);
         assert!(bar.len() >= 6, "{size:?}");
         let last = rows.last().unwrap();
         for key in bar {
@@ -297,7 +300,7 @@ fn help_lists_every_key_of_the_screen() {
     let mut desk = desk((160, 90));
     desk.open("src/quay.rs").press("?");
     let shown = desk.shows();
-    for binding in armistice::keymap::rows_for(desk.state.context()) {
+    for binding in armistice::base::keymap::rows_for(desk.state.context()) {
         // Long ones are wrapped.
         let head = &binding.help[..binding.help.len().min(60)];
         assert!(shown.contains(head), "{}", binding.help);

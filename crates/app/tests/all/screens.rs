@@ -1,8 +1,8 @@
 //! Every screen, whole, at three sizes and smaller.
 
 use crate::kit::{Desk, Repo};
-use armistice::action::Action;
-use armistice::theme::{Theme, Wishes};
+use armistice::base::theme::{Theme, Wishes};
+use armistice::state::action::Action;
 use std::sync::LazyLock;
 
 const SIZES: [(u16, u16); 3] = [(160, 47), (100, 30), (80, 24)];

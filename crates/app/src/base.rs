@@ -1,0 +1,8 @@
+//! What the rest stands on: commands and keys, settings, theme, text that is safe to show, the editor.
+
+pub mod commands;
+pub mod editor;
+pub mod keymap;
+pub mod safe_text;
+pub mod settings;
+pub mod theme;

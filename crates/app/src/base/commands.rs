@@ -1,0 +1,118 @@
+//! The screens, and what a person can ask for.
+
+use crate::base::editor::Motion;
+use armistice_core::{Side, Version};
+use armistice_git::Outcome;
+
+/// The four screens there are so far, by their place on the rail.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Tab {
+    Docket,
+    Parley,
+    Proof,
+    Accord,
+}
+
+impl Tab {
+    pub const ALL: [Tab; 4] = [Tab::Docket, Tab::Parley, Tab::Proof, Tab::Accord];
+
+    pub fn key(self) -> &'static str {
+        match self {
+            Tab::Docket => "2",
+            Tab::Parley => "3",
+            Tab::Proof => "5",
+            Tab::Accord => "6",
+        }
+    }
+
+    pub fn name(self) -> &'static str {
+        match self {
+            Tab::Docket => "Docket",
+            Tab::Parley => "Parley",
+            Tab::Proof => "Proof",
+            Tab::Accord => "Accord",
+        }
+    }
+
+    /// The question that the screen answers.
+    pub fn question(self) -> &'static str {
+        match self {
+            Tab::Docket => "which files are in conflict, and what is left?",
+            Tab::Parley => "what did each side want here, and what shall stand?",
+            Tab::Proof => "is the merged result right?",
+            Tab::Accord => "conclude, continue, or go back",
+        }
+    }
+}
+
+/// What a person can ask for; every one of them has a line in the keymap.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Command {
+    Go(Tab),
+    Help,
+    Ask,
+    Quit,
+    Back,
+    Suspend,
+    Reload,
+    Move(Motion),
+    /// Take what is under the cursor or previewed.
+    Accept,
+    NextOpen,
+    PrevOpen,
+    NextChange,
+    PrevChange,
+    NextFile,
+    PrevFile,
+    Take(Version),
+    Both(Side),
+    /// The words of this side at the indentation of the other.
+    Reindent(Side),
+    Drop,
+    Pick,
+    Edit,
+    Decline,
+    Reopen,
+    StartOver,
+    Undo,
+    Redo,
+    Lens,
+    Wide,
+    NextChoice,
+    PrevChoice,
+    TakeProposal,
+    SettleLikely,
+    SameAgain,
+    NextRuled,
+    PrevRuled,
+    SwitchRule,
+    SwitchOn,
+    NextPolicy,
+    ShowBlanks,
+    Forget,
+    WriteFile,
+    TakeBack,
+    Whole(Outcome),
+    PickLine,
+    Conclude,
+    Skip,
+    BackOut,
+    EditMessage,
+    Cancel,
+    LeaveEditor,
+    DiscardEdit,
+    Find,
+    FindNext,
+    Select(Motion),
+    Newline,
+    TabStop,
+    Backspace,
+    Delete,
+    DeleteLine,
+    EditUndo,
+    EditRedo,
+    Copy,
+    Cut,
+    Paste,
+    SelectAll,
+}

@@ -1,0 +1,292 @@
+//! One table of keys; the key bar, the help and Ask are read off it.
+
+use crate::base::commands::{Command, Tab};
+use crate::base::editor::Motion;
+use armistice_core::{Side, Version};
+use armistice_git::Outcome;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+/// Where a key means something.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Context {
+    /// On every screen, unless something is being typed.
+    Everywhere,
+    Docket,
+    Parley,
+    /// Picking lines in the evidence.
+    Picking,
+    /// Editing the draft.
+    Editing,
+    Proof,
+    Accord,
+    /// Editing the message of the commit.
+    Message,
+}
+
+/// One row of the table.
+pub struct Binding {
+    pub context: Context,
+    /// Names of the keys; the first is the one that is shown.
+    pub keys: &'static [&'static str],
+    pub command: Command,
+    /// One or two words for the key bar; empty to leave it out.
+    pub label: &'static str,
+    /// What it does, for help and Ask.
+    pub help: &'static str,
+}
+
+const fn key(
+    context: Context,
+    keys: &'static [&'static str],
+    command: Command,
+    label: &'static str,
+    help: &'static str,
+) -> Binding {
+    Binding {
+        context,
+        keys,
+        command,
+        label,
+        help,
+    }
+}
+
+use Command as C;
+use Context as X;
+
+/// Most useful first within a context: the key bar shows as many as fit.
+#[rustfmt::skip]
+pub static KEYMAP: &[Binding] = &[
+    key(X::Docket, &["enter"], C::Accept, "open", "open the file in Parley, or show what can be done with it"),
+    key(X::Docket, &["n"], C::NextOpen, "next open", "go to the next file that has something open"),
+    key(X::Docket, &["p"], C::PrevOpen, "previous", "go to the previous file that has something open"),
+    key(X::Docket, &["L"], C::SettleLikely, "all likely", "take every proposal in all files, as one step"),
+    key(X::Docket, &["W"], C::NextPolicy, "", "the next policy about white space: exact, line-ends, trailing, amount, all"),
+    key(X::Docket, &["w"], C::WriteFile, "finish file", "write the file and stage it, once nothing in it is open"),
+    key(X::Docket, &["u"], C::TakeBack, "take back", "put a finished file back into conflict, as it was before"),
+    key(X::Docket, &["o"], C::Whole(Outcome::Ours), "whole ours", "settle the whole file as ours has it, after saying what that gives up"),
+    key(X::Docket, &["t"], C::Whole(Outcome::Theirs), "whole theirs", "settle the whole file as theirs has it, after saying what that gives up"),
+    key(X::Docket, &["b"], C::Whole(Outcome::Base), "whole base", "settle the whole file as base had it"),
+    key(X::Docket, &["x"], C::Whole(Outcome::Remove), "remove", "settle the case by removing the file"),
+    key(X::Parley, &["n"], C::NextOpen, "next open", "go to the next open conflict"),
+    key(X::Parley, &["p"], C::PrevOpen, "previous", "go to the previous open conflict"),
+    key(X::Parley, &["space"], C::TakeProposal, "take ★", "take the rule's proposal, or the previewed choice"),
+    key(X::Parley, &["o"], C::Take(Version::Ours), "ours", "settle by ours"),
+    key(X::Parley, &["t"], C::Take(Version::Theirs), "theirs", "settle by theirs"),
+    key(X::Parley, &["b"], C::Take(Version::Base), "base", "settle by base: neither change"),
+    key(X::Parley, &["a"], C::Both(Side::Ours), "both", "settle by both: ours then theirs"),
+    key(X::Parley, &["A"], C::Both(Side::Theirs), "", "settle by both: theirs then ours"),
+    key(X::Parley, &["i"], C::Reindent(Side::Ours), "", "settle by the words of ours at the indentation of theirs"),
+    key(X::Parley, &["I"], C::Reindent(Side::Theirs), "", "settle by the words of theirs at the indentation of ours"),
+    key(X::Parley, &["d"], C::Drop, "drop", "settle by nothing at all"),
+    key(X::Parley, &["l"], C::Pick, "pick lines", "pick single lines, in the order in which they shall stand"),
+    key(X::Parley, &["e"], C::Edit, "edit", "edit the draft here, by hand; starts from the previewed choice"),
+    key(X::Parley, &["w"], C::WriteFile, "finish file", "write the file and stage it"),
+    key(X::Parley, &["u"], C::Undo, "undo", "take back the last decision"),
+    key(X::Parley, &["."], C::SameAgain, "same again", "look for conflicts like the settled one at hand, in all files, and settle them the same way"),
+    key(X::Parley, &["L"], C::SettleLikely, "all likely", "take every proposal in this file, as one step"),
+    key(X::Parley, &["s"], C::NextRuled, "by rule", "go to the next conflict that a rule settled, and say why"),
+    key(X::Parley, &["U"], C::Redo, "redo", "take the decision again"),
+    key(X::Parley, &["tab"], C::Lens, "lens", "look through another lens: deltas, face, texts"),
+    key(X::Parley, &["z"], C::Wide, "side by side", "show the three versions side by side over the whole width"),
+    key(X::Parley, &["right"], C::NextChoice, "preview", "preview the next choice in the draft"),
+    key(X::Parley, &["left"], C::PrevChoice, "", "preview the choice before"),
+    key(X::Parley, &["enter"], C::Accept, "", "take the previewed choice"),
+    key(X::Parley, &["S"], C::PrevRuled, "", "go to the one before that a rule settled"),
+    key(X::Parley, &["X"], C::SwitchRule, "", "switch the rule at hand off for this session; what it settled opens again"),
+    key(X::Parley, &["Y"], C::SwitchOn, "", "switch the rule that was switched off last on again"),
+    key(X::Parley, &["W"], C::NextPolicy, "", "the next policy about white space: exact, line-ends, trailing, amount, all"),
+    key(X::Parley, &["v"], C::ShowBlanks, "", "make blanks and line ends visible, or not"),
+    key(X::Parley, &["F"], C::Forget, "", "forget how this conflict was settled before"),
+    key(X::Parley, &["N"], C::NextChange, "next change", "go to the next change, made by one side or both"),
+    key(X::Parley, &["P"], C::PrevChange, "", "go to the previous change"),
+    key(X::Parley, &["x"], C::Decline, "decline", "decline a change that merged by itself; again to restore it"),
+    key(X::Parley, &["r"], C::Reopen, "reopen", "open a settled conflict again"),
+    key(X::Parley, &["R"], C::StartOver, "", "put this file back to the untouched conflict; undo brings the decisions back"),
+    key(X::Parley, &["]"], C::NextFile, "next file", "go to the next file"),
+    key(X::Parley, &["["], C::PrevFile, "", "go to the previous file"),
+    key(X::Picking, &["space"], C::PickLine, "mark line", "mark the line as the next one, or unmark it"),
+    key(X::Picking, &["enter"], C::Accept, "let them stand", "settle by the marked lines, in the order of their numbers"),
+    key(X::Picking, &["esc"], C::Back, "leave", "leave without settling"),
+    key(X::Editing, &["esc"], C::LeaveEditor, "keep and leave", "keep what was written and leave the editor"),
+    key(X::Editing, &["ctrl-g"], C::DiscardEdit, "discard", "leave the editor and forget what was written there"),
+    key(X::Editing, &["ctrl-z"], C::EditUndo, "undo", "undo"),
+    key(X::Editing, &["ctrl-y"], C::EditRedo, "redo", "redo"),
+    key(X::Editing, &["ctrl-f"], C::Find, "find", "search"),
+    key(X::Editing, &["ctrl-n"], C::FindNext, "next match", "go to the next place found"),
+    key(X::Editing, &["ctrl-c"], C::Copy, "copy", "copy the selection"),
+    key(X::Editing, &["ctrl-x"], C::Cut, "cut", "cut the selection"),
+    key(X::Editing, &["ctrl-v"], C::Paste, "paste", "paste what was copied or cut here"),
+    key(X::Editing, &["ctrl-k"], C::DeleteLine, "delete line", "delete the line"),
+    key(X::Editing, &["ctrl-a"], C::SelectAll, "select all", "select the whole text"),
+    key(X::Proof, &["enter"], C::Accept, "go there", "go to the file and line of the finding"),
+    key(X::Accord, &["c"], C::Conclude, "conclude", "make the commit, or continue with the next step"),
+    key(X::Accord, &["e"], C::EditMessage, "edit message", "edit the message of the commit"),
+    key(X::Accord, &["s"], C::Skip, "skip step", "leave this step out, after saying what that discards"),
+    key(X::Accord, &["B"], C::BackOut, "back out", "go back to how it was before the operation, after saying what that discards"),
+    key(X::Accord, &["ctrl-c"], C::Cancel, "", "stop the git that is running"),
+    key(X::Message, &["ctrl-c"], C::Copy, "", "copy the selection"),
+    key(X::Message, &["ctrl-x"], C::Cut, "", "cut the selection"),
+    key(X::Message, &["ctrl-v"], C::Paste, "", "paste what was copied or cut here"),
+    key(X::Message, &["ctrl-k"], C::DeleteLine, "", "delete the line"),
+    key(X::Message, &["ctrl-a"], C::SelectAll, "", "select the whole message"),
+    key(X::Message, &["esc"], C::LeaveEditor, "done", "keep the message and leave it"),
+    key(X::Message, &["ctrl-g"], C::DiscardEdit, "git's own", "go back to the message that git prepared"),
+    key(X::Message, &["ctrl-z"], C::EditUndo, "undo", "undo"),
+    key(X::Message, &["ctrl-y"], C::EditRedo, "redo", "redo"),
+    key(X::Everywhere, &["?"], C::Help, "help", "explain this screen"),
+    key(X::Everywhere, &[":"], C::Ask, "ask", "list every action and run one"),
+    key(X::Everywhere, &["esc"], C::Back, "", "leave what is open; from a file, go back to Docket"),
+    key(X::Everywhere, &["2"], C::Go(Tab::Docket), "", "go to Docket: which files are in conflict"),
+    key(X::Everywhere, &["3"], C::Go(Tab::Parley), "", "go to Parley: settle the file that was open"),
+    key(X::Everywhere, &["5"], C::Go(Tab::Proof), "", "go to Proof: is the result right"),
+    key(X::Everywhere, &["6"], C::Go(Tab::Accord), "", "go to Accord: conclude, continue or go back"),
+    key(X::Everywhere, &["ctrl-r"], C::Reload, "", "read everything anew from git"),
+    key(X::Everywhere, &["ctrl-z"], C::Suspend, "", "go back to the shell for a while; fg returns"),
+    key(X::Everywhere, &["q", "ctrl-q"], C::Quit, "quit", "close; every decision is kept and comes back"),
+    key(X::Everywhere, &["up", "k"], C::Move(Motion::Up), "", "move up"),
+    key(X::Everywhere, &["down", "j"], C::Move(Motion::Down), "", "move down"),
+    key(X::Everywhere, &["pageup"], C::Move(Motion::PageUp), "", "move a page up"),
+    key(X::Everywhere, &["pagedown"], C::Move(Motion::PageDown), "", "move a page down"),
+    key(X::Everywhere, &["home", "g"], C::Move(Motion::Start), "", "move to the start"),
+    key(X::Everywhere, &["end", "G"], C::Move(Motion::End), "", "move to the end"),
+    key(X::Everywhere, &["<"], C::Move(Motion::Left), "", "scroll long lines to the left"),
+    key(X::Everywhere, &[">"], C::Move(Motion::Right), "", "scroll long lines to the right"),
+];
+
+/// Keys that every editor has and no list needs to explain.
+const TYPING: &[(&str, Command)] = &[
+    ("up", C::Move(Motion::Up)),
+    ("down", C::Move(Motion::Down)),
+    ("left", C::Move(Motion::Left)),
+    ("right", C::Move(Motion::Right)),
+    ("home", C::Move(Motion::LineStart)),
+    ("end", C::Move(Motion::LineEnd)),
+    ("pageup", C::Move(Motion::PageUp)),
+    ("pagedown", C::Move(Motion::PageDown)),
+    ("ctrl-left", C::Move(Motion::WordLeft)),
+    ("ctrl-right", C::Move(Motion::WordRight)),
+    ("ctrl-home", C::Move(Motion::Start)),
+    ("ctrl-end", C::Move(Motion::End)),
+    ("shift-up", C::Select(Motion::Up)),
+    ("shift-down", C::Select(Motion::Down)),
+    ("shift-left", C::Select(Motion::Left)),
+    ("shift-right", C::Select(Motion::Right)),
+    ("shift-home", C::Select(Motion::LineStart)),
+    ("shift-end", C::Select(Motion::LineEnd)),
+    ("shift-pageup", C::Select(Motion::PageUp)),
+    ("shift-pagedown", C::Select(Motion::PageDown)),
+    ("enter", C::Newline),
+    ("tab", C::TabStop),
+    ("backspace", C::Backspace),
+    ("delete", C::Delete),
+];
+
+/// The name of a key as the table has it: "ctrl-x", "A", "shift-up", "space".
+pub fn name_of(event: &KeyEvent) -> String {
+    let name = match event.code {
+        KeyCode::Char(' ') => "space".to_owned(),
+        KeyCode::Char(c) => c.to_string(),
+        KeyCode::Enter => "enter".to_owned(),
+        KeyCode::Esc => "esc".to_owned(),
+        KeyCode::Tab => "tab".to_owned(),
+        KeyCode::BackTab => "shift-tab".to_owned(),
+        KeyCode::Backspace => "backspace".to_owned(),
+        KeyCode::Delete => "delete".to_owned(),
+        KeyCode::Up => "up".to_owned(),
+        KeyCode::Down => "down".to_owned(),
+        KeyCode::Left => "left".to_owned(),
+        KeyCode::Right => "right".to_owned(),
+        KeyCode::Home => "home".to_owned(),
+        KeyCode::End => "end".to_owned(),
+        KeyCode::PageUp => "pageup".to_owned(),
+        KeyCode::PageDown => "pagedown".to_owned(),
+        KeyCode::F(n) => format!("f{n}"),
+        _ => String::new(),
+    };
+    let modifiers = event.modifiers;
+    let is_char = matches!(event.code, KeyCode::Char(_));
+    if modifiers.contains(KeyModifiers::CONTROL) {
+        format!("ctrl-{}", name.to_lowercase())
+    } else if modifiers.contains(KeyModifiers::ALT) {
+        format!("alt-{name}")
+    } else if modifiers.contains(KeyModifiers::SHIFT) && !is_char && event.code != KeyCode::BackTab
+    {
+        format!("shift-{name}")
+    } else {
+        name
+    }
+}
+
+/// Whether letters are text here.
+pub fn is_typing(context: Context) -> bool {
+    matches!(context, Context::Editing | Context::Message)
+}
+
+/// What a key means in a context.
+pub fn command_for(context: Context, key: &str) -> Option<Command> {
+    let rows = |wanted| move |b: &&Binding| b.context == wanted && b.keys.contains(&key);
+    let own = KEYMAP.iter().find(rows(context)).map(|b| b.command);
+    if is_typing(context) {
+        return own.or_else(|| TYPING.iter().find(|(k, _)| *k == key).map(|(_, c)| *c));
+    }
+    own.or_else(|| {
+        KEYMAP
+            .iter()
+            .find(rows(Context::Everywhere))
+            .map(|b| b.command)
+    })
+}
+
+/// The rows that matter in a context, its own first.
+pub fn rows_for(context: Context) -> impl Iterator<Item = &'static Binding> {
+    let own = KEYMAP.iter().filter(move |b| b.context == context);
+    let all = KEYMAP
+        .iter()
+        .filter(move |b| b.context == Context::Everywhere);
+    own.chain(all.filter(move |_| !is_typing(context)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::HashSet;
+
+    #[test]
+    fn no_key_means_two_things_in_one_context() {
+        let mut seen = HashSet::new();
+        for binding in KEYMAP {
+            for key in binding.keys {
+                assert!(
+                    seen.insert((binding.context, *key)),
+                    "{key} twice in {:?}",
+                    binding.context
+                );
+            }
+        }
+        let typing: HashSet<_> = TYPING.iter().map(|(key, _)| key).collect();
+        assert_eq!(typing.len(), TYPING.len());
+    }
+
+    #[test]
+    fn every_action_has_a_key_and_a_line_of_help() {
+        for binding in KEYMAP {
+            assert!(!binding.keys.is_empty() && !binding.help.is_empty());
+            let shown = binding.keys[0];
+            assert_eq!(
+                command_for(binding.context, shown),
+                Some(binding.command),
+                "{shown}"
+            );
+        }
+    }
+
+    #[test]
+    fn keys_have_the_names_of_the_table() {
+        let name = |code, modifiers| name_of(&KeyEvent::new(code, modifiers));
+        assert_eq!(name(KeyCode::Char('A'), KeyModifiers::SHIFT), "A");
+        assert_eq!(name(KeyCode::Char('r'), KeyModifiers::CONTROL), "ctrl-r");
+        assert_eq!(name(KeyCode::Up, KeyModifiers::SHIFT), "shift-up");
+        assert_eq!(name(KeyCode::Char(' '), KeyModifiers::NONE), "space");
+    }
+}

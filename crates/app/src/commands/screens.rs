@@ -1,0 +1,42 @@
+//! Opens the screens.
+
+use crate::base::settings::Settings;
+use crate::base::theme::{Ground, Theme, Wishes};
+use crate::commands::exit::Exit;
+use crate::run::runtime::run;
+use crate::run::worker::Worker;
+use anyhow::Result;
+use armistice_git::Repository;
+use std::env;
+use std::path::Path;
+
+pub(crate) fn screens(folder: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
+    let worker = Worker::new(Repository::discover(folder)?);
+    show(worker, ground, ascii)?;
+    Ok(Exit::Done)
+}
+
+/// Opens the screens.
+pub(crate) fn show(worker: Worker, ground: Ground, ascii: bool) -> Result<()> {
+    let variable = |name| env::var(name).unwrap_or_default();
+    let (colorterm, term, colorfgbg) = (
+        variable("COLORTERM"),
+        variable("TERM"),
+        variable("COLORFGBG"),
+    );
+    let locale = ["LC_ALL", "LC_CTYPE", "LANG"]
+        .into_iter()
+        .map(variable)
+        .find(|v| !v.is_empty());
+    // Only a locale that says it is something else rules the marks out.
+    let ascii = ascii || locale.is_some_and(|l| l == "C" || l == "POSIX");
+    let theme = Theme::new(&Wishes {
+        ground,
+        plain_marks: ascii,
+        no_color: !variable("NO_COLOR").is_empty(),
+        colorterm: &colorterm,
+        term: &term,
+        colorfgbg: &colorfgbg,
+    });
+    run(worker, theme, Settings::read()?)
+}

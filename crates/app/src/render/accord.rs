@@ -1,0 +1,282 @@
+//! Accord: what will be concluded, the message, the result, and the log afterwards.
+
+use crate::base::safe_text::{Pen, ago, count, fit, visible, width_of};
+use crate::base::theme::Role;
+use crate::render::canvas::Canvas;
+use crate::state::app::State;
+use crate::state::file::FileState;
+use crate::view::gate::gate;
+use armistice_core::{Resolution, Side, Standing, Version};
+use armistice_git::{Ending, Operation, Verdict};
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+impl Canvas<'_> {
+    pub(crate) fn accord(&mut self) {
+        self.rule(self.screen.title(), 0, &self.headline());
+        let body = self.screen.body;
+        let wide = self.screen.is_wide();
+        let idle = self.state.situation.is_idle();
+        self.summary(body);
+        let message = self.screen.message_area();
+        if idle {
+            let area = Rect {
+                x: 2,
+                width: body.width - 4,
+                ..message
+            };
+            let height = body.height.saturating_sub(message.y - body.y);
+            return self.log(Rect { height, ..area });
+        }
+        self.message_box(message);
+        let log = match wide {
+            true => Rect {
+                x: body.width / 2 + 1,
+                width: body.width / 2 - 2,
+                y: message.y - 1,
+                height: message.height + 1,
+            },
+            false => {
+                let y = message.y + message.height;
+                Rect {
+                    x: 2,
+                    width: body.width - 4,
+                    y,
+                    height: (body.y + body.height).saturating_sub(y),
+                }
+            }
+        };
+        self.decided(log);
+    }
+
+    fn headline(&self) -> String {
+        let situation = &self.state.situation;
+        match (self.state.accord.running, self.state.accord.verdict) {
+            (Some(Ending::Conclude), _) => "git is concluding …".to_owned(),
+            (Some(Ending::Skip), _) => "git is skipping the step …".to_owned(),
+            (Some(Ending::BackOut), _) => "git is going back …".to_owned(),
+            (None, Some(Verdict::Concluded)) if situation.is_idle() => "concluded".to_owned(),
+            (None, Some(Verdict::BackedOut)) if situation.is_idle() => "backed out".to_owned(),
+            _ if situation.is_idle() => "nothing is under way".to_owned(),
+            _ => match gate(self.state) {
+                None => "all settled, not yet concluded".to_owned(),
+                Some(why) => format!("not ready: {why}"),
+            },
+        }
+    }
+
+    fn summary(&mut self, body: Rect) {
+        let theme = *self.theme;
+        let state = self.state;
+        let ready = gate(state).is_none();
+        let mut lines = vec![what_comes(state)];
+        if let Some((ours, theirs)) = state.accord.against.filter(|_| worth_telling(state)) {
+            let told = |(files, added, removed): (usize, usize, usize)| {
+                format!(
+                    "{}, {} added, {} removed",
+                    count(files, "file"),
+                    count(added, "line"),
+                    count(removed, "line")
+                )
+            };
+            let label = &state.situation.ours.label;
+            let label = label.strip_prefix("onto ").unwrap_or(label);
+            lines.push(format!("staged against {label}: {}", told(ours)));
+            // A single commit stands on other files; against it the numbers say nothing.
+            if state.situation.operation == Operation::Merge {
+                lines.push(format!(
+                    "staged against {}: {}",
+                    state.situation.theirs.label,
+                    told(theirs)
+                ));
+            }
+        }
+        let roles = [Role::Text, Role::Ours, Role::Theirs];
+        for (y, (text, role)) in (2..).zip(lines.into_iter().zip(roles)) {
+            let mut pen = self.pen(body, y);
+            pen.to(2).write(theme.mark(role), theme.fg(role)).to(4);
+            let text = fit(&visible(&text), pen.room().saturating_sub(2));
+            pen.write(&text, theme.text());
+        }
+        let way = match (state.situation.is_idle(), ready) {
+            (true, _) => "",
+            (false, true) => "c concludes · B backs out",
+            (false, false) => "2 shows what is left · B backs out",
+        };
+        self.pen(body, 5).to(4).write(way, theme.faint());
+    }
+
+    fn message_box(&mut self, area: Rect) {
+        let theme = *self.theme;
+        let state = self.state;
+        let editor = &state.accord.editor;
+        let title = match (
+            state.accord.editing,
+            state.situation.operation.takes_message(),
+        ) {
+            (true, _) => "message · editing, esc keeps it",
+            (false, true) => "message · e edits it",
+            (false, false) => "message · git takes it as it is",
+        };
+        let rule = Rect {
+            x: area.x - 1,
+            width: area.width + 1,
+            y: area.y - 1,
+            height: 1,
+        };
+        self.rule(rule, 0, title);
+        self.buffer.set_style(area, theme.ground(Role::Panel));
+        for y in 0..area.height {
+            let at = editor.top + y as usize;
+            if at < editor.len_lines() {
+                self.edited_line(editor, area, at, y);
+            }
+        }
+        if state.accord.editing {
+            let (line, byte) = editor.position();
+            let column = width_of(&editor.line(line)[..byte]).saturating_sub(editor.left);
+            let y = line.saturating_sub(editor.top) as u16;
+            if y < area.height {
+                self.cursor = Some((area.x + (column as u16).min(area.width - 1), area.y + y));
+            }
+        }
+    }
+
+    /// How it was decided: a small chart.
+    fn decided(&mut self, area: Rect) {
+        let theme = *self.theme;
+        self.rule(area, 0, "how it was decided");
+        let rows = tally(self.state);
+        let most = rows.iter().map(|r| r.2).max().unwrap_or(0).max(1);
+        let room = (area.width as usize).saturating_sub(30).min(40);
+        let shown = rows.into_iter().filter(|(_, _, n)| *n > 0);
+        let mut y = 1;
+        for (role, name, n) in shown {
+            let mut pen = self.pen(area, y);
+            pen.to(1)
+                .write(theme.mark(role), theme.fg(role))
+                .to(3)
+                .write(name, theme.text());
+            pen.to(20).write(&format!("{n:>4} "), theme.text());
+            let bar = (n * room).div_ceil(most);
+            pen.write(&"━".repeat(bar), theme.fg(role));
+            y += 1;
+        }
+        self.ledger(area, y + 1);
+    }
+
+    /// What became of the lines that each side added and removed.
+    pub(crate) fn ledger(&mut self, area: Rect, y: u16) {
+        let theme = *self.theme;
+        if self.state.proof.reports.is_empty() {
+            return;
+        }
+        let (ours, theirs) = self.state.ledger();
+        for (y, (role, side)) in (y..).zip([(Role::Ours, ours), (Role::Theirs, theirs)]) {
+            let told = [("added", side.added), ("removed", side.removed)].map(|(verb, fates)| {
+                let parts = [
+                    (fates.kept, "kept"),
+                    (fates.blended, "blended"),
+                    (fates.given_up, "given up"),
+                    (fates.rewritten, "rewritten by hand"),
+                    (fates.waiting, "waiting"),
+                    (fates.missing, "MISSING"),
+                ];
+                let parts = parts.iter().filter(|(n, _)| *n > 0);
+                let told: Vec<_> = parts.map(|(n, word)| format!("{n} {word}")).collect();
+                match fates.all() {
+                    0 => format!("{verb} nothing"),
+                    n => format!("{verb} {}: {}", count(n, "line"), told.join(", ")),
+                }
+            });
+            let mut pen = self.pen(area, y);
+            pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
+            let room = pen.room();
+            pen.write(&fit(&told.join(" · "), room), theme.text());
+        }
+    }
+
+    fn log(&mut self, area: Rect) {
+        let theme = *self.theme;
+        let now = self.state.now;
+        self.rule(
+            Rect {
+                x: area.x - 1,
+                ..area
+            },
+            0,
+            "log",
+        );
+        let lines = self.state.accord.log.iter().skip(self.state.accord.top);
+        for (y, line) in (1..area.height).zip(lines) {
+            let mut pen = Pen::new(self.buffer, area, y);
+            pen.write(&line.graph, theme.faint());
+            let Some(commit) = &line.commit else {
+                continue;
+            };
+            pen.write(&commit.short, theme.faint())
+                .write(" ", theme.text());
+            pen.write(&commit.subject, theme.text());
+            if !line.names.is_empty() {
+                pen.write(&format!("  ({})", line.names), theme.bold());
+            }
+            let tail = format!("{} · {}", visible(&commit.author), ago(now, commit.time));
+            pen.write("  ", Style::new()).right(&tail, theme.faint());
+        }
+    }
+}
+
+/// Before every file is staged, the numbers would only count what is missing.
+fn worth_telling(state: &State) -> bool {
+    let staged = |f: &FileState| f.case.standing == armistice_git::Standing::Staged;
+    !state.situation.is_idle() && state.files.iter().all(staged)
+}
+
+/// What concluding will do, in words.
+fn what_comes(state: &State) -> String {
+    let situation = &state.situation;
+    let (ours, theirs) = (&situation.ours.label, &situation.theirs.label);
+    match situation.operation {
+        Operation::Merge => format!("Makes the merge commit of {theirs} into {ours}."),
+        Operation::Rebase { step, total, backend } if step < total => {
+            format!("Commits step {step} of {total}, then goes on to step {} ({backend}).", step + 1)
+        }
+        Operation::Rebase { step, total, backend } => {
+            format!("Commits step {step} of {total}, the last one, and ends the rebase ({backend}).")
+        }
+        Operation::CherryPick => "Commits the picked commit and goes on to the next, if there is one.".to_owned(),
+        Operation::Revert => "Commits the revert and goes on to the next, if there is one.".to_owned(),
+        Operation::Mailbox => "Commits the mailed patch and goes on to the next, if there is one.".to_owned(),
+        Operation::Loose if situation.cases.is_empty() => "Nothing to conclude here.".to_owned(),
+        Operation::Loose => "No operation is under way: once every file is staged, commit as usual (a stash stays until you drop it).".to_owned(),
+    }
+}
+
+/// Settled conflicts by what settled them.
+fn tally(state: &State) -> Vec<(Role, &'static str, usize)> {
+    let mut rows = vec![
+        (Role::Ours, "ours", 0),
+        (Role::Theirs, "theirs", 0),
+        (Role::Blend, "both", 0),
+        (Role::Base, "base or nothing", 0),
+        (Role::Hand, "picked or by hand", 0),
+        (Role::Text, "open", 0),
+        (Role::Blend, "by rule", 0),
+    ];
+    for open in state.files.iter().filter_map(|f| f.open()) {
+        for id in open.plan().conflicts() {
+            let at = match open.draft().standing(*id) {
+                Standing::Settled(Resolution::Take(Version::Ours)) => 0,
+                Standing::Settled(Resolution::Take(Version::Theirs)) => 1,
+                Standing::Settled(Resolution::Both(Side::Ours | Side::Theirs)) => 2,
+                Standing::Settled(Resolution::Take(Version::Base) | Resolution::Drop) => 3,
+                Standing::Settled(Resolution::Lines(_) | Resolution::Woven(_))
+                | Standing::ByHand => 4,
+                Standing::Ruled(_) => 6,
+                Standing::Open | Standing::Merged => 5,
+            };
+            rows[at].2 += 1;
+        }
+    }
+    rows
+}

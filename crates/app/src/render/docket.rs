@@ -1,0 +1,367 @@
+//! Docket: one row a case, and what is known of the chosen one.
+
+use crate::base::commands::Command;
+use crate::base::keymap::KEYMAP;
+use crate::base::safe_text::{count, fit, fit_path, wrap};
+use crate::base::theme::{Role, Theme};
+use crate::render::canvas::Canvas;
+use crate::state::app::State;
+use crate::state::file::{FileLoad, FileState, OpenFile};
+use crate::view::given_up::given_up;
+use crate::view::overview::{Cell, overview};
+use armistice_core::{Kind, rule_title};
+use armistice_git::{Kind as CaseKind, Standing, whose_words};
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+const STRIP: usize = 16;
+
+impl Canvas<'_> {
+    pub(crate) fn docket(&mut self) {
+        self.header();
+        let list = self.screen.list();
+        let theme = *self.theme;
+        if self.state.files.is_empty() {
+            self.pen(list, 0)
+                .write("  No file is in conflict.", theme.text());
+            self.pen(list, 1).write(
+                "  6 Accord concludes what is under way, or shows the log.",
+                theme.faint(),
+            );
+            return;
+        }
+        let wide = list.width >= 96;
+        let head = Rect {
+            y: list.y - 1,
+            height: 1,
+            ..list
+        };
+        let columns = Columns::new(list.width as usize, wide);
+        let mut pen = self.pen(head, 0);
+        pen.write("   state", theme.faint())
+            .to(columns.path)
+            .write("file", theme.faint());
+        if wide {
+            pen.to(columns.what).write("what happened", theme.faint());
+            pen.to(columns.strip)
+                .write("who changed what", theme.faint());
+        }
+        pen.to(columns.count).write(" open", theme.faint());
+        let top = self.state.docket.top;
+        for y in 0..list.height {
+            if let Some(file) = self.state.files.get(top + y as usize) {
+                self.docket_row(list, y, file, top + y as usize, &columns);
+            }
+        }
+        self.details();
+    }
+
+    fn header(&mut self) {
+        let (counts, waiting) = self.state.totals();
+        let (done, all) = self.state.files_done();
+        let mut text = format!(
+            "{} · {} · {} {} by rule · {} by you · {} open",
+            count(all, "file"),
+            count(counts.conflicts, "conflict"),
+            self.theme.rule_mark(),
+            counts.by_rule,
+            counts.by_person(),
+            counts.open
+        );
+        let offered = self.state.files.iter().map(|f| f.proposals().count());
+        match offered.sum::<usize>() {
+            0 => {}
+            n => text += &format!(", {n} offered"),
+        }
+        text += &format!(" · {done} finished");
+        if waiting > 0 {
+            text += &format!(" · reading {waiting} more …");
+        }
+        self.rule(self.screen.title(), 0, &text);
+    }
+
+    fn docket_row(&mut self, list: Rect, y: u16, file: &FileState, nth: usize, columns: &Columns) {
+        let theme = *self.theme;
+        let chosen = nth == self.state.docket.chosen;
+        let line = Rect {
+            y: list.y + y,
+            height: 1,
+            ..list
+        };
+        if chosen {
+            self.buffer.set_style(line, theme.chosen(Style::new()));
+        }
+        let on = |style: Style| if chosen { theme.chosen(style) } else { style };
+        let (word, role) = state_word(file);
+        let path = file.case.path.to_string();
+        let path = fit_path(&path, columns.what.saturating_sub(columns.path + 1));
+        let mut pen = self.pen(list, y);
+        pen.write(if chosen { " > " } else { "   " }, on(theme.text()));
+        pen.write(word, on(theme.fg(role))).to(columns.path);
+        pen.write(&path, on(theme.text()));
+        if columns.wide {
+            let what = fit(&what_happened(file), columns.strip - columns.what - 1);
+            pen.to(columns.what).write(&what, on(theme.faint()));
+        }
+        let strip = file
+            .open()
+            .filter(|_| columns.wide)
+            .map(|open| strip(open, &theme));
+        if let Some(strip) = strip {
+            let mut pen = self.pen(list, y);
+            pen.to(columns.strip);
+            for (sign, style) in strip {
+                pen.write(sign, on(style));
+            }
+        }
+        let text = match file.counts() {
+            Some(counts) => format!("{:>3}/{}", counts.open, counts.conflicts),
+            None => "  …".to_owned(),
+        };
+        let mut pen = self.pen(list, y);
+        pen.to(columns.count).write(&text, on(theme.text()));
+    }
+
+    fn details(&mut self) {
+        let area = self.screen.details();
+        let theme = *self.theme;
+        self.buffer.set_style(area, theme.ground(Role::Panel));
+        let Some(file) = self.state.files.get(self.state.docket.chosen) else {
+            return;
+        };
+        let inner = Rect {
+            x: area.x + 2,
+            width: area.width.saturating_sub(3),
+            ..area
+        };
+        let mut y = 0;
+        let path = fit_path(&file.case.path.to_string(), inner.width as usize);
+        self.pen(inner, y).write(&path, theme.bold());
+        y += 1;
+        for (role, text) in story(self.state, file) {
+            let mark = theme.mark(role);
+            for (nth, part) in wrap(&text, (inner.width as usize).saturating_sub(3))
+                .iter()
+                .enumerate()
+            {
+                let mut pen = self.pen(inner, y);
+                pen.write(if nth == 0 { mark } else { "" }, theme.fg(role))
+                    .to(2);
+                pen.write(
+                    part,
+                    if role == Role::Faint {
+                        theme.faint()
+                    } else {
+                        theme.text()
+                    },
+                );
+                y += 1;
+            }
+        }
+        y += 1;
+        if file.case.standing == Standing::Unmerged {
+            self.outcomes(inner, y, file);
+        }
+    }
+
+    fn outcomes(&mut self, area: Rect, mut y: u16, file: &FileState) {
+        let theme = *self.theme;
+        let outcomes = file.case.outcomes();
+        if outcomes.is_empty() || matches!(file.load, FileLoad::Waiting) {
+            return;
+        }
+        self.rule(
+            Rect {
+                x: area.x.saturating_sub(1),
+                ..area
+            },
+            y,
+            "as a whole",
+        );
+        y += 1;
+        for outcome in outcomes {
+            let key = KEYMAP
+                .iter()
+                .find(|b| b.command == Command::Whole(outcome))
+                .map_or("", |b| b.keys[0]);
+            let told = given_up(self.state, self.state.docket.chosen, outcome);
+            let wide = self.screen.is_wide();
+            let mut pen = self.pen(area, y);
+            pen.write(key, theme.bold())
+                .to(2)
+                .write(outcome.name(), theme.text());
+            if !wide {
+                let told = fit(&told.join("; "), pen.room().saturating_sub(16));
+                pen.to(18).write(&told, theme.faint());
+                y += 1;
+                continue;
+            }
+            y += 1;
+            for text in told {
+                let text = fit(&text, (area.width as usize).saturating_sub(4));
+                self.pen(area, y).to(4).write(&text, theme.faint());
+                y += 1;
+            }
+        }
+    }
+}
+
+struct Columns {
+    wide: bool,
+    path: usize,
+    what: usize,
+    strip: usize,
+    count: usize,
+}
+
+impl Columns {
+    fn new(width: usize, wide: bool) -> Self {
+        let count = width.saturating_sub(8);
+        match wide {
+            true => Columns {
+                wide,
+                path: 12,
+                what: 12 + (width - 40) * 5 / 11,
+                strip: count - STRIP - 2,
+                count,
+            },
+            false => Columns {
+                wide,
+                path: 12,
+                what: count,
+                strip: count,
+                count,
+            },
+        }
+    }
+}
+
+/// How a case stands, in one word.
+fn state_word(file: &FileState) -> (&'static str, Role) {
+    let open = file.counts().map(|c| c.open);
+    match (&file.load, file.case.standing, open) {
+        _ if file.writing => ("writing", Role::Text),
+        (FileLoad::Failed(_), ..) => ("trouble", Role::Finding),
+        (_, Standing::Staged, _) if !file.changed => ("staged", Role::Faint),
+        (_, Standing::Staged, Some(0)) => ("changed", Role::Hand),
+        (FileLoad::Waiting, ..) => ("reading", Role::Faint),
+        (_, _, Some(0)) => ("settled", Role::Text),
+        _ => ("open", Role::Text),
+    }
+}
+
+/// What happened to the file on each side, in a few words.
+fn what_happened(file: &FileState) -> String {
+    let (ours, theirs) = whose_words(file.case.kind);
+    match file.open() {
+        Some(open) => {
+            let regions = open.plan().regions();
+            let places = |kind| {
+                regions
+                    .iter()
+                    .filter(|r| r.kind == kind || r.kind == Kind::Conflict)
+                    .count()
+            };
+            let verb = if file.case.kind == CaseKind::BothAdded {
+                "added it"
+            } else {
+                "edited"
+            };
+            let (ours, theirs) = (places(Kind::Ours), places(Kind::Theirs));
+            match file.case.kind {
+                CaseKind::BothAdded => format!("both {verb}"),
+                _ => format!("ours {verb} {} · theirs {theirs}", count(ours, "place")),
+            }
+        }
+        None => format!("ours {ours} · theirs {theirs}"),
+    }
+}
+
+/// What is told of one case: who did what, and how it was opened.
+fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
+    let (ours, theirs) = whose_words(file.case.kind);
+    let mut out = vec![
+        (Role::Ours, format!("{} {ours}", state.situation.ours.label)),
+        (
+            Role::Theirs,
+            format!("{} {theirs}", state.situation.theirs.label),
+        ),
+    ];
+    match &file.load {
+        FileLoad::Waiting => out.push((Role::Faint, "still reading …".to_owned())),
+        FileLoad::Failed(why) => out.push((Role::Finding, why.clone())),
+        FileLoad::Whole(whole) => out.push((Role::Faint, format!("{}.", whole.why))),
+        FileLoad::Lines(open) => {
+            let counts = open.draft().counts();
+            let own = |kind| {
+                open.plan()
+                    .regions()
+                    .iter()
+                    .filter(|r| r.kind == kind)
+                    .count()
+            };
+            if counts.by_rule > 0 {
+                let mut rules: Vec<&str> = Vec::new();
+                for (_, ruling) in open.draft().ruled() {
+                    let title = rule_title(&ruling.rule);
+                    if !rules.contains(&title) {
+                        rules.push(title);
+                    }
+                }
+                let settled = count(counts.by_rule, "conflict");
+                out.push((
+                    Role::Blend,
+                    format!("{settled} settled by rule: {}.", rules.join(", ")),
+                ));
+            }
+            let proposed = file.proposals().count();
+            if proposed > 0 {
+                out.push((
+                    Role::Text,
+                    format!(
+                        "{} offered; L takes all of them.",
+                        count(proposed, "proposal")
+                    ),
+                ));
+            }
+            out.push((
+                Role::Faint,
+                format!(
+                    "{}, {} open. Merged by themselves: {} of ours, {} of theirs.",
+                    count(counts.conflicts, "conflict"),
+                    counts.open,
+                    count(own(Kind::Ours), "change"),
+                    count(own(Kind::Theirs), "change"),
+                ),
+            ));
+            if open.encoding.name() != "UTF-8" {
+                out.push((Role::Faint, format!("Read as {}.", open.encoding.name())));
+            }
+            out.extend(open.note.iter().map(|n| (Role::Finding, n.clone())));
+        }
+    }
+    match (file.case.standing, file.changed) {
+        (Standing::Staged, false) => out.push((
+            Role::Faint,
+            "Written and staged; u puts it back into conflict.".to_owned(),
+        )),
+        (Standing::Staged, true) => out.push((
+            Role::Finding,
+            "Decided anew since it was staged; w writes it again.".to_owned(),
+        )),
+        _ => {}
+    }
+    out
+}
+
+/// The whole file in a few cells: whose change is where; open conflicts hollow.
+fn strip(open: &OpenFile, theme: &Theme) -> Vec<(&'static str, Style)> {
+    overview(open, STRIP)
+        .into_iter()
+        .map(|cell| match cell {
+            None => ("·", theme.fg(Role::Rule)),
+            Some(Cell::Open) => (if theme.plain_marks() { "o" } else { "○" }, theme.bold()),
+            Some(Cell::By(role)) => (theme.mark(role), theme.fg(role)),
+        })
+        .collect()
+}

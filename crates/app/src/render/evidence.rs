@@ -1,0 +1,392 @@
+//! The evidence: cards of what each side did, and the settle box.
+
+use crate::base::safe_text::{count, fit, visible};
+use crate::base::theme::{Role, Theme};
+use crate::render::canvas::Canvas;
+use crate::state::choices::{Choice, PROPOSAL, choices};
+use crate::state::evidence::{Card, CardLine, Tone, cards};
+use crate::state::file::{Lens, Mode, OpenFile};
+use crate::view::evidence::{
+    Aligned, EvRow, aligned, is_low, low_cells, parts, per_row, reason, rows,
+};
+use armistice_core::{Kind, RegionId, Standing, Version};
+use ratatui::layout::Rect;
+use ratatui::style::{Modifier, Style};
+
+impl Canvas<'_> {
+    pub(crate) fn evidence(&mut self, file: &OpenFile) {
+        let area = self.screen.evidence();
+        if area.height == 0 {
+            return;
+        }
+        self.buffer.set_style(area, self.theme.ground(Role::Panel));
+        let parts = parts(file, area);
+        self.lenses(file, parts.head);
+        let side_by_side = file.view.wide && matches!(file.view.mode, Mode::Look);
+        match side_by_side {
+            true => self.three_columns(file, parts.cards),
+            false => self.cards(file, parts.cards),
+        }
+        if parts.settle.height > 0 {
+            self.settle_box(file, parts.settle);
+        }
+    }
+
+    fn lenses(&mut self, file: &OpenFile, area: Rect) {
+        let theme = *self.theme;
+        let picking = matches!(file.view.mode, Mode::Pick(_));
+        let side_by_side = file.view.wide && matches!(file.view.mode, Mode::Look);
+        let title = match (picking, side_by_side) {
+            (true, _) => "─ lines of each version ",
+            (_, true) => "─ side by side ",
+            _ => match file.view.lens {
+                Lens::Deltas => "─ what each side did to base ",
+                Lens::Face => "─ what makes ours into theirs ",
+                Lens::Texts => "─ the versions as they are ",
+            },
+        };
+        let mut pen = self.pen(area, 0);
+        pen.write(title, theme.bold());
+        if side_by_side {
+            pen.fill("─", theme.fg(Role::Rule));
+            return;
+        }
+        let names: usize = Lens::ALL.iter().map(|l| l.name().len() + 3).sum();
+        let dashes = pen.room().saturating_sub(names + 1);
+        pen.write(&"─".repeat(dashes), theme.fg(Role::Rule));
+        for lens in Lens::ALL {
+            let on = lens == file.view.lens && !picking;
+            let style = if on {
+                theme.bold().add_modifier(Modifier::UNDERLINED)
+            } else {
+                theme.faint()
+            };
+            pen.write(" ", theme.text()).write(lens.name(), style);
+            if lens != Lens::Texts {
+                pen.write(" │", theme.fg(Role::Rule));
+            }
+        }
+    }
+
+    fn cards(&mut self, file: &OpenFile, area: Rect) {
+        let cards = cards(file);
+        if cards.is_empty() {
+            return self.nothing_here(file, area);
+        }
+        for (y, row) in (0..area.height).zip(rows(file, &cards, area.height as usize)) {
+            match row {
+                EvRow::Head(i) => self.card_head(file, area, y, &cards[i]),
+                EvRow::Line(i, n) => {
+                    let before: usize = cards[..i].iter().map(|c| c.lines.len()).sum();
+                    self.card_line(file, area, y, &cards[i], n, before + n);
+                }
+                EvRow::More(n) => {
+                    let theme = *self.theme;
+                    let text = format!("      … {} more; z shows all", count(n, "line"));
+                    self.pen(area, y).write(&text, theme.faint());
+                }
+                EvRow::Gap => {}
+            }
+        }
+    }
+
+    fn nothing_here(&mut self, file: &OpenFile, area: Rect) {
+        let theme = *self.theme;
+        let changes = |kind| {
+            file.plan()
+                .regions()
+                .iter()
+                .filter(|r| r.kind == kind)
+                .count()
+        };
+        let counts = file.draft().counts();
+        let lines = [
+            (Role::Text, "Nobody changed anything here.".to_owned()),
+            (Role::Text, String::new()),
+            (
+                Role::Ours,
+                format!("ours alone changed {}", count(changes(Kind::Ours), "place")),
+            ),
+            (
+                Role::Theirs,
+                format!(
+                    "theirs alone changed {}",
+                    count(changes(Kind::Theirs), "place")
+                ),
+            ),
+            (
+                Role::Text,
+                format!(
+                    "{} open of {}",
+                    counts.open,
+                    count(counts.conflicts, "conflict")
+                ),
+            ),
+            (Role::Text, String::new()),
+            (
+                Role::Faint,
+                "n goes to the next open conflict, N to the next change".to_owned(),
+            ),
+        ];
+        for (y, (role, text)) in (1..).zip(lines) {
+            let mut pen = self.pen(area, y);
+            pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
+            pen.write(
+                &text,
+                if role == Role::Faint {
+                    theme.faint()
+                } else {
+                    theme.text()
+                },
+            );
+        }
+    }
+
+    fn card_head(&mut self, file: &OpenFile, area: Rect, y: u16, card: &Card) {
+        let (theme, role) = (*self.theme, Role::from(card.party));
+        let situation = &self.state.situation;
+        let party = match card.party {
+            Version::Ours => Some(&situation.ours),
+            Version::Theirs => Some(&situation.theirs),
+            Version::Base => None,
+        };
+        // Only where a side is one single commit is that the one that did this.
+        let single = situation.operation.theirs_is_one_commit() && card.party == Version::Theirs;
+        let commit = party.and_then(|p| p.commit.as_ref()).filter(|_| single);
+        let subject = commit.map_or(String::new(), |c| visible(&c.subject));
+        let kind = file.plan().region(RegionId(file.view.region)).kind;
+        let name = if kind == Kind::Same && card.party == Version::Ours {
+            ""
+        } else {
+            card.party.name()
+        };
+        let mut pen = self.pen(area, y);
+        pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
+        pen.write(name, theme.fg(role).add_modifier(Modifier::BOLD))
+            .write("  ", theme.text());
+        pen.write(&card.summary, theme.text());
+        let room = pen.room().saturating_sub(2);
+        let subject = fit(&subject, room);
+        pen.right(&format!("{subject} "), theme.faint());
+    }
+
+    fn card_line(
+        &mut self,
+        file: &OpenFile,
+        area: Rect,
+        y: u16,
+        card: &Card,
+        n: usize,
+        nth: usize,
+    ) {
+        let (theme, role) = (*self.theme, Role::from(card.party));
+        let line = &card.lines[n];
+        let mut on = false;
+        let mut order = None;
+        if let Mode::Pick(picking) = &file.view.mode {
+            on = picking.cursor == nth;
+            order = line
+                .pick
+                .and_then(|pick| picking.picks.iter().position(|p| *p == pick));
+        }
+        if on {
+            let row = Rect {
+                y: area.y + y,
+                height: 1,
+                ..area
+            };
+            self.buffer.set_style(row, theme.chosen(Style::new()));
+        }
+        let shade = |style: Style| if on { theme.chosen(style) } else { style };
+        let number = line.number.map_or(String::new(), |n| n.to_string());
+        let picked = order.map_or(String::new(), |n| format!("{}.", n + 1));
+        let (left, blanks) = (file.view.left, self.state.blanks_shown);
+        let mut pen = self.pen(area, y);
+        pen.write(
+            &format!("{picked:>3}"),
+            shade(theme.fg(role).add_modifier(Modifier::BOLD)),
+        );
+        pen.write(&format!("{number:>5} "), shade(theme.faint()));
+        let sign = if line.sign == "−" {
+            Role::from(card.removed)
+        } else {
+            role
+        };
+        pen.write(line.sign, shade(theme.fg(sign)))
+            .write(" ", shade(theme.text()));
+        let mut pen = pen.scrolled(left).with_blanks(blanks);
+        for (tone, text) in &line.parts {
+            pen.write(text, shade(tone_style(&theme, card, line, *tone)));
+        }
+    }
+
+    fn settle_box(&mut self, file: &OpenFile, area: Rect) {
+        let theme = *self.theme;
+        let id = RegionId(file.view.region);
+        let title = match file.draft().standing(id) {
+            Standing::Open => "settle".to_owned(),
+            Standing::Settled(resolution) => format!("settled by {}", resolution.name()),
+            Standing::Ruled(ruling) => format!(
+                "settled by rule: {}",
+                armistice_core::rule_title(&ruling.rule)
+            ),
+            Standing::ByHand => "settled by hand".to_owned(),
+            Standing::Merged => "merged by itself".to_owned(),
+        };
+        self.rule(area, 0, &title);
+        let choices = choices(file, id);
+        if is_low(self.screen.evidence()) && !choices.is_empty() {
+            let cells = low_cells(&choices, area.width as usize, file.view.choice);
+            let more = |nth: usize| cells.iter().all(|(n, ..)| *n != nth);
+            for (nth, at) in [(0, 0), (choices.len() - 1, area.width.saturating_sub(1))] {
+                if more(nth) {
+                    self.pen(area, 1).to(at as usize).write("…", theme.faint());
+                }
+            }
+            for (nth, from, text) in cells {
+                let on = file.view.choice == Some(nth);
+                let style = if on {
+                    theme.chosen(theme.bold())
+                } else {
+                    theme.text()
+                };
+                self.pen(area, 1).to(from).write(&text, style);
+            }
+            return;
+        }
+        let whole = self.screen.evidence();
+        let reason = if choices.is_empty() {
+            Vec::new()
+        } else {
+            reason(file, whole)
+        };
+        for (y, line) in (1..).zip(&reason) {
+            self.pen(area, y).to(2).write(line, theme.text());
+        }
+        let above = reason.len() as u16;
+        let columns = per_row(area.width);
+        let width = area.width / columns;
+        for (nth, choice) in choices.iter().enumerate() {
+            let (x, y) = (nth as u16 % columns, nth as u16 / columns);
+            let cell = Rect {
+                x: area.x + x * width,
+                width,
+                ..area
+            };
+            self.choice(cell, 1 + above + y, choice, file.view.choice == Some(nth));
+        }
+        let rest: &[(&str, &str)] = match (choices.is_empty(), file.draft().standing(id)) {
+            (false, Standing::Open) => &[("l", "pick lines"), ("e", "edit"), ("← →", "preview")],
+            (false, _) => &[("r", "reopen"), ("l", "pick lines"), ("e", "edit")],
+            (true, Standing::Merged) if !cards(file).is_empty() => {
+                &[("x", "decline"), ("e", "edit")]
+            }
+            (true, Standing::Merged) => &[("e", "edit")],
+            (true, _) => &[("x", "restore"), ("e", "edit")],
+        };
+        let mut pen = self.pen(area, area.height - 1);
+        pen.write("  ", theme.text());
+        for (key, label) in rest {
+            pen.write(key, theme.bold())
+                .write(" ", theme.text())
+                .write(label, theme.faint())
+                .write("    ", theme.text());
+        }
+    }
+
+    fn choice(&mut self, area: Rect, y: u16, choice: &Choice, on: bool) {
+        let theme = *self.theme;
+        let shade = |style: Style| if on { theme.chosen(style) } else { style };
+        let lines = match choice.lines {
+            0 => "no line".to_owned(),
+            n => count(n, "line"),
+        };
+        let mut pen = self.pen(area, y);
+        pen.write(if on { "> " } else { "  " }, shade(theme.text()));
+        pen.write(choice.key, shade(theme.bold()))
+            .write(" ", shade(theme.text()));
+        if choice.key == PROPOSAL {
+            pen.write(theme.rule_mark(), shade(theme.fg(Role::Blend)))
+                .write(" ", shade(theme.text()));
+        }
+        pen.write(&choice.label, shade(theme.text()))
+            .write("  ", shade(theme.text()));
+        // In a narrow cell the bare number.
+        let lines = match pen.room() < lines.len() {
+            true => choice.lines.to_string(),
+            false => lines,
+        };
+        pen.write(&lines, shade(theme.faint()));
+    }
+
+    /// Ours, base and theirs at the same height, scrolling as one with the draft.
+    fn three_columns(&mut self, file: &OpenFile, area: Rect) {
+        let theme = *self.theme;
+        let width = area.width / 3;
+        let order = [Version::Ours, Version::Base, Version::Theirs];
+        let rows = aligned(file, area.height.saturating_sub(1) as usize);
+        for (nth, version) in (0..).zip(order) {
+            let column = Rect {
+                x: area.x + nth * width,
+                width: width.saturating_sub(1),
+                ..area
+            };
+            let role = Role::from(version);
+            let mut pen = self.pen(column, 0);
+            pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
+            pen.write(version.name(), theme.fg(role).add_modifier(Modifier::BOLD));
+            for (y, row) in (1..).zip(&rows) {
+                self.column_line(file, column, y, version, row);
+            }
+        }
+    }
+
+    fn column_line(
+        &mut self,
+        file: &OpenFile,
+        area: Rect,
+        y: u16,
+        version: Version,
+        row: &Aligned,
+    ) {
+        let (theme, role) = (*self.theme, Role::from(version));
+        let at = row.lines[version as usize];
+        let style = match (row.kind, version) {
+            (Kind::Unchanged, _) => theme.faint(),
+            (Kind::Same, _) => theme.text(),
+            (Kind::Ours, Version::Theirs) | (Kind::Theirs, Version::Ours) => theme.text(),
+            (_, _) => theme.fg(role),
+        };
+        if row.here {
+            let line = Rect {
+                y: area.y + y,
+                height: 1,
+                width: area.width + 1,
+                ..area
+            };
+            self.buffer.set_style(line, theme.chosen(Style::new()));
+        }
+        let shade = |style: Style| if row.here { theme.chosen(style) } else { style };
+        let Some(at) = at else {
+            return;
+        };
+        let text = file.plan().versions().get(version).line(at);
+        let text = file.encoding.decode(text.content());
+        let left = file.view.left;
+        let mut pen = self.pen(area, y);
+        pen.write(&format!("{:>5} ", at.number()), shade(theme.faint()));
+        pen.scrolled(left).write(&text, shade(style));
+    }
+}
+
+fn tone_style(theme: &Theme, card: &Card, line: &CardLine, tone: Tone) -> Style {
+    let role = Role::from(card.party);
+    match tone {
+        Tone::Plain => theme.text(),
+        Tone::Faint => theme.faint(),
+        Tone::Removed => theme.removed(card.removed.into()),
+        // A whole new line is bright; underlining all of it would say no more.
+        Tone::Added if line.sign == "+" => theme.fg(role).add_modifier(Modifier::BOLD),
+        Tone::Added => theme.added(role),
+    }
+}

@@ -1,0 +1,166 @@
+//! From state to cells. Reads only; every size comes from `Screen`.
+
+use crate::base::commands::Tab;
+use crate::base::safe_text::{Pen, ago, fit, visible};
+use crate::base::theme::{Role, Theme};
+use crate::render::canvas::Canvas;
+use crate::state::app::State;
+use crate::view::areas::{LEAST, Screen};
+use crate::view::bars::{key_bar, rail_tabs};
+use armistice_core::Side;
+use armistice_git::{Operation, Party};
+use ratatui::Frame;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+use unicode_width::UnicodeWidthStr;
+
+/// Draws the whole screen.
+pub fn draw(state: &State, screen: &Screen<'_>, theme: &Theme, frame: &mut Frame<'_>) {
+    let area = frame.area();
+    frame
+        .buffer_mut()
+        .set_style(area, theme.ground(Role::Ground));
+    if screen.too_small() {
+        return too_small(theme, frame.buffer_mut(), area);
+    }
+    let mut canvas = Canvas {
+        state,
+        screen,
+        theme,
+        buffer: frame.buffer_mut(),
+        cursor: None,
+    };
+    canvas.rail();
+    canvas.parties();
+    match state.tab {
+        Tab::Docket => canvas.docket(),
+        Tab::Parley => canvas.parley(),
+        Tab::Proof => canvas.proof(),
+        Tab::Accord => canvas.accord(),
+    }
+    canvas.message();
+    canvas.keys();
+    canvas.overlay();
+    if let Some((x, y)) = canvas.cursor {
+        frame.set_cursor_position((x, y));
+    }
+}
+
+fn too_small(theme: &Theme, buffer: &mut Buffer, area: Rect) {
+    let (width, height) = LEAST;
+    let lines = [
+        "Armistice needs more room.".to_owned(),
+        format!("At least {width} columns and {height} rows;"),
+        format!("here are {} and {}.", area.width, area.height),
+        "Nothing is lost: make the window larger.".to_owned(),
+    ];
+    for (y, line) in (0..).zip(lines) {
+        Pen::new(buffer, area, y).write(&line, theme.text());
+    }
+}
+
+impl Canvas<'_> {
+    fn rail(&mut self) {
+        let (area, theme) = (self.screen.rail, *self.theme);
+        self.buffer.set_style(area, theme.ground(Role::Panel));
+        let tabs = rail_tabs(self.state);
+        let what = operation_line(self.state);
+        let mut pen = self.pen(area, 0);
+        pen.write(" Armistice", theme.bold());
+        for (tab, text, from, _) in tabs {
+            let on = tab == self.state.tab;
+            let style = if on {
+                theme.chosen(theme.bold())
+            } else {
+                theme.faint()
+            };
+            let mut pen = Pen::new(self.buffer, area, 0);
+            pen.to(from as usize).write(&text, style);
+        }
+        let end = rail_tabs(self.state).last().map_or(0, |t| t.3) as usize;
+        let room = (area.width as usize).saturating_sub(end + 2);
+        let what = fit(&what, room);
+        let mut pen = self.pen(area, 0);
+        pen.to(end).right(&format!("{what} "), theme.text());
+    }
+
+    fn parties(&mut self) {
+        let area = self.screen.parties;
+        let half = area.width / 2;
+        let left = Rect {
+            width: half,
+            ..area
+        };
+        let right = Rect {
+            x: half,
+            width: area.width - half,
+            ..area
+        };
+        let situation = &self.state.situation;
+        self.party(left, Side::Ours, &situation.ours);
+        if !situation.is_idle() {
+            self.party(right, Side::Theirs, &situation.theirs);
+        }
+    }
+
+    fn party(&mut self, area: Rect, side: Side, party: &Party) {
+        let (theme, role) = (*self.theme, Role::from(side));
+        let now = self.state.now;
+        let width = area.width as usize;
+        let mut pen = self.pen(area, 0);
+        pen.write(" ", theme.text())
+            .write(theme.mark(role), theme.fg(role))
+            .write(" ", theme.text());
+        let room = width.saturating_sub(pen.column());
+        let label = fit(&visible(&party.label), room.saturating_sub(1));
+        pen.write(&label, theme.fg(role).add_modifier(Modifier::BOLD));
+        if let Some(commit) = &party.commit {
+            let age = format!(" · {}", ago(now, commit.time));
+            let told = format!(" · {} {}", commit.short, visible(&commit.subject));
+            let room = width.saturating_sub(pen.column() + age.width() + 1);
+            pen.write(&fit(&told, room), theme.text());
+            if pen.room() > age.width() {
+                pen.write(&age, theme.faint());
+            }
+        }
+    }
+
+    fn message(&mut self) {
+        let (theme, message) = (*self.theme, &self.state.message);
+        let style = match message.is_trouble {
+            true => theme.fg(Role::Finding),
+            false => theme.text(),
+        };
+        let mark = if message.is_trouble { "! " } else { "" };
+        let text = format!(" {mark}{}", message.text);
+        let area = self.screen.message;
+        let text = fit(&visible(&text), area.width as usize);
+        self.pen(area, 0).write(&text, style);
+    }
+
+    fn keys(&mut self) {
+        let (area, theme) = (self.screen.keys, *self.theme);
+        self.buffer.set_style(area, theme.ground(Role::Panel));
+        for key in key_bar(self.state, area.width) {
+            let mut pen = self.pen(area, 0);
+            pen.to(key.from as usize).write(key.key, theme.bold());
+            pen.write(" ", theme.text()).write(key.label, theme.faint());
+        }
+    }
+}
+
+/// What is under way, for the right end of the rail.
+fn operation_line(state: &State) -> String {
+    let situation = &state.situation;
+    let branch = situation.branch.as_deref().unwrap_or("detached HEAD");
+    match situation.operation {
+        Operation::Merge => format!("merge of {} into {branch}", situation.theirs.label),
+        Operation::Rebase { step, total, .. } => {
+            format!("rebase {step}/{total} of {branch} {}", situation.ours.label)
+        }
+        Operation::Loose if state.files.is_empty() => format!("{branch} · nothing under way"),
+        Operation::Loose => format!("conflicts on {branch}"),
+        operation => format!("{} on {branch}", operation.name()),
+    }
+}

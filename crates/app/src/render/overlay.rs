@@ -1,0 +1,182 @@
+//! What stands in front of the screen.
+
+use crate::base::keymap::{Context, is_typing, rows_for};
+use crate::base::safe_text::{fit, visible, wrap};
+use crate::base::theme::{Role, Theme};
+use crate::render::canvas::Canvas;
+use crate::state::overlay::{Overlay, Question};
+use crate::view::ask::matches;
+use crate::view::questions::question_areas;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+/// Columns of the help, at most.
+const HELP: u16 = 100;
+
+impl Canvas<'_> {
+    pub(crate) fn overlay(&mut self) {
+        match &self.state.overlay {
+            Some(Overlay::Help { top }) => self.help(*top),
+            Some(Overlay::Ask { typed, chosen }) => self.ask(typed, *chosen),
+            Some(Overlay::Question(question)) => self.question(question),
+            Some(Overlay::Told { title, lines, top }) => self.told(title, lines, *top),
+            None => {}
+        }
+    }
+
+    /// A cleared box with a title; returns what is inside.
+    fn panel(&mut self, area: Rect, title: &str) -> Rect {
+        let theme = *self.theme;
+        for y in 0..area.height {
+            self.pen(area, y).fill(" ", Style::reset());
+        }
+        self.buffer.set_style(area, theme.ground(Role::Raised));
+        let edge = theme.fg(Role::Rule).bg(theme.colour(Role::Raised));
+        let line = |left: &str, right: &str| {
+            format!("{left}{}{right}", "─".repeat(area.width as usize - 2))
+        };
+        self.pen(area, 0).write(&line("┌", "┐"), edge);
+        self.pen(area, area.height - 1).write(&line("└", "┘"), edge);
+        for y in 1..area.height - 1 {
+            self.pen(area, y).write("│", edge);
+            self.pen(area, y)
+                .to(area.width as usize - 1)
+                .write("│", edge);
+        }
+        let title = fit(&format!(" {title} "), area.width as usize - 4);
+        self.pen(area, 0)
+            .to(2)
+            .write(&title, theme.bold().bg(theme.colour(Role::Raised)));
+        Rect {
+            x: area.x + 2,
+            y: area.y + 1,
+            width: area.width - 4,
+            height: area.height - 2,
+        }
+    }
+
+    fn question(&mut self, question: &Question) {
+        let theme = *self.theme;
+        let (area, yes, no) = question_areas(self.screen, question);
+        let inner = self.panel(area, &visible(&question.title));
+        let mut y = 1;
+        for line in &question.lines {
+            for part in wrap(&visible(line), inner.width as usize) {
+                self.pen(inner, y).write(&part, theme.text());
+                y += 1;
+            }
+        }
+        self.pen(yes, 0)
+            .write("enter ", theme.bold())
+            .write(&question.yes, theme.text());
+        self.pen(no, 0)
+            .write("esc ", theme.bold())
+            .write("do nothing", theme.text());
+    }
+
+    fn told(&mut self, title: &str, lines: &[String], top: usize) {
+        let theme = *self.theme;
+        let area = self.screen.middle(110, lines.len() as u16 + 4);
+        let inner = self.panel(area, title);
+        let top = top.min(lines.len().saturating_sub(1));
+        for (y, line) in (1..inner.height).zip(lines.iter().skip(top)) {
+            self.pen(inner, y).write(line, theme.text());
+        }
+    }
+
+    fn help(&mut self, top: usize) {
+        let theme = *self.theme;
+        let context = self.state.context();
+        let tab = self.state.tab;
+        let mut lines = vec![(String::new(), marks_line(&theme))];
+        lines.push((String::new(), String::new()));
+        let width = self.screen.middle(HELP, 99).width.saturating_sub(4 + 14);
+        for binding in rows_for(context) {
+            let mut keys = binding.keys.join(" ");
+            for part in wrap(binding.help, width as usize) {
+                // A line that goes on stands behind a blank, so that it is indented too.
+                lines.push((std::mem::replace(&mut keys, " ".to_owned()), part));
+            }
+        }
+        if is_typing(context) {
+            let typing =
+                "arrows, ctrl-arrows, shift to select, home, end, pages: as in every editor";
+            lines.push((String::new(), typing.to_owned()));
+        }
+        if context == Context::Parley {
+            lines.push((
+                String::new(),
+                "mouse: click a row, a choice, a tab, a key; the wheel scrolls".to_owned(),
+            ));
+        }
+        let area = self.screen.middle(HELP, lines.len() as u16 + 4);
+        let inner = self.panel(area, &format!("{} · {}", tab.name(), tab.question()));
+        let room = inner.height.saturating_sub(1);
+        let top = top.min(lines.len().saturating_sub(room as usize));
+        for (y, (keys, text)) in (0..room).zip(lines.iter().skip(top)) {
+            let mut pen = self.pen(inner, y);
+            pen.write(keys, theme.bold())
+                .to(if keys.is_empty() { 0 } else { 14 });
+            pen.write(text, theme.text());
+        }
+        let foot = Rect {
+            y: inner.y + inner.height.saturating_sub(1),
+            height: 1,
+            ..inner
+        };
+        let more = if top + (room as usize) < lines.len() {
+            "↓ more · "
+        } else {
+            ""
+        };
+        self.pen(foot, 0)
+            .write(&format!("{more}any other key closes this"), theme.faint());
+    }
+
+    fn ask(&mut self, typed: &str, chosen: usize) {
+        let theme = *self.theme;
+        let found = matches(self.state, typed);
+        let area = self.screen.middle(92, 22);
+        let inner = self.panel(area, "Ask · type a few letters, enter runs it");
+        let mut pen = self.pen(inner, 0);
+        pen.write(": ", theme.bold()).write(typed, theme.text());
+        let x = pen.column() as u16;
+        self.cursor = Some((inner.x + x.min(inner.width - 1), inner.y));
+        let room = inner.height.saturating_sub(2) as usize;
+        let top = (chosen + 1).saturating_sub(room);
+        for (y, binding) in (2..inner.height).zip(found.iter().skip(top)) {
+            let on = top + y as usize - 2 == chosen;
+            let raised = theme.colour(Role::Raised);
+            let style = if on {
+                theme
+                    .text()
+                    .add_modifier(ratatui::style::Modifier::REVERSED)
+            } else {
+                theme.text().bg(raised)
+            };
+            let mut pen = self.pen(inner, y);
+            pen.write(
+                &format!("{:<10}", binding.keys[0]),
+                style.add_modifier(ratatui::style::Modifier::BOLD),
+            );
+            pen.write(binding.help, style);
+        }
+        if found.is_empty() {
+            self.pen(inner, 2)
+                .write("nothing here is called that", theme.faint());
+        }
+    }
+}
+
+fn marks_line(theme: &Theme) -> String {
+    let mark = |role, name: &str| format!("{} {name}", theme.mark(role));
+    [
+        mark(Role::Ours, "ours"),
+        mark(Role::Theirs, "theirs"),
+        mark(Role::Base, "base"),
+        mark(Role::Blend, "from both"),
+        mark(Role::Hand, "by hand"),
+        mark(Role::Finding, "needs a look"),
+    ]
+    .join("   ")
+}

@@ -1,0 +1,382 @@
+//! Joins state, terminal and workers: events in, effects out, frames between.
+
+use crate::base::settings::Settings;
+use crate::base::theme::Theme;
+use crate::render::frame::draw;
+use crate::run::worker::{Job, Worker};
+use crate::state::action::Action;
+use crate::state::app::State;
+use crate::state::effect::Effect;
+use crate::update::dispatch::{start, update};
+use crate::view::areas::Screen;
+use anyhow::{Context, Result};
+use ratatui::Terminal;
+use ratatui::backend::CrosstermBackend;
+use ratatui::crossterm::event::{
+    self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
+    Event,
+};
+use ratatui::crossterm::execute;
+use ratatui::crossterm::terminal::{
+    Clear, ClearType, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
+};
+use std::collections::VecDeque;
+use std::io::{Stdout, Write, stdout};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::sync::{Arc, Condvar, Mutex};
+use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
+
+/// Threads that read; one more writes.
+const READERS: usize = 2;
+/// How often ages on the screen and the text being typed are looked after.
+const TICK: Duration = Duration::from_secs(1);
+
+/// What the main loop waits for.
+enum Wake {
+    Action(Action),
+    /// TERM, HUP or INT: end as if by q.
+    End,
+}
+
+/// Runs the screens until the person closes them.
+///
+/// # Errors
+/// If the repository cannot be read or the terminal refuses.
+pub fn run(worker: Worker, theme: Theme, settings: Settings) -> Result<()> {
+    let situation = worker.situation()?;
+    let worker = Arc::new(worker);
+    let size =
+        ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
+    let mut state = State::new(situation, size, now());
+    state.settings = settings;
+    let (to_main, wakes) = channel();
+    let pool = Pool::new(&worker, &to_main);
+    let mut screen = RawScreen::enter()?;
+    listen(&to_main);
+    watch_signals(&to_main)?;
+    let first = start(&mut state);
+    carry_out(&mut state, first, &worker, &pool, &mut screen)?;
+    let result = main_loop(&mut state, &wakes, &worker, &pool, &mut screen, &theme);
+    drop(screen);
+    // A file that is being written is finished before the program ends.
+    pool.finish();
+    result
+}
+
+fn main_loop(
+    state: &mut State,
+    wakes: &Receiver<Wake>,
+    worker: &Worker,
+    pool: &Pool,
+    screen: &mut RawScreen,
+    theme: &Theme,
+) -> Result<()> {
+    let mut ticked = Instant::now();
+    while !state.done {
+        if ticked.elapsed() >= TICK {
+            // Also while keys come without a pause: what is typed is saved on ticks.
+            ticked = Instant::now();
+            let effects = update(state, Action::Tick(now()));
+            carry_out(state, effects, worker, pool, screen)?;
+        }
+        screen
+            .terminal
+            .draw(|frame| draw(state, &Screen::new(state), theme, frame))?;
+        let mut wake = wakes.recv_timeout(TICK);
+        // Everything that has piled up is worked off before the next frame.
+        loop {
+            let action = match wake {
+                Ok(Wake::Action(action)) => action,
+                Ok(Wake::End) => return end(state, worker, pool, screen),
+                Err(RecvTimeoutError::Timeout) => break,
+                Err(RecvTimeoutError::Disconnected) => return Ok(()),
+            };
+            let effects = update(state, action);
+            carry_out(state, effects, worker, pool, screen)?;
+            match wakes.try_recv() {
+                Ok(next) => wake = Ok(next),
+                Err(_) => break,
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Ends on a signal: what was typed is saved, as by q.
+fn end(state: &mut State, worker: &Worker, pool: &Pool, screen: &mut RawScreen) -> Result<()> {
+    let effects = update(state, Action::Tick(now()));
+    carry_out(state, effects, worker, pool, screen)
+}
+
+fn carry_out(
+    state: &mut State,
+    effects: Vec<Effect>,
+    worker: &Worker,
+    pool: &Pool,
+    screen: &mut RawScreen,
+) -> Result<()> {
+    for effect in effects {
+        match effect {
+            Effect::Quit => {}
+            Effect::CancelWork => worker.cancel(),
+            Effect::Suspend => screen.suspend()?,
+            Effect::Copy(text) => screen.copy(&text)?,
+            // Before the screen says so, at the price of one short write; the disk is waited for elsewhere.
+            Effect::Record(..) => {
+                let job = Job::new(state, effect);
+                let case = job.cases.first().cloned();
+                let generation = job.generation;
+                if let Some(outcome) = worker.perform(job) {
+                    let more = update(state, Action::Done(generation, Box::new(outcome)));
+                    debug_assert!(more.is_empty(), "recording asks for nothing");
+                }
+                pool.sync(case);
+            }
+            effect => pool.send(Job::new(state, effect)),
+        }
+    }
+    Ok(())
+}
+
+fn now() -> i64 {
+    let since = SystemTime::now().duration_since(UNIX_EPOCH);
+    since.map_or(0, |d| d.as_secs() as i64)
+}
+
+fn listen(to_main: &Sender<Wake>) {
+    let to_main = to_main.clone();
+    std::thread::spawn(move || {
+        while let Ok(event) = event::read() {
+            let action = match event {
+                Event::Key(key) => Action::Key(key),
+                Event::Mouse(mouse) => Action::Mouse(mouse),
+                Event::Paste(text) => Action::Paste(text),
+                Event::Resize(width, height) => Action::Resize(width, height),
+                Event::FocusGained | Event::FocusLost => continue,
+            };
+            if to_main.send(Wake::Action(action)).is_err() {
+                break;
+            }
+        }
+        // The terminal is gone: nothing can be shown or asked any more.
+        let _ = to_main.send(Wake::End);
+    });
+}
+
+fn watch_signals(to_main: &Sender<Wake>) -> Result<()> {
+    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+    let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT])?;
+    let to_main = to_main.clone();
+    std::thread::spawn(move || {
+        if signals.forever().next().is_some() {
+            let _ = to_main.send(Wake::End);
+        }
+    });
+    Ok(())
+}
+
+/// The terminal in full-screen mode; put back when dropped, also by a panic.
+struct RawScreen {
+    terminal: Terminal<CrosstermBackend<Stdout>>,
+}
+
+impl RawScreen {
+    fn enter() -> Result<Self> {
+        let hook = std::panic::take_hook();
+        std::panic::set_hook(Box::new(move |info| {
+            restore();
+            tracing::error!(%info, "panic");
+            hook(info);
+        }));
+        enable_raw_mode().context("cannot switch the terminal to raw mode; is this a terminal?")?;
+        let terminal = take_over().and_then(|()| Terminal::new(CrosstermBackend::new(stdout())));
+        match terminal {
+            Ok(terminal) => Ok(RawScreen { terminal }),
+            Err(error) => {
+                restore();
+                Err(error.into())
+            }
+        }
+    }
+
+    /// Gives the terminal back to the shell and stops, until the shell says to go on.
+    fn suspend(&mut self) -> Result<()> {
+        restore();
+        signal_hook::low_level::raise(signal_hook::consts::SIGTSTP)?;
+        enable_raw_mode()?;
+        take_over()?;
+        // A new one knows nothing of the old screen and so draws every cell; clearing the
+        // old one would ask the terminal for its cursor, whose answer the listener reads.
+        execute!(stdout(), Clear(ClearType::All))?;
+        self.terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+        Ok(())
+    }
+
+    /// Hands text to the terminal's clipboard (OSC 52), which asks no other program.
+    fn copy(&mut self, text: &str) -> Result<()> {
+        let mut out = stdout();
+        write!(out, "\x1b]52;c;{}\x07", base64(text.as_bytes()))?;
+        out.flush()?;
+        Ok(())
+    }
+}
+
+impl Drop for RawScreen {
+    fn drop(&mut self) {
+        restore();
+        // A last newline would only matter to a terminal that is gone.
+        let _ = self.terminal.show_cursor();
+    }
+}
+
+fn take_over() -> std::io::Result<()> {
+    execute!(
+        stdout(),
+        EnterAlternateScreen,
+        EnableMouseCapture,
+        EnableBracketedPaste
+    )
+}
+
+fn restore() {
+    // Whatever of this fails, the rest is tried: there is nobody left to tell.
+    let _ = execute!(
+        stdout(),
+        DisableBracketedPaste,
+        DisableMouseCapture,
+        LeaveAlternateScreen
+    );
+    let _ = disable_raw_mode();
+}
+
+fn base64(bytes: &[u8]) -> String {
+    const SIGNS: &[u8; 64] = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    let mut out = String::new();
+    for chunk in bytes.chunks(3) {
+        let bits =
+            chunk.iter().fold(0u32, |n, b| n << 8 | u32::from(*b)) << (8 * (3 - chunk.len()));
+        for i in 0..4 {
+            let sign = SIGNS[(bits >> (18 - 6 * i) & 63) as usize];
+            out.push(if i <= chunk.len() { sign as char } else { '=' });
+        }
+    }
+    out
+}
+
+enum Task {
+    Job(Job),
+    Sync(armistice_git::Case),
+    Stop,
+}
+
+/// Threads that do jobs: several that read, one that writes in order.
+struct Pool {
+    reads: Arc<(Mutex<VecDeque<Job>>, Condvar)>,
+    writes: Sender<Task>,
+    writer: std::thread::JoinHandle<()>,
+}
+
+impl Pool {
+    fn new(worker: &Arc<Worker>, to_main: &Sender<Wake>) -> Self {
+        let reads: Arc<(Mutex<VecDeque<Job>>, Condvar)> = Arc::default();
+        for _ in 0..READERS {
+            let (reads, worker, to_main) = (reads.clone(), worker.clone(), to_main.clone());
+            std::thread::spawn(move || {
+                while let Some(job) = next_read(&reads) {
+                    if !report(&worker, job, &to_main) {
+                        break;
+                    }
+                }
+            });
+        }
+        let (writes, tasks) = channel();
+        let (worker, to_main) = (worker.clone(), to_main.clone());
+        let writer = std::thread::spawn(move || {
+            for task in tasks {
+                match task {
+                    Task::Job(job) => {
+                        report(&worker, job, &to_main);
+                    }
+                    Task::Sync(case) => worker.sync(&case),
+                    Task::Stop => break,
+                }
+            }
+        });
+        Pool {
+            reads,
+            writes,
+            writer,
+        }
+    }
+
+    fn send(&self, job: Job) {
+        let first = matches!(job.effect, Effect::LoadFirst(_));
+        match job.effect {
+            Effect::Load(_)
+            | Effect::LoadFirst(_)
+            | Effect::Prove
+            | Effect::Audit(_)
+            | Effect::Propose(_)
+            | Effect::FindLike { .. }
+            | Effect::ReadLog
+            | Effect::Measure => {
+                let (queue, bell) = &*self.reads;
+                if let Ok(mut queue) = queue.lock() {
+                    if first {
+                        queue.push_front(job);
+                    } else {
+                        queue.push_back(job);
+                    }
+                    bell.notify_one();
+                }
+            }
+            // The writer outlives every sender, so sending cannot fail.
+            _ => drop(self.writes.send(Task::Job(job))),
+        }
+    }
+
+    fn sync(&self, case: Option<armistice_git::Case>) {
+        if let Some(case) = case {
+            drop(self.writes.send(Task::Sync(case)));
+        }
+    }
+
+    fn finish(self) {
+        drop(self.writes.send(Task::Stop));
+        drop(self.writer.join());
+    }
+}
+
+fn next_read(reads: &(Mutex<VecDeque<Job>>, Condvar)) -> Option<Job> {
+    let (queue, bell) = reads;
+    let mut queue = queue.lock().ok()?;
+    loop {
+        if let Some(job) = queue.pop_front() {
+            return Some(job);
+        }
+        queue = bell.wait(queue).ok()?;
+    }
+}
+
+/// Does a job and reports; says whether anybody still listens.
+fn report(worker: &Worker, job: Job, to_main: &Sender<Wake>) -> bool {
+    let generation = job.generation;
+    match worker.perform(job) {
+        Some(outcome) => to_main
+            .send(Wake::Action(Action::Done(generation, Box::new(outcome))))
+            .is_ok(),
+        None => true,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_clipboard_gets_base64() {
+        assert_eq!(base64(b"tide"), "dGlkZQ==");
+        assert_eq!(base64(b"berth"), "YmVydGg=");
+        assert_eq!(base64(b"harbou"), "aGFyYm91");
+    }
+}

@@ -1,0 +1,256 @@
+//! Everything the screens show, as one value. Changed by `update` alone.
+
+use crate::base::commands::Tab;
+use crate::base::editor::Editor;
+use crate::base::keymap::Context;
+use crate::base::settings::Settings;
+use crate::state::effect::Tally;
+use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
+use crate::state::findings::detail;
+use crate::state::overlay::{ListView, Message, Overlay};
+use armistice_core::{Counts, Draft, Report, Side, SideReport};
+use armistice_git::{Case, Ending, LogLine, Proof, Situation, Verdict};
+
+/// What Proof knows.
+#[derive(Clone, Debug, Default)]
+pub struct ProofState {
+    /// All that was found.
+    pub proof: Option<Proof>,
+    /// What the checks of what is to be committed found.
+    pub checked: Option<Proof>,
+    /// What became of every line, by file.
+    pub reports: Vec<(usize, Report)>,
+    pub running: bool,
+    pub error: Option<String>,
+    pub list: ListView,
+}
+
+/// What Accord knows.
+#[derive(Clone, Debug)]
+pub struct AccordState {
+    pub editor: Editor,
+    pub editing: bool,
+    pub running: Option<Ending>,
+    pub verdict: Option<Verdict>,
+    pub log: Vec<LogLine>,
+    /// The result against each parent.
+    pub against: Option<(Tally, Tally)>,
+    pub top: usize,
+}
+
+impl AccordState {
+    fn new(message: &str) -> Self {
+        AccordState {
+            editor: Editor::new(message, Vec::new()),
+            editing: false,
+            running: None,
+            verdict: None,
+            log: Vec::new(),
+            against: None,
+            top: 0,
+        }
+    }
+}
+
+/// The whole state of the application.
+#[derive(Clone, Debug)]
+pub struct State {
+    pub tab: Tab,
+    pub size: (u16, u16),
+    /// Seconds since 1970, for telling ages.
+    pub now: i64,
+    /// Counts how often the situation was read; results of earlier readings are dropped.
+    pub generation: u64,
+    pub situation: Situation,
+    /// One for each case of the situation, in its order.
+    pub files: Vec<FileState>,
+    pub docket: ListView,
+    /// The file that Parley shows.
+    pub file: usize,
+    pub proof: ProofState,
+    pub accord: AccordState,
+    pub overlay: Option<Overlay>,
+    pub message: Message,
+    pub done: bool,
+    pub settings: Settings,
+    /// Rules switched off in this session, the last one last.
+    pub switched_off: Vec<String>,
+    /// Whether blanks and line ends are made visible.
+    pub blanks_shown: bool,
+    /// Steps over several files so far.
+    groups: u64,
+}
+
+impl State {
+    /// A state over a situation; nothing is loaded yet.
+    pub fn new(situation: Situation, size: (u16, u16), now: i64) -> Self {
+        let files = situation
+            .cases
+            .iter()
+            .cloned()
+            .map(FileState::new)
+            .collect();
+        let tab = if situation.cases.is_empty() {
+            Tab::Accord
+        } else {
+            Tab::Docket
+        };
+        let accord = AccordState::new(&situation.message);
+        State {
+            tab,
+            size,
+            now,
+            generation: 0,
+            situation,
+            files,
+            docket: ListView::default(),
+            file: 0,
+            proof: ProofState::default(),
+            accord,
+            overlay: None,
+            message: Message::default(),
+            done: false,
+            settings: Settings::default(),
+            switched_off: Vec::new(),
+            blanks_shown: false,
+            groups: 0,
+        }
+    }
+
+    /// Takes a newly read situation; what was loaded of unchanged cases stays.
+    pub fn situate(&mut self, situation: Situation) {
+        self.generation += 1;
+        let mut old: Vec<_> = std::mem::take(&mut self.files);
+        let same_step = self.situation.theirs == situation.theirs;
+        let adopt = |case: &Case| {
+            let at = old.iter().position(|f| {
+                same_step && f.case.path == case.path && f.case.stages == case.stages
+            });
+            match at.map(|at| old.swap_remove(at)) {
+                Some(mut file) if !matches!(file.load, FileLoad::Waiting) => {
+                    file.case = case.clone();
+                    file.writing = false;
+                    file
+                }
+                _ => FileState::new(case.clone()),
+            }
+        };
+        self.files = situation.cases.iter().map(adopt).collect();
+        if self.situation.message != situation.message {
+            let fresh = AccordState::new(&situation.message);
+            let old = std::mem::replace(&mut self.accord, fresh);
+            (self.accord.verdict, self.accord.log) = (old.verdict, old.log);
+        }
+        self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
+        self.file = self.file.min(self.files.len().saturating_sub(1));
+        // What was found before stays to be read until it is checked anew.
+        self.proof.running = true;
+        self.situation = situation;
+    }
+
+    /// A number for a step over several files, unlike any in journals of before.
+    pub fn next_group(&mut self) -> u64 {
+        self.groups += 1;
+        (self.now.unsigned_abs() << 20) + self.groups
+    }
+
+    pub fn say(&mut self, text: impl Into<String>) {
+        self.message = Message {
+            text: text.into(),
+            is_trouble: false,
+        };
+    }
+
+    pub fn complain(&mut self, text: impl Into<String>) {
+        self.message = Message {
+            text: text.into(),
+            is_trouble: true,
+        };
+    }
+
+    /// The file that Parley shows, if it has lines.
+    pub fn open_file(&self) -> Option<&OpenFile> {
+        self.files.get(self.file)?.open()
+    }
+
+    pub fn open_file_mut(&mut self) -> Option<&mut OpenFile> {
+        self.files.get_mut(self.file)?.open_mut()
+    }
+
+    /// Which keys count now.
+    pub fn context(&self) -> Context {
+        match self.tab {
+            Tab::Docket => Context::Docket,
+            Tab::Proof => Context::Proof,
+            Tab::Accord if self.accord.editing => Context::Message,
+            Tab::Accord => Context::Accord,
+            Tab::Parley => match self.open_file().map(|f| &f.view.mode) {
+                Some(Mode::Pick(_)) => Context::Picking,
+                Some(Mode::Edit(_)) => Context::Editing,
+                _ => Context::Parley,
+            },
+        }
+    }
+
+    /// Files finished and files in all.
+    pub fn files_done(&self) -> (usize, usize) {
+        let done = self.files.iter().filter(|f| f.finished()).count();
+        (done, self.files.len())
+    }
+
+    /// Conflicts, open ones, and how many files are not read yet.
+    pub fn totals(&self) -> (Counts, usize) {
+        let mut sum = Counts::default();
+        let mut waiting = 0;
+        for file in &self.files {
+            match file.counts() {
+                Some(counts) => {
+                    sum.conflicts += counts.conflicts;
+                    sum.open += counts.open;
+                    sum.by_rule += counts.by_rule;
+                }
+                None => waiting += 1,
+            }
+        }
+        (sum, waiting)
+    }
+
+    /// The drafts of all files that are read, to be accounted for.
+    pub fn drafts(&self) -> Vec<(usize, Draft)> {
+        let open = self.files.iter().enumerate();
+        open.filter_map(|(at, f)| Some((at, f.open()?.draft().clone())))
+            .collect()
+    }
+
+    /// Puts together what the checks and the audit found.
+    pub fn sum_up(&mut self) {
+        let Some(checked) = self.proof.checked.clone() else {
+            return;
+        };
+        let mut proof = detail(checked, &self.files);
+        for (at, report) in &self.proof.reports {
+            if let Some(file) = self.files.get(*at) {
+                proof.add_findings(&file.case.path, &report.findings);
+            }
+        }
+        self.proof.proof = Some(proof);
+    }
+
+    /// What became of both sides' work in all files.
+    pub fn ledger(&self) -> (SideReport, SideReport) {
+        let mut sum = (SideReport::default(), SideReport::default());
+        for (_, report) in &self.proof.reports {
+            sum.0 += report.ours;
+            sum.1 += report.theirs;
+        }
+        sum
+    }
+
+    /// The name of a side, as the second line says it.
+    pub fn label(&self, side: Side) -> &str {
+        match side {
+            Side::Ours => &self.situation.ours.label,
+            Side::Theirs => &self.situation.theirs.label,
+        }
+    }
+}

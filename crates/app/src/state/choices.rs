@@ -1,0 +1,124 @@
+//! What is possible for a conflict: the lines of the settle box.
+
+use crate::state::file::{Mode, OpenFile};
+use armistice_core::{Origin, RegionId, Resolution, Side, Version, rule_title};
+
+/// The key of the choice that a rule proposes.
+pub const PROPOSAL: &str = "space";
+
+/// One line of the settle box.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Choice {
+    pub key: &'static str,
+    pub label: String,
+    pub lines: usize,
+    pub resolution: Resolution,
+}
+
+/// The words of one side at the indentation of the other, as the screens say it.
+pub fn reindented_name(words: Side) -> &'static str {
+    match words {
+        Side::Ours => "ours re-indented",
+        Side::Theirs => "theirs re-indented",
+    }
+}
+
+/// What is possible for a region, and how many lines each choice would give.
+///
+/// Choices that would give the same lines as one before them are left out.
+pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
+    let cell = file.plan().region(region);
+    if file.plan().conflict_of(region).is_none() {
+        return Vec::new();
+    }
+    let all = [
+        ("o", Resolution::Take(Version::Ours)),
+        ("t", Resolution::Take(Version::Theirs)),
+        ("b", Resolution::Take(Version::Base)),
+        ("a", Resolution::Both(Side::Ours)),
+        ("A", Resolution::Both(Side::Theirs)),
+        ("d", Resolution::Drop),
+    ];
+    let versions = file.plan().versions();
+    let text = |version| versions.get(version).slice(cell.lines(version));
+    let (ours, theirs, base) = (
+        text(Version::Ours),
+        text(Version::Theirs),
+        text(Version::Base),
+    );
+    let one_is_empty = ours.is_empty() || theirs.is_empty();
+    let is_new = |resolution: &Resolution| match resolution {
+        Resolution::Take(Version::Base) => base != ours && base != theirs,
+        Resolution::Both(_) => !one_is_empty,
+        Resolution::Drop => !one_is_empty && !base.is_empty(),
+        Resolution::Take(_) | Resolution::Lines(_) | Resolution::Woven(_) => true,
+    };
+    let possible = all.into_iter().filter(|(_, resolution)| is_new(resolution));
+    let plain = possible.map(|(key, resolution)| Choice {
+        key,
+        label: resolution.name().to_owned(),
+        lines: resolution.len(cell),
+        resolution,
+    });
+    let reindented = file.reindented.get(&region).into_iter().flatten();
+    let reindented = reindented.map(|(words, resolution)| Choice {
+        key: if *words == Side::Ours { "i" } else { "I" },
+        label: reindented_name(*words).to_owned(),
+        lines: resolution.len(cell),
+        resolution: resolution.clone(),
+    });
+    let proposed = file.proposal(region).and_then(|ruling| {
+        let resolution = ruling.resolution.clone()?;
+        Some(Choice {
+            key: PROPOSAL,
+            label: rule_title(&ruling.rule).to_owned(),
+            lines: resolution.len(cell),
+            resolution,
+        })
+    });
+    proposed
+        .into_iter()
+        .chain(plain)
+        .chain(reindented)
+        .collect()
+}
+
+/// Where a line of the previewed choice comes from.
+pub fn preview_origin(file: &OpenFile, nth: usize) -> Origin {
+    let id = RegionId(file.view.region);
+    let region = file.plan().region(id);
+    let resolution = match &file.view.mode {
+        Mode::Pick(picking) => Some(Resolution::Lines(picking.picks.clone())),
+        _ => {
+            let choice = file
+                .view
+                .choice
+                .and_then(|c| choices(file, id).into_iter().nth(c));
+            choice.map(|c| c.resolution)
+        }
+    };
+    match resolution {
+        Some(Resolution::Take(version)) => version.into(),
+        Some(Resolution::Both(first)) => {
+            let first_len = region.lines(first.into()).len();
+            Version::from(if nth < first_len {
+                first
+            } else {
+                first.other()
+            })
+            .into()
+        }
+        Some(Resolution::Lines(picks)) => picks.get(nth).map_or(Origin::Base, |p| p.version.into()),
+        Some(Resolution::Woven(strands)) => {
+            let mut left = nth;
+            for strand in &strands {
+                match strand.len() {
+                    n if left >= n => left -= n,
+                    _ => return strand.origin(),
+                }
+            }
+            Origin::Blend
+        }
+        Some(Resolution::Drop) | None => Origin::Base,
+    }
+}

@@ -1,0 +1,252 @@
+//! What each side did to base at one place, as cards of lines ready to be drawn.
+
+use crate::base::safe_text::count;
+use crate::state::file::{FileView, Lens, Mode, OpenFile};
+use armistice_core::{
+    Delta, Formula, Kind, LineIdx, LineRange, Pick, RegionId, Row, Source, Span, Version, delta,
+    spans,
+};
+
+/// Lines of one region beyond this many are not shown in the cards.
+const MOST: usize = 400;
+
+/// How a stretch of a line is to be shown.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Tone {
+    Plain,
+    Faint,
+    Removed,
+    Added,
+}
+
+/// One line of a card.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CardLine {
+    /// Its number in the version it is from.
+    pub number: Option<usize>,
+    /// `+`, `−` or a blank.
+    pub sign: &'static str,
+    pub parts: Vec<(Tone, String)>,
+    /// Whose line it is, where it can be picked.
+    pub pick: Option<Pick>,
+}
+
+/// What one party did, or what one version says.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Card {
+    pub party: Version,
+    /// In whose colour removed words are: who removed them, or, face to face, whose they were.
+    pub removed: Version,
+    /// "re-worded 1 line, added 2".
+    pub summary: String,
+    pub lines: Vec<CardLine>,
+    /// Lines left out because there are too many.
+    pub hidden: usize,
+    /// How much there is to read; the least is shown in full first.
+    pub cost: usize,
+}
+
+/// The cards for the region that the cursor is in, ours above theirs.
+pub fn cards(file: &OpenFile) -> Vec<Card> {
+    let view = &file.view;
+    let id = RegionId(view.region);
+    let Some(region) = file.plan().regions().get(view.region as usize) else {
+        return Vec::new();
+    };
+    if region.kind == Kind::Unchanged {
+        return Vec::new();
+    }
+    match lens_of(view) {
+        Lens::Texts => Version::ALL.map(|v| text_card(file, id, v)).into(),
+        Lens::Face => vec![face_card(file, id), text_card(file, id, Version::Base)],
+        Lens::Deltas => deltas(file, id, region.kind),
+    }
+}
+
+/// Picking needs the plain lines.
+fn lens_of(view: &FileView) -> Lens {
+    match view.mode {
+        Mode::Pick(_) => Lens::Texts,
+        _ => view.lens,
+    }
+}
+
+fn deltas(file: &OpenFile, id: RegionId, kind: Kind) -> Vec<Card> {
+    let ours = || delta_card(file, id, Version::Ours);
+    let theirs = || delta_card(file, id, Version::Theirs);
+    match kind {
+        Kind::Ours => vec![ours()],
+        Kind::Theirs => vec![theirs()],
+        Kind::Same => {
+            let mut card = ours();
+            card.summary = format!("both {}", card.summary);
+            vec![card]
+        }
+        _ => vec![ours(), theirs(), text_card(file, id, Version::Base)],
+    }
+}
+
+fn cut(lines: LineRange) -> LineRange {
+    LineRange::new(lines.start.0, lines.end.0.min(lines.start.0 + MOST as u32))
+}
+
+fn delta_card(file: &OpenFile, id: RegionId, party: Version) -> Card {
+    let region = file.plan().region(id);
+    compare(
+        file,
+        Version::Base,
+        region.base,
+        party,
+        region.lines(party),
+        party,
+    )
+}
+
+fn face_card(file: &OpenFile, id: RegionId) -> Card {
+    let region = file.plan().region(id);
+    let mut card = compare(
+        file,
+        Version::Ours,
+        region.ours,
+        Version::Theirs,
+        region.theirs,
+        Version::Theirs,
+    );
+    card.summary = format!("against ours: {}", card.summary);
+    card
+}
+
+fn compare(
+    file: &OpenFile,
+    from: Version,
+    a: LineRange,
+    to: Version,
+    b: LineRange,
+    party: Version,
+) -> Card {
+    let versions = file.plan().versions();
+    let (old, new) = (versions.get(from), versions.get(to));
+    let hidden = a.len().max(b.len()).saturating_sub(MOST);
+    let delta = delta(old, cut(a), new, cut(b));
+    let line = |row: &Row| delta_line(file, row, old, new);
+    Card {
+        party,
+        removed: if from == Version::Base { party } else { from },
+        summary: told(&delta, old.slice(cut(a)), new.slice(cut(b))),
+        lines: delta.rows.iter().map(line).collect(),
+        hidden,
+        cost: cost(&delta),
+    }
+}
+
+/// Bytes of a side in which one replacement is looked for.
+const READ_FOR_A_FORMULA: usize = 8_000;
+
+/// What happened: as one replacement where it is that, several times over.
+fn told(delta: &Delta, old: &[u8], new: &[u8]) -> String {
+    // This is computed for each frame: a formula of pages of text is not looked for.
+    let short = old.len().max(new.len()) <= READ_FOR_A_FORMULA;
+    let formula = short.then(|| Formula::of(old, new)).flatten();
+    match formula.filter(|formula| formula.times > 1) {
+        Some(formula) => format!("changed {}", formula.told()),
+        None => delta.summary(),
+    }
+}
+
+fn cost(delta: &Delta) -> usize {
+    delta.cost + delta.rows.len()
+}
+
+fn delta_line(file: &OpenFile, row: &Row, old: &Source, new: &Source) -> CardLine {
+    let plain = |source: &Source, at: LineIdx| file.encoding.decode(source.line(at).content());
+    let line = |at: LineIdx, sign, parts| CardLine {
+        number: Some(at.number()),
+        sign,
+        parts,
+        pick: None,
+    };
+    match row {
+        Row::Kept(_, b) => line(*b, " ", vec![(Tone::Faint, plain(new, *b))]),
+        Row::Removed(a) => line(*a, "−", whole(Tone::Removed, plain(old, *a))),
+        Row::Added(b) => line(*b, "+", whole(Tone::Added, plain(new, *b))),
+        Row::Reworded(a, b) | Row::Reindented(a, b) | Row::Respaced(a, b) => {
+            let mut parts = inline(file, old.line(*a).content(), new.line(*b).content());
+            let (was, is) = (old.line(*a).end(), new.line(*b).end());
+            if was != is {
+                parts.extend(changed(was.name().to_owned(), is.name().to_owned()));
+            }
+            line(*b, " ", parts)
+        }
+    }
+}
+
+/// A whole line in one tone; its indentation says nothing and stays plain.
+fn whole(tone: Tone, text: String) -> Vec<(Tone, String)> {
+    let (indent, words) = text.split_at(text.len() - text.trim_start().len());
+    vec![(Tone::Plain, indent.to_owned()), (tone, words.to_owned())]
+}
+
+/// A re-worded line, told as `kept[old→new]kept`.
+fn inline(file: &OpenFile, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
+    let mut out = Vec::new();
+    for span in spans(old, new) {
+        match span {
+            Span::Kept(range) => out.push((Tone::Plain, file.encoding.decode(&new[range]))),
+            Span::Changed(a, b) => {
+                let (was, is) = (file.encoding.decode(&old[a]), file.encoding.decode(&new[b]));
+                let blank = |s: &str| !s.is_empty() && s.trim().is_empty();
+                let show = |s: String| if blank(&s) { blanks(&s) } else { s };
+                out.extend(changed(show(was), show(is)));
+            }
+        }
+    }
+    out
+}
+
+fn changed(was: String, is: String) -> Vec<(Tone, String)> {
+    vec![
+        (Tone::Faint, "[".to_owned()),
+        (Tone::Removed, was),
+        (Tone::Faint, "→".to_owned()),
+        (Tone::Added, is),
+        (Tone::Faint, "]".to_owned()),
+    ]
+}
+
+/// White space made visible where it is all that changed.
+fn blanks(text: &str) -> String {
+    text.chars()
+        .map(|c| match c {
+            ' ' => '·',
+            '\t' => '⇥',
+            other => other,
+        })
+        .collect()
+}
+
+fn text_card(file: &OpenFile, id: RegionId, version: Version) -> Card {
+    let all = file.plan().region(id).lines(version);
+    let source = file.plan().versions().get(version);
+    let line = |at: LineIdx| CardLine {
+        number: Some(at.number()),
+        sign: " ",
+        parts: vec![(Tone::Plain, file.encoding.decode(source.line(at).content()))],
+        pick: Some(Pick { version, line: at }),
+    };
+    Card {
+        party: version,
+        removed: version,
+        summary: count(all.len(), "line"),
+        lines: cut(all).iter().map(line).collect(),
+        hidden: all.len().saturating_sub(MOST),
+        cost: usize::MAX,
+    }
+}
+
+/// The lines that can be picked, in the order in which they are shown.
+pub fn pickable(file: &OpenFile) -> Vec<Pick> {
+    let id = RegionId(file.view.region);
+    let cards = Version::ALL.map(|v| text_card(file, id, v));
+    let lines = cards.iter().flat_map(|card| &card.lines);
+    lines.filter_map(|line| line.pick).collect()
+}

@@ -1,0 +1,52 @@
+//! What Proof says of cases that are not staged: each open conflict with its line.
+//!
+//! git's index knows only that a path is unmerged; which conflicts are still open
+//! is known here.
+
+use crate::state::file::FileState;
+use armistice_core::{Check, Finding};
+use armistice_git::{PathFinding, Proof};
+
+/// Puts, for each unstaged case with lines, its open conflicts in the place of the one finding.
+pub fn detail(proof: Proof, files: &[FileState]) -> Proof {
+    let mut findings = Vec::with_capacity(proof.findings.len());
+    for item in proof.findings {
+        let open = files.iter().find(|f| f.case.path == item.path);
+        match open.filter(|_| item.finding.check == Check::Open) {
+            Some(file) => findings.extend(of_file(file, &item)),
+            None => findings.push(item),
+        }
+    }
+    Proof { findings, ..proof }
+}
+
+fn of_file(file: &FileState, item: &PathFinding) -> Vec<PathFinding> {
+    let Some(open) = file.open() else {
+        return vec![item.clone()];
+    };
+    let finding = |line, what: String| PathFinding {
+        path: item.path.clone(),
+        finding: Finding::new(Check::Open, line, what),
+    };
+    let all = open.plan().conflicts().len();
+    let told = open.draft().open().filter_map(|id| {
+        let conflict = open.plan().conflict_of(id)?;
+        let why = open
+            .causes
+            .get(conflict.0 as usize)
+            .map_or("", String::as_str);
+        let line = open.draft().lines_of(id).start;
+        Some(finding(
+            Some(line),
+            format!("conflict {conflict} of {all} is open: {why}"),
+        ))
+    });
+    let told: Vec<_> = told.collect();
+    match told.is_empty() {
+        true => vec![finding(
+            None,
+            "settled, but not written and staged yet".to_owned(),
+        )],
+        false => told,
+    }
+}

@@ -1,0 +1,47 @@
+//! What stands in front of the screen, and the one-line message.
+
+use crate::state::effect::{Effect, Rulings};
+
+/// A question that must be answered before something is done.
+#[derive(Clone, Debug)]
+pub struct Question {
+    pub title: String,
+    pub lines: Vec<String>,
+    /// What "yes" does, in a few words.
+    pub yes: String,
+    pub effects: Vec<Effect>,
+    /// What it settles, if it is about that.
+    pub rulings: Rulings,
+}
+
+/// Something in front of the screen.
+#[derive(Clone, Debug)]
+pub enum Overlay {
+    Help {
+        top: usize,
+    },
+    Ask {
+        typed: String,
+        chosen: usize,
+    },
+    Question(Question),
+    /// What git and its hooks said when they refused.
+    Told {
+        title: String,
+        lines: Vec<String>,
+        top: usize,
+    },
+}
+
+/// The one-line message.
+#[derive(Clone, Debug, Default)]
+pub struct Message {
+    pub text: String,
+    pub is_trouble: bool,
+}
+
+#[derive(Clone, Debug, Default)]
+pub struct ListView {
+    pub chosen: usize,
+    pub top: usize,
+}

@@ -1,0 +1,99 @@
+//! Decisions: applied to sessions, and recorded.
+
+use crate::base::safe_text::count;
+use crate::state::app::State;
+use crate::state::effect::Effect;
+use crate::update::moving::with_view;
+use armistice_core::{Entry, Event, Step};
+
+/// Applies an event to the file at hand and has it recorded.
+pub(crate) fn decide(state: &mut State, event: Event, message: String) -> Vec<Effect> {
+    state.say(message);
+    let effects = apply(state, state.file, event);
+    with_view(state, |file| {
+        let max = file.plan().regions().len().saturating_sub(1) as u32;
+        file.view.region = file.view.region.min(max);
+    });
+    effects
+}
+
+pub(crate) fn step(label: String, entries: Vec<Entry>) -> Event {
+    Event::Do(Step::new(label, entries))
+}
+
+/// Applies an event to any file and has it recorded.
+pub(crate) fn apply(state: &mut State, at: usize, event: Event) -> Vec<Effect> {
+    let Some(open) = state.files.get_mut(at).and_then(|f| f.open_mut()) else {
+        return Vec::new();
+    };
+    let unsaved = open.session.take_unsaved();
+    if let Err(refused) = open.session.apply(&event) {
+        state.complain(format!("not done: {refused}"));
+        return unsaved.map_or(Vec::new(), |first| vec![Effect::Record(at, vec![first])]);
+    }
+    open.view.choice = None;
+    state.files[at].changed = true;
+    vec![Effect::Record(
+        at,
+        unsaved.into_iter().chain([event]).collect(),
+    )]
+}
+
+/// One step over several files: each gets its part, all are taken back together.
+pub(crate) fn do_together(
+    state: &mut State,
+    label: &str,
+    entries: Vec<(usize, Entry)>,
+) -> Vec<Effect> {
+    let group = state.next_group();
+    let mut effects = Vec::new();
+    for at in 0..state.files.len() {
+        let own: Vec<_> = entries
+            .iter()
+            .filter(|(f, _)| *f == at)
+            .map(|(_, e)| e.clone())
+            .collect();
+        if own.is_empty() {
+            continue;
+        }
+        let step = Step {
+            label: label.to_owned(),
+            entries: own,
+            group: Some(group),
+        };
+        effects.extend(apply(state, at, Event::Do(step)));
+    }
+    effects
+}
+
+/// Undoes or redoes in all files what was done in them as one step with this one.
+pub(crate) fn with_the_others(state: &mut State, group: u64, event: &Event) -> Vec<Effect> {
+    let here = state.file;
+    let mut effects = Vec::new();
+    let mut stuck = 0;
+    for at in 0..state.files.len() {
+        let Some(open) = state.files[at].open().filter(|_| at != here) else {
+            continue;
+        };
+        let step = match event {
+            Event::Undo => open.session.undoable(),
+            _ => open.session.redoable(),
+        };
+        if step.and_then(|s| s.group) == Some(group) {
+            effects.extend(apply(state, at, event.clone()));
+        } else if *event == Event::Undo
+            && open.session.steps().iter().any(|s| s.group == Some(group))
+        {
+            stuck += 1;
+        }
+    }
+    if stuck > 0 {
+        let text = format!(
+            "{} · in {} later decisions stand on it and it stays",
+            state.message.text,
+            count(stuck, "file")
+        );
+        state.say(text);
+    }
+    effects
+}

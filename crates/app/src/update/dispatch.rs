@@ -1,0 +1,216 @@
+//! From an action to the next state and the work to be done. Pure: no I/O.
+
+use crate::base::commands::{Command, Tab};
+use crate::base::editor::Motion;
+use crate::base::keymap;
+use crate::base::keymap::Context;
+use crate::state::action::Action;
+use crate::state::app::State;
+use crate::state::effect::Effect;
+use crate::update::accord;
+use crate::update::docket;
+use crate::update::editing;
+use crate::update::files::show_file;
+use crate::update::loading::loads;
+use crate::update::moving::go_to_row;
+use crate::update::overlay;
+use crate::update::overlay::Pressed;
+use crate::update::parley;
+use crate::update::picking::click_pick;
+use crate::update::results;
+use crate::update::windows::settle_views;
+use crate::view::areas::Screen;
+use crate::view::hit::Hit;
+use ratatui::crossterm::event::{
+    KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
+};
+use ratatui::layout::Position;
+
+/// Rows that one turn of the wheel scrolls.
+const WHEEL: usize = 3;
+/// Applies an action; returns what must be done outside.
+pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
+    let mut effects = apply(state, action);
+    // What is checked is accounted for too; both are work for others than the screen.
+    if effects.iter().any(|effect| matches!(effect, Effect::Prove)) {
+        effects.push(Effect::Audit(state.drafts()));
+    }
+    effects
+}
+
+fn apply(state: &mut State, action: Action) -> Vec<Effect> {
+    match action {
+        Action::Key(key) if key.kind != KeyEventKind::Release => on_key(state, key),
+        Action::Key(_) => Vec::new(),
+        Action::Mouse(mouse) => on_mouse(state, mouse),
+        Action::Paste(text) => on_paste(state, &text),
+        Action::Resize(width, height) => {
+            state.size = (width, height);
+            settle_views(state);
+            Vec::new()
+        }
+        Action::Tick(now) => {
+            state.now = now;
+            editing::save_sketch(state)
+        }
+        Action::Command(command) => run(state, command),
+        Action::Done(generation, outcome) => {
+            let effects = results::take(state, generation, *outcome);
+            settle_views(state);
+            effects
+        }
+    }
+}
+
+/// What to do when the program starts.
+pub fn start(state: &mut State) -> Vec<Effect> {
+    let mut effects = loads((0..state.files.len()).collect());
+    effects.push(Effect::Prove);
+    effects.push(Effect::Measure);
+    if state.situation.is_idle() {
+        effects.push(Effect::ReadLog);
+    }
+    effects
+}
+
+fn on_key(state: &mut State, key: KeyEvent) -> Vec<Effect> {
+    let name = keymap::name_of(&key);
+    if state.overlay.is_some() {
+        return match overlay::key(state, &key, &name) {
+            Pressed::Done(effects) => effects,
+            Pressed::Run(command) => run(state, command),
+        };
+    }
+    let context = state.context();
+    if context == Context::Editing && editing::prompt_key(state, &key, &name) {
+        settle_views(state);
+        return Vec::new();
+    }
+    if let Some(command) = keymap::command_for(context, &name) {
+        return run(state, command);
+    }
+    if keymap::is_typing(context)
+        && let KeyCode::Char(c) = key.code
+        && !key
+            .modifiers
+            .intersects(KeyModifiers::CONTROL | KeyModifiers::ALT)
+    {
+        editing::insert(state, &c.to_string());
+        settle_views(state);
+    }
+    Vec::new()
+}
+
+fn on_paste(state: &mut State, text: &str) -> Vec<Effect> {
+    if state.overlay.is_none() && keymap::is_typing(state.context()) {
+        editing::insert(state, text);
+        settle_views(state);
+    }
+    Vec::new()
+}
+
+fn on_mouse(state: &mut State, mouse: MouseEvent) -> Vec<Effect> {
+    let at = Position::new(mouse.column, mouse.row);
+    let wheel = match mouse.kind {
+        MouseEventKind::ScrollUp => Some(Motion::Up),
+        MouseEventKind::ScrollDown => Some(Motion::Down),
+        MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left) => None,
+        _ => return Vec::new(),
+    };
+    if let Some(motion) = wheel {
+        let steps = (0..WHEEL).flat_map(|_| run(state, Command::Move(motion)));
+        return steps.collect::<Vec<_>>();
+    }
+    let drag = matches!(mouse.kind, MouseEventKind::Drag(_));
+    let hit = Screen::new(state).hit(at);
+    match hit {
+        Some(Hit::Text { line, byte }) => {
+            editing::place(state, line, byte, drag);
+            Vec::new()
+        }
+        Some(hit) if !drag => on_hit(state, hit),
+        _ => Vec::new(),
+    }
+}
+
+fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
+    match hit {
+        Hit::Command(command) if state.overlay.is_none() => run(state, command),
+        Hit::Answer(yes) => overlay::answer(state, yes),
+        Hit::DocketRow(row) if state.overlay.is_none() => docket::click(state, row),
+        Hit::ProofRow(row) if state.overlay.is_none() => {
+            let again = state.proof.list.chosen == row;
+            state.proof.list.chosen = row;
+            if again {
+                run(state, Command::Accept)
+            } else {
+                Vec::new()
+            }
+        }
+        Hit::DraftRow(row) if state.overlay.is_none() => {
+            go_to_row(state, row);
+            settle_views(state);
+            Vec::new()
+        }
+        Hit::Spine(row) if state.overlay.is_none() => {
+            go_to_row(state, row);
+            settle_views(state);
+            Vec::new()
+        }
+        Hit::Choice(nth) if state.overlay.is_none() => parley::click_choice(state, nth),
+        Hit::Pick(nth) if state.overlay.is_none() => click_pick(state, nth),
+        _ => Vec::new(),
+    }
+}
+
+/// Runs a command; what it means depends on the screen.
+pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
+    let effects = match command {
+        Command::Go(tab) => go(state, tab),
+        Command::Help | Command::Ask => {
+            overlay::open(state, command);
+            Vec::new()
+        }
+        Command::Quit => quit(state),
+        Command::Suspend => vec![Effect::Suspend],
+        Command::Reload => {
+            state.say("reading everything anew …");
+            vec![Effect::ReadSituation]
+        }
+        _ if keymap::is_typing(state.context()) => editing::run(state, command),
+        _ => match state.tab {
+            Tab::Docket => docket::run(state, command),
+            Tab::Parley => parley::run(state, command),
+            Tab::Proof => accord::run_proof(state, command),
+            Tab::Accord => accord::run(state, command),
+        },
+    };
+    settle_views(state);
+    effects
+}
+
+fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
+    if tab == Tab::Parley {
+        return show_file(state, state.file);
+    }
+    state.tab = tab;
+    state.say("");
+    state.accord.editing = false;
+    match tab {
+        Tab::Proof => accord::prove(state),
+        Tab::Accord => vec![Effect::Measure, Effect::Prove],
+        _ => Vec::new(),
+    }
+}
+
+fn quit(state: &mut State) -> Vec<Effect> {
+    if state.accord.running.is_some() {
+        state.complain("git is still at work; ctrl-c on Accord stops it");
+        return Vec::new();
+    }
+    // Text typed but not kept yet is saved and offered again; decisions are in the journal.
+    let mut effects = editing::save_sketch(state);
+    state.done = true;
+    effects.push(Effect::Quit);
+    effects
+}

@@ -1,0 +1,89 @@
+//! Moving about a file.
+
+use crate::state::app::State;
+use crate::state::file::OpenFile;
+use crate::view::draft_rows::Rows;
+use armistice_core::{LineIdx, RegionId};
+
+pub(crate) fn with_view(state: &mut State, change: impl FnOnce(&mut OpenFile)) {
+    if let Some(file) = state.open_file_mut() {
+        change(file);
+    }
+}
+
+pub(crate) fn region(state: &State) -> Option<RegionId> {
+    state.open_file().map(|f| RegionId(f.view.region))
+}
+
+/// Goes to the first open conflict when a file is shown for the first time.
+pub(crate) fn arrive(state: &mut State) {
+    let Some(file) = state.open_file_mut() else {
+        return;
+    };
+    let fresh = file.view.region == 0 && file.view.offset == 0 && file.view.top == 0;
+    let first = file
+        .draft()
+        .open()
+        .next()
+        .or(file.plan().conflicts().first().copied());
+    let first = first.filter(|_| fresh);
+    if let Some(first) = first {
+        show(file, first);
+    }
+    if file.sketch.is_some() {
+        state.say("an edit of this file was cut short; e brings its text back");
+    }
+}
+
+/// Puts the cursor on a region and the region near the top of the window.
+pub(crate) fn show(file: &mut OpenFile, region: RegionId) {
+    file.view.region = region.0;
+    file.view.offset = 0;
+    file.view.choice = None;
+    // Settled afterwards by `follow`, which leaves a few lines above the cursor.
+    let (start, _) = Rows::new(file).of(region);
+    file.view.top = start.saturating_sub(6);
+}
+
+/// Keeps the cursor in the window and, where it fits, its whole region too.
+pub(crate) fn follow(file: &mut OpenFile, height: usize) {
+    let rows = Rows::new(file);
+    let (cursor, len) = (rows.cursor(), rows.height());
+    let (start, tall) = rows.of(RegionId(file.view.region));
+    let margin = (height / 6).min(3);
+    let lowest = (cursor + margin + 1).saturating_sub(height.max(1));
+    let mut top = file
+        .view
+        .top
+        .clamp(lowest, cursor.saturating_sub(margin).max(lowest));
+    let is_conflict = file
+        .plan()
+        .conflict_of(RegionId(file.view.region))
+        .is_some();
+    if is_conflict && tall + 2 <= height {
+        let lowest = (start + tall + 1).saturating_sub(height);
+        top = top.clamp(lowest, start.saturating_sub(1).max(lowest));
+    }
+    file.view.top = top.min(len.saturating_sub(height.min(len)));
+}
+
+pub(crate) fn go_to_row(state: &mut State, row: usize) {
+    with_view(state, |file| {
+        let rows = Rows::new(file);
+        let row = row.min(rows.height().saturating_sub(1));
+        if let Some((id, _)) = rows.at(row) {
+            let offset = row - rows.of(id).0;
+            if file.view.region != id.0 {
+                file.view.choice = None;
+            }
+            file.view.region = id.0;
+            file.view.offset = offset;
+        }
+    });
+}
+
+/// Goes to a line of the draft.
+pub(crate) fn go_to_line(state: &mut State, line: LineIdx) {
+    let row = state.open_file().map(|file| Rows::new(file).row_of(line));
+    go_to_row(state, row.unwrap_or(0));
+}

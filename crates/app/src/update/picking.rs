@@ -1,0 +1,86 @@
+//! Picking single lines in the evidence.
+
+use crate::base::commands::Command;
+use crate::base::editor::Motion;
+use crate::state::app::State;
+use crate::state::effect::Effect;
+use crate::state::evidence::pickable;
+use crate::state::file::{Mode, Picking};
+use crate::update::moving::{region, with_view};
+use crate::update::settling::settle;
+use armistice_core::{Pick, Resolution};
+
+pub(crate) fn start_picking(state: &mut State) {
+    let in_conflict = region(state)
+        .zip(state.open_file())
+        .is_some_and(|(id, file)| file.plan().conflict_of(id).is_some());
+    if !in_conflict {
+        state.say("lines are picked for a conflict; n goes to the next open one");
+        return;
+    }
+    with_view(state, |file| {
+        file.view.choice = None;
+        file.view.wide = false;
+        file.view.mode = Mode::Pick(Picking::default());
+    });
+    state.say("space marks lines in the order in which they shall stand, enter lets them stand");
+}
+
+pub(crate) fn run_picking(state: &mut State, command: Command) -> Vec<Effect> {
+    let Some(file) = state.open_file_mut() else {
+        return Vec::new();
+    };
+    let lines = pickable(file);
+    let Mode::Pick(picking) = &mut file.view.mode else {
+        return Vec::new();
+    };
+    let last = lines.len().saturating_sub(1);
+    match command {
+        Command::Move(Motion::Up) => picking.cursor = picking.cursor.saturating_sub(1),
+        Command::Move(Motion::Down) => picking.cursor = (picking.cursor + 1).min(last),
+        Command::Move(Motion::Start) => picking.cursor = 0,
+        Command::Move(Motion::End) => picking.cursor = last,
+        Command::PickLine => {
+            toggle(picking, &lines);
+            picking.cursor = (picking.cursor + 1).min(last);
+        }
+        Command::Back => {
+            file.view.mode = Mode::Look;
+            state.say("left without settling");
+        }
+        Command::Accept => {
+            let picks = std::mem::take(&mut picking.picks);
+            if picks.is_empty() {
+                state.say("no line is marked; space marks one, d in Parley settles by nothing");
+                return Vec::new();
+            }
+            file.view.mode = Mode::Look;
+            return settle(state, Resolution::Lines(picks));
+        }
+        _ => {}
+    }
+    Vec::new()
+}
+
+pub(crate) fn toggle(picking: &mut Picking, lines: &[Pick]) {
+    let Some(pick) = lines.get(picking.cursor) else {
+        return;
+    };
+    match picking.picks.iter().position(|p| p == pick) {
+        Some(at) => {
+            picking.picks.remove(at);
+        }
+        None => picking.picks.push(*pick),
+    }
+}
+
+pub(crate) fn click_pick(state: &mut State, nth: usize) -> Vec<Effect> {
+    with_view(state, |file| {
+        let lines = pickable(file);
+        if let Mode::Pick(picking) = &mut file.view.mode {
+            picking.cursor = nth.min(lines.len().saturating_sub(1));
+            toggle(picking, &lines);
+        }
+    });
+    Vec::new()
+}

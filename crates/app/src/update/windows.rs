@@ -1,0 +1,40 @@
+//! Keeps cursors inside of what there is and inside of the window.
+
+use crate::state::app::State;
+use crate::state::file::Mode;
+use crate::update::moving::follow;
+use crate::view::areas::Screen;
+
+/// Keeps cursors inside of what there is and inside of the window.
+pub fn settle_views(state: &mut State) {
+    let screen = Screen::new(state);
+    let (list, draft, message) = (
+        screen.list_height(),
+        screen.draft_area(),
+        screen.message_area(),
+    );
+    for (view, len) in [
+        (&mut state.docket, state.files.len()),
+        (
+            &mut state.proof.list,
+            state.proof.proof.as_ref().map_or(0, |p| p.findings.len()),
+        ),
+    ] {
+        view.chosen = view.chosen.min(len.saturating_sub(1));
+        view.top = view
+            .top
+            .min(view.chosen)
+            .max((view.chosen + 1).saturating_sub(list.max(1)));
+    }
+    let (height, width) = (draft.height as usize, draft.width as usize);
+    state
+        .accord
+        .editor
+        .follow(message.height as usize, message.width as usize);
+    if let Some(file) = state.open_file_mut() {
+        match &mut file.view.mode {
+            Mode::Edit(editing) => editing.editor.follow(height, width),
+            _ => follow(file, height),
+        }
+    }
+}

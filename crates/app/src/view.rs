@@ -1,0 +1,12 @@
+//! What is where on the screen and what a click means: computed from the state, never drawn.
+
+pub mod areas;
+pub mod ask;
+pub mod bars;
+pub mod draft_rows;
+pub mod evidence;
+pub mod gate;
+pub mod given_up;
+pub mod hit;
+pub mod overview;
+pub mod questions;

@@ -1,0 +1,88 @@
+//! The rail and the key bar: what is on them, and where.
+
+use crate::base::commands::{Command, Tab};
+use crate::base::keymap::{Binding, rows_for};
+use crate::state::app::State;
+use crate::view::gate::gate;
+use unicode_width::UnicodeWidthStr;
+
+/// The tabs of the rail: which, its text, and the columns it covers.
+pub fn rail_tabs(state: &State) -> Vec<(Tab, String, u16, u16)> {
+    let mut x = 12;
+    let tab = |tab: Tab| {
+        let count = tab_count(state, tab);
+        let gap = if count.is_empty() { "" } else { " " };
+        let text = format!(" {} {}{gap}{count} ", tab.key(), tab.name());
+        let from = x;
+        x += text.width() as u16 + 1;
+        (tab, text, from, x - 1)
+    };
+    Tab::ALL.into_iter().map(tab).collect()
+}
+
+fn tab_count(state: &State, tab: Tab) -> String {
+    match tab {
+        Tab::Docket if state.files.is_empty() => String::new(),
+        Tab::Docket => {
+            let (done, all) = state.files_done();
+            format!("{done}/{all}")
+        }
+        Tab::Parley => match state.open_file() {
+            Some(file) => {
+                let counts = file.draft().counts();
+                format!("{}/{}", counts.conflicts - counts.open, counts.conflicts)
+            }
+            None => String::new(),
+        },
+        Tab::Proof => match &state.proof.proof {
+            Some(proof) if proof.findings.is_empty() => "clean".to_owned(),
+            Some(proof) => proof.findings.len().to_string(),
+            None => String::new(),
+        },
+        Tab::Accord => match gate(state) {
+            None => "ready".to_owned(),
+            Some(_) => String::new(),
+        },
+    }
+}
+
+/// A key on the bar at the foot.
+pub struct BarKey {
+    pub key: &'static str,
+    pub label: &'static str,
+    pub from: u16,
+    pub to: u16,
+    pub command: Command,
+}
+
+/// As many keys of the context as fit, most useful first; help and Ask always.
+pub fn key_bar(state: &State, width: u16) -> Vec<BarKey> {
+    let rows: Vec<_> = rows_for(state.context())
+        .filter(|b| !b.label.is_empty())
+        .collect();
+    let is_last = |c: Command| matches!(c, Command::Help | Command::Ask | Command::Quit);
+    let size = |b: &Binding| (b.keys[0].width() + b.label.width() + 3) as u16;
+    let (last, first): (Vec<_>, Vec<_>) = rows.into_iter().partition(|b| is_last(b.command));
+    let mut room = (width - 1).saturating_sub(last.iter().map(|b| size(b)).sum());
+    let mut shown = Vec::new();
+    for row in first {
+        if size(row) > room {
+            break;
+        }
+        room -= size(row);
+        shown.push(row);
+    }
+    let mut x = 1;
+    let bar = |b: &Binding| {
+        let from = x;
+        x += size(b);
+        BarKey {
+            key: b.keys[0],
+            label: b.label,
+            from,
+            to: x - 2,
+            command: b.command,
+        }
+    };
+    shown.into_iter().chain(last).map(bar).collect()
+}

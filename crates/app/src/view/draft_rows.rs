@@ -1,0 +1,129 @@
+//! The rows of the draft as Parley shows them: lines, frames of open conflicts,
+//! and a row for what was removed.
+
+use crate::state::choices::choices;
+use crate::state::file::{Mode, OpenFile};
+use armistice_core::{Kind, LineIdx, RegionId, Source};
+
+/// One row.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Row {
+    /// A line of the draft.
+    Line(LineIdx),
+    /// A line of the previewed choice.
+    Preview(usize),
+    /// Upper edge of an open conflict.
+    Top,
+    /// Lower edge of an open conflict.
+    Bottom,
+    /// Nothing stands in this region.
+    Empty,
+}
+
+/// Where each region's rows are, for one state of one file.
+pub struct Rows<'a> {
+    file: &'a OpenFile,
+    /// First row of each region and the number of all rows; never falls.
+    starts: Vec<usize>,
+    /// The text previewed in the region at hand.
+    pub preview: Option<(RegionId, Source, String)>,
+}
+
+impl<'a> Rows<'a> {
+    pub fn new(file: &'a OpenFile) -> Self {
+        let preview = preview(file);
+        let mut starts = vec![0];
+        let mut at = 0;
+        for (id, region) in file.plan().ids() {
+            let lines = match &preview {
+                Some((region, text, _)) if *region == id => text.len(),
+                _ => file.draft().lines_of(id).len(),
+            };
+            at += match region.kind {
+                Kind::Unchanged => lines,
+                _ if file.draft().is_open(id) => lines.max(1) + 2,
+                _ => lines.max(1),
+            };
+            starts.push(at);
+        }
+        Rows {
+            file,
+            starts,
+            preview,
+        }
+    }
+
+    /// How many rows there are.
+    pub fn height(&self) -> usize {
+        self.starts.last().copied().unwrap_or(0)
+    }
+
+    /// The first row of a region and the number of its rows.
+    pub fn of(&self, region: RegionId) -> (usize, usize) {
+        let i = (region.0 as usize).min(self.starts.len().saturating_sub(2));
+        let start = self.starts[i];
+        (start, self.starts.get(i + 1).map_or(0, |end| end - start))
+    }
+
+    /// The region and its row at a place.
+    pub fn at(&self, row: usize) -> Option<(RegionId, Row)> {
+        let after = self.starts.partition_point(|start| *start <= row);
+        if row >= self.height() || after == 0 {
+            return None;
+        }
+        let id = RegionId(after as u32 - 1);
+        let nth = row - self.starts[after - 1];
+        let framed = self.file.draft().is_open(id);
+        let height = self.of(id).1;
+        let row = match nth {
+            0 if framed => Row::Top,
+            n if framed && n + 1 == height => Row::Bottom,
+            n => self.content(id, n - usize::from(framed)),
+        };
+        Some((id, row))
+    }
+
+    fn content(&self, id: RegionId, nth: usize) -> Row {
+        if let Some((region, text, _)) = &self.preview
+            && *region == id
+        {
+            return if nth < text.len() {
+                Row::Preview(nth)
+            } else {
+                Row::Empty
+            };
+        }
+        let lines = self.file.draft().lines_of(id);
+        match nth < lines.len() {
+            true => Row::Line(LineIdx(lines.start.0 + nth as u32)),
+            false => Row::Empty,
+        }
+    }
+
+    /// The row that the cursor is on.
+    pub fn cursor(&self) -> usize {
+        let (start, height) = self.of(RegionId(self.file.view.region));
+        start + self.file.view.offset.min(height.saturating_sub(1))
+    }
+
+    /// The row that shows a draft line.
+    pub fn row_of(&self, line: LineIdx) -> usize {
+        let Some(id) = self.file.draft().region_at(line) else {
+            return 0;
+        };
+        let nth = line.0 - self.file.draft().lines_of(id).start.0;
+        self.of(id).0 + nth as usize + usize::from(self.file.draft().is_open(id))
+    }
+}
+
+fn preview(file: &OpenFile) -> Option<(RegionId, Source, String)> {
+    let id = RegionId(file.view.region);
+    if let Mode::Pick(picking) = &file.view.mode {
+        let resolution = armistice_core::Resolution::Lines(picking.picks.clone());
+        let text = resolution.text(file.plan(), file.plan().region(id));
+        return Some((id, text, "picked so far".to_owned()));
+    }
+    let choice = choices(file, id).into_iter().nth(file.view.choice?)?;
+    let text = choice.resolution.text(file.plan(), file.plan().region(id));
+    Some((id, text, choice.label))
+}

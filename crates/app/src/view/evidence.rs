@@ -1,0 +1,274 @@
+//! How evidence and settle box are laid out: data and geometry, no cells.
+
+use crate::base::safe_text::wrap;
+use crate::state::choices::{Choice, choices};
+use crate::state::evidence::Card;
+use crate::state::file::{Mode, OpenFile};
+use armistice_core::{Kind, LineIdx, RegionId, Standing, Version};
+use ratatui::layout::Rect;
+
+/// One row of the evidence.
+pub(crate) enum EvRow {
+    Head(usize),
+    Line(usize, usize),
+    More(usize),
+    Gap,
+}
+
+/// How evidence and settle box share their area.
+pub(crate) struct Parts {
+    pub(crate) head: Rect,
+    pub(crate) cards: Rect,
+    pub(crate) settle: Rect,
+}
+
+pub(crate) fn parts(file: &OpenFile, area: Rect) -> Parts {
+    let settle = settle_height(file, area);
+    let settle = settle.min(area.height.saturating_sub(3));
+    let head = Rect {
+        height: area.height.min(1),
+        ..area
+    };
+    let cards = Rect {
+        y: area.y + head.height,
+        height: area.height.saturating_sub(settle + head.height),
+        ..area
+    };
+    let settle = Rect {
+        y: cards.y + cards.height,
+        height: settle,
+        ..area
+    };
+    Parts {
+        head,
+        cards,
+        settle,
+    }
+}
+
+/// In a low area the choices share one row.
+pub(crate) fn is_low(area: Rect) -> bool {
+    area.height < 16
+}
+
+pub(crate) fn settle_height(file: &OpenFile, area: Rect) -> u16 {
+    if matches!(file.view.mode, Mode::Edit(_)) {
+        return 0;
+    }
+    let n = choices(file, RegionId(file.view.region)).len() as u16;
+    let reason = reason(file, area).len() as u16;
+    match n {
+        0 => 2,
+        _ if is_low(area) => 2,
+        n => 2 + reason + n.div_ceil(per_row(area.width)),
+    }
+}
+
+/// Why a rule settled this, or what it proposes or hints at; in lines.
+pub(crate) fn reason(file: &OpenFile, area: Rect) -> Vec<String> {
+    let id = RegionId(file.view.region);
+    let told = match file.draft().standing(id) {
+        Standing::Ruled(ruling) => Some((ruling.certainty, ruling.reason.as_str())),
+        Standing::Open => file
+            .rulings
+            .get(&id)
+            .map(|r| (r.certainty, r.reason.as_str())),
+        _ => None,
+    };
+    let Some((certainty, reason)) = told.filter(|_| !is_low(area)) else {
+        return Vec::new();
+    };
+    let mut lines = wrap(
+        &format!("{}: {reason}", certainty.name()),
+        (area.width as usize).saturating_sub(4),
+    );
+    lines.truncate(3);
+    lines
+}
+
+pub(crate) fn per_row(width: u16) -> u16 {
+    (width / 30).clamp(1, 3)
+}
+
+/// The rows of all cards that fit into `height`, and where they are scrolled to.
+pub(crate) fn rows(file: &OpenFile, cards: &[Card], height: usize) -> Vec<EvRow> {
+    if let Mode::Pick(picking) = &file.view.mode {
+        return picking_rows(cards, picking.cursor, height);
+    }
+    // Where room is short, base goes first: what was done to it says what it was.
+    let most = if height < 10 { 2 } else { cards.len() };
+    let cards = &cards[..cards.len().min(most)];
+    let gap = usize::from(height >= 10);
+    // The cheapest to read gets all the room it needs first.
+    let mut order: Vec<_> = (0..cards.len()).collect();
+    order.sort_by_key(|i| cards[*i].cost);
+    let mut room = height.saturating_sub(cards.len() * (1 + gap));
+    let mut given = vec![0; cards.len()];
+    for (rank, i) in order.iter().enumerate() {
+        let others = cards.len() - rank - 1;
+        let most = room.saturating_sub(others * 2).max(room.min(2));
+        given[*i] = cards[*i].lines.len().min(most);
+        room -= given[*i];
+    }
+    let mut out = Vec::new();
+    for (i, card) in cards.iter().enumerate() {
+        out.push(EvRow::Head(i));
+        let left_out = card.lines.len() + card.hidden - given[i];
+        let shown = if left_out > 0 {
+            given[i].saturating_sub(1)
+        } else {
+            given[i]
+        };
+        out.extend((0..shown).map(|n| EvRow::Line(i, n)));
+        if left_out > 0 && given[i] > 0 {
+            out.push(EvRow::More(left_out + 1));
+        }
+        out.extend((0..gap).map(|_| EvRow::Gap));
+    }
+    out
+}
+
+pub(crate) fn picking_rows(cards: &[Card], cursor: usize, height: usize) -> Vec<EvRow> {
+    let mut all = Vec::new();
+    let (mut nth, mut at) = (0, 0);
+    for (i, card) in cards.iter().enumerate() {
+        all.push(EvRow::Head(i));
+        for n in 0..card.lines.len() {
+            if nth == cursor {
+                at = all.len();
+            }
+            nth += 1;
+            all.push(EvRow::Line(i, n));
+        }
+        all.push(EvRow::Gap);
+    }
+    let from = (at + 3).saturating_sub(height).min(all.len());
+    all.split_off(from)
+}
+
+/// The choices that fit on one row: number, column and text of each; the chosen one is among them.
+pub(crate) fn low_cells(
+    choices: &[Choice],
+    width: usize,
+    chosen: Option<usize>,
+) -> Vec<(usize, usize, String)> {
+    let cell = |choice: &Choice| {
+        let label = match choice.label.as_str() {
+            "ours then theirs" => "ours+theirs",
+            "theirs then ours" => "theirs+ours",
+            label => label,
+        };
+        format!("{} {label} {}", choice.key, choice.lines)
+    };
+    let texts: Vec<_> = choices.iter().map(cell).collect();
+    let wide = |from: usize, to: usize| -> usize {
+        let texts = texts[from..to].iter();
+        texts.map(|text| text.chars().count() + 2).sum()
+    };
+    // Room for the sign that more of them stand to the left or right.
+    let room = width.saturating_sub(2);
+    let last = chosen.map_or(0, |nth| nth + 1).min(texts.len());
+    let first = (0..last).find(|from| wide(*from, last) <= room);
+    let first = first.unwrap_or(last.saturating_sub(1));
+    let mut x = 2;
+    let mut out = Vec::new();
+    for (nth, text) in texts.into_iter().enumerate().skip(first) {
+        let end = x + text.chars().count();
+        if end > room && nth >= last {
+            break;
+        }
+        out.push((nth, x, text));
+        x = end + 2;
+    }
+    out
+}
+
+/// Lines of the three versions at one height.
+pub(crate) struct Aligned {
+    pub(crate) kind: Kind,
+    pub(crate) here: bool,
+    /// By [`Version`]: base, ours, theirs.
+    pub(crate) lines: [Option<LineIdx>; 3],
+}
+
+/// Rows around the cursor's region, the same region at the same height in all three.
+pub(crate) fn aligned(file: &OpenFile, height: usize) -> Vec<Aligned> {
+    let plan = file.plan();
+    let here = file.view.region as usize;
+    let above = height / 4;
+    let tall = |i: usize| {
+        let region = plan.region(RegionId(i as u32));
+        [Version::Base, Version::Ours, Version::Theirs]
+            .map(|v| region.lines(v).len())
+            .into_iter()
+            .max()
+            .unwrap_or(0)
+    };
+    let (mut first, mut got) = (here, 0);
+    while first > 0 && got < above {
+        first -= 1;
+        got += tall(first);
+    }
+    let mut out = Vec::new();
+    let mut skip =
+        got.saturating_sub(above) + file.view.offset.min(tall(here).saturating_sub(height / 2));
+    for i in first..plan.regions().len() {
+        let region = plan.region(RegionId(i as u32));
+        for nth in 0..tall(i) {
+            if skip > 0 {
+                skip -= 1;
+                continue;
+            }
+            if out.len() == height {
+                return out;
+            }
+            let line = |v| region.lines(v).iter().nth(nth);
+            out.push(Aligned {
+                kind: region.kind,
+                here: i == here && region.kind != Kind::Unchanged,
+                lines: [
+                    line(Version::Base),
+                    line(Version::Ours),
+                    line(Version::Theirs),
+                ],
+            });
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use armistice_core::Resolution;
+
+    fn told(width: usize, chosen: Option<usize>) -> Vec<(usize, usize, String)> {
+        let choice = |(key, label, lines): (&'static str, &str, usize)| Choice {
+            key,
+            label: label.to_owned(),
+            lines,
+            resolution: Resolution::Drop,
+        };
+        let all = [
+            ("o", "ours", 3),
+            ("t", "theirs", 2),
+            ("a", "ours then theirs", 5),
+            ("I", "theirs re-indented", 2),
+        ];
+        low_cells(&all.map(choice), width, chosen)
+    }
+
+    #[test]
+    fn choices_on_one_row_are_cut_where_it_ends_but_the_chosen_one_is_shown() {
+        let numbers = |cells: Vec<(usize, usize, String)>| -> Vec<usize> {
+            cells.into_iter().map(|(nth, ..)| nth).collect()
+        };
+        assert_eq!(numbers(told(80, None)), [0, 1, 2, 3]);
+        assert_eq!(numbers(told(40, None)), [0, 1]);
+        assert_eq!(numbers(told(40, Some(2))), [1, 2]);
+        assert_eq!(numbers(told(44, Some(3))), [2, 3]);
+        assert_eq!(told(80, None)[1], (1, 12, "t theirs 2".to_owned()));
+        // Narrower than the choice itself: cut, but there.
+        assert_eq!(numbers(told(10, Some(3))), [3]);
+    }
+}

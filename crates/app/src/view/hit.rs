@@ -1,0 +1,164 @@
+//! What a click means.
+
+use crate::base::commands::{Command, Tab};
+use crate::base::editor::Editor;
+use crate::base::safe_text::byte_at;
+use crate::state::app::State;
+use crate::state::choices::choices;
+use crate::state::evidence::cards;
+use crate::state::file::Mode;
+use crate::state::overlay::Overlay;
+use crate::view::areas::Screen;
+use crate::view::bars::{key_bar, rail_tabs};
+use crate::view::draft_rows::Rows;
+use crate::view::evidence::{EvRow, is_low, low_cells, per_row, reason};
+use crate::view::evidence::{parts, rows};
+use crate::view::questions::question_areas;
+use armistice_core::RegionId;
+use ratatui::layout::{Position, Rect};
+
+/// What a click means.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Hit {
+    Command(Command),
+    DocketRow(usize),
+    ProofRow(usize),
+    /// A row of the draft.
+    DraftRow(usize),
+    /// A place on the spine, as a row of the draft.
+    Spine(usize),
+    Choice(usize),
+    /// A line that can be picked.
+    Pick(usize),
+    /// A place in the text being edited.
+    Text {
+        line: usize,
+        byte: usize,
+    },
+    /// Yes or no to a question.
+    Answer(bool),
+}
+
+impl Screen<'_> {
+    /// What a click at a place means.
+    pub fn hit(&self, at: Position) -> Option<Hit> {
+        if self.too_small() {
+            return None;
+        }
+        if let Some(overlay) = &self.state.overlay {
+            return self.hit_overlay(overlay, at);
+        }
+        if self.rail.contains(at) {
+            let tabs = rail_tabs(self.state);
+            let tab = tabs
+                .iter()
+                .find(|(_, _, from, to)| (*from..*to).contains(&at.x))?;
+            return Some(Hit::Command(Command::Go(tab.0)));
+        }
+        if self.keys.contains(at) {
+            let keys = key_bar(self.state, self.keys.width);
+            let key = keys.iter().find(|key| (key.from..key.to).contains(&at.x))?;
+            return Some(Hit::Command(key.command));
+        }
+        match self.state.tab {
+            Tab::Docket => self.list_row(at, self.state.docket.top).map(Hit::DocketRow),
+            Tab::Proof => self
+                .list_row(at, self.state.proof.list.top)
+                .map(Hit::ProofRow),
+            Tab::Parley => self.hit_parley(at),
+            Tab::Accord => self.hit_message(at),
+        }
+    }
+
+    fn hit_overlay(&self, overlay: &Overlay, at: Position) -> Option<Hit> {
+        let Overlay::Question(question) = overlay else {
+            return None;
+        };
+        let (_, yes, no) = question_areas(self, question);
+        match () {
+            () if yes.contains(at) => Some(Hit::Answer(true)),
+            () if no.contains(at) => Some(Hit::Answer(false)),
+            () => None,
+        }
+    }
+
+    fn list_row(&self, at: Position, top: usize) -> Option<usize> {
+        let list = self.list();
+        list.contains(at).then(|| top + (at.y - list.y) as usize)
+    }
+
+    fn hit_message(&self, at: Position) -> Option<Hit> {
+        let area = self.message_area();
+        if !area.contains(at) {
+            return None;
+        }
+        match self.state.accord.editing {
+            true => Some(text_hit(&self.state.accord.editor, area, at)),
+            false => Some(Hit::Command(Command::EditMessage)),
+        }
+    }
+
+    fn hit_parley(&self, at: Position) -> Option<Hit> {
+        let file = self.state.open_file()?;
+        let draft = self.draft_area();
+        if let Mode::Edit(editing) = &file.view.mode
+            && draft.contains(at)
+        {
+            return Some(text_hit(&editing.editor, draft, at));
+        }
+        if self.spine().contains(at) {
+            let rows = Rows::new(file).height();
+            let y = (at.y - draft.y) as usize;
+            return Some(Hit::Spine(y * rows / draft.height.max(1) as usize));
+        }
+        if self.left().contains(at) {
+            return Some(Hit::DraftRow(file.view.top + (at.y - draft.y) as usize));
+        }
+        evidence_hit(self.state, self.evidence(), at)
+    }
+}
+
+fn text_hit(editor: &Editor, area: Rect, at: Position) -> Hit {
+    let line = editor.top + (at.y - area.y) as usize;
+    let column = editor.left + (at.x - area.x) as usize;
+    Hit::Text {
+        line,
+        byte: byte_at(&editor.line(line), column),
+    }
+}
+
+/// What a click in the evidence means.
+fn evidence_hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
+    let file = state.open_file()?;
+    if !area.contains(at) {
+        return None;
+    }
+    let parts = parts(file, area);
+    if parts.settle.contains(at) && at.y > parts.settle.y {
+        let n = choices(file, RegionId(file.view.region)).len();
+        if is_low(area) {
+            let x = (at.x - area.x) as usize;
+            let all = choices(file, RegionId(file.view.region));
+            let cells = low_cells(&all, area.width as usize, file.view.choice);
+            let is_at = |(_, from, text): &&(usize, usize, String)| {
+                (*from..from + text.chars().count()).contains(&x)
+            };
+            return cells.iter().find(is_at).map(|(nth, ..)| Hit::Choice(*nth));
+        }
+        let columns = per_row(area.width) as usize;
+        let cell = (at.x - area.x) as usize * columns / area.width.max(1) as usize;
+        let above = reason(file, area).len();
+        let row = ((at.y - parts.settle.y - 1) as usize).checked_sub(above)?;
+        let nth = row * columns + cell;
+        return (nth < n).then_some(Hit::Choice(nth));
+    }
+    if parts.cards.contains(at) && matches!(file.view.mode, Mode::Pick(_)) {
+        let cards = cards(file);
+        let rows = rows(file, &cards, parts.cards.height as usize);
+        if let Some(EvRow::Line(card, line)) = rows.get((at.y - parts.cards.y) as usize) {
+            let before: usize = cards[..*card].iter().map(|c| c.lines.len()).sum();
+            return Some(Hit::Pick(before + line));
+        }
+    }
+    None
+}

@@ -1,6 +1,6 @@
 //! From a key to its frame, and from nothing to the first frame.
 
-use armistice::base::theme::{Theme, Wishes};
+use armistice::base::theme::{Theme, ThemeOptions};
 use armistice::render::frame::draw;
 use armistice::run::worker::open_file;
 use armistice::state::action::Action;
@@ -8,10 +8,10 @@ use armistice::state::app::State;
 use armistice::state::file::FileLoad;
 use armistice::update::dispatch::update;
 use armistice::view::areas::Screen;
-use armistice_core::{Context, Settle, Source, Versions};
+use armistice_core::{AutoSettle, RuleContext, Source, Versions};
 use armistice_git::{
-    Case, Kind, Loaded, Mode, Oid, Operation, Party, RepoPath, Repository, Seen, Situation, Stage,
-    Stages, Standing,
+    Case, CaseKind, IndexState, Loaded, Mode, Oid, Operation, Party, RepoPath, Repository, Seen,
+    Situation, Stage, Stages,
 };
 use divan::Bencher;
 use ratatui::Terminal;
@@ -38,9 +38,9 @@ fn case(path: &str) -> Case {
     };
     Case {
         path: RepoPath::new(path),
-        kind: Kind::of(&stages),
+        kind: CaseKind::of(&stages),
         stages,
-        standing: Standing::Unmerged,
+        standing: IndexState::Unmerged,
     }
 }
 
@@ -77,7 +77,7 @@ fn long_draft() -> State {
     };
     let mut state = State::new(situation, (160, 47), 0);
     state.files[0].load = FileLoad::Lines(Box::new(
-        open_file(&loaded, &[], &Context::default(), Settle::None).0,
+        open_file(&loaded, &[], &RuleContext::default(), AutoSettle::None).0,
     ));
     press(&mut state, KeyCode::Enter);
     state
@@ -95,7 +95,7 @@ fn bench_keys(bencher: Bencher<'_, '_>, prepare: &[KeyCode], keys: &[KeyCode]) {
     for code in prepare {
         press(&mut state, *code);
     }
-    let theme = Theme::new(&Wishes::default());
+    let theme = Theme::new(&ThemeOptions::default());
     let mut terminal = Terminal::new(TestBackend::new(160, 47)).expect("a terminal in memory");
     let mut keys = keys.iter().cycle();
     bencher.bench_local(|| {
@@ -157,7 +157,7 @@ fn first_frame_with_1_000_conflicted_files(bencher: Bencher<'_, '_>) {
         }
     }
     git(&["update-index", "--index-info"], &index);
-    let theme = Theme::new(&Wishes::default());
+    let theme = Theme::new(&ThemeOptions::default());
     bencher.bench_local(|| {
         let repo = Repository::discover(dir.path()).expect("a repository");
         let situation = Situation::read(&repo).expect("a situation");

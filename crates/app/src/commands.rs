@@ -6,7 +6,7 @@ pub mod dispatch;
 pub mod exit;
 pub mod loose;
 pub mod memory;
+pub mod merge;
 pub mod plain;
 pub mod screens;
 pub mod setup;
-pub mod weave;

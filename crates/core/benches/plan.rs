@@ -1,8 +1,8 @@
 //! How long planning and replaying take on long files.
 
 use armistice_core::{
-    Context, Draft, Entry, Event, Options, Resolution, Session, Source, Step, Version, audit, plan,
-    propose_all,
+    Draft, Entry, Event, Options, Resolution, RuleContext, Session, Source, Step, Version, audit,
+    plan, propose_all,
 };
 use divan::Bencher;
 use std::sync::Arc;
@@ -71,7 +71,7 @@ fn repetitive_100_000_lines_2_000_edits_a_side(bencher: Bencher<'_, '_>) {
 fn rules_on_100_000_lines_2_000_edits_a_side(bencher: Bencher<'_, '_>) {
     let (b, o, t) = versions(100_000, 1_000_000, 2_000);
     let plan = plan(&b, &o, &t, &Options::default());
-    bencher.bench(|| propose_all(&plan, &Context::default()));
+    bencher.bench(|| propose_all(&plan, &RuleContext::default()));
 }
 
 #[divan::bench]
@@ -85,7 +85,7 @@ fn rules_on_2_000_conflicts(bencher: Bencher<'_, '_>) {
     };
     let [b, o, t] = ["find", "reserve", "take"].map(|w| Source::new(side(w)));
     let plan = plan(&b, &o, &t, &Options::default());
-    bencher.bench(|| propose_all(&plan, &Context::default()));
+    bencher.bench(|| propose_all(&plan, &RuleContext::default()));
 }
 
 #[divan::bench]

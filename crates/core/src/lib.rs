@@ -17,26 +17,26 @@ mod rules;
 mod text;
 mod verify;
 
-pub use decide::past::{Outcome, Precedent, Precedents};
-pub use decide::policy::Blanks;
+pub use decide::past::{PastOutcome, PastResolution, PastResolutions};
+pub use decide::policy::WhitespacePolicy;
 pub use decide::resolution::Resolution;
-pub use decide::ruling::{Certainty, Ruling, Settle};
-pub use diff::display::{Delta, Row, Span, delta, spans};
+pub use decide::ruling::{AutoSettle, Certainty, Ruling};
+pub use diff::display::{Delta, DeltaRow, Span, delta, spans};
 pub use diff::hunk::Algorithm;
 pub use diff::lines::changed_lines;
 pub use draft::journal::{Entry, Event, Header, ReadJournal, Session, Step, read_journal};
-pub use draft::merged_text::{Counts, Draft, DraftLine, LineEdit, Refused, Standing};
+pub use draft::merged_text::{Counts, Draft, DraftLine, LineEdit, Refused, RegionState};
 pub use merge::formula::Formula;
-pub use model::region::{ConflictId, Kind, Region, RegionId};
-pub use model::segment::{Origin, Pick, Piece, Strand};
+pub use model::region::{ConflictId, Region, RegionId, RegionKind};
+pub use model::segment::{DraftSegment, Origin, Pick, Segment};
 pub use model::side::Side;
 pub use model::versions::{Version, Versions};
 pub use plan::build::{Options, Plan, plan};
 pub use plan::cause::{Cause, cause, describe};
 pub use rules::conflict::Conflict;
 pub use rules::engine::{RULES, propose, propose_all, rule_title};
-pub use rules::risks::Doubt;
-pub use rules::rule::{Context, Example, Proposal, Rule};
+pub use rules::risks::Risk;
+pub use rules::rule::{Example, Proposal, Rule, RuleContext};
 pub use text::encoding::Encoding;
 pub use text::lines::{LineIdx, LineRange};
 pub use text::source::{Line, LineEnd, Source};
@@ -45,5 +45,5 @@ pub use verify::audit::{Fates, GivenUp, Report, SideReport, audit};
 pub use verify::checks::{Check, Finding, Inputs, Weight, check};
 pub use verify::markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
-    parse_markers, weave,
+    parse_markers, render_with_markers,
 };

@@ -127,7 +127,7 @@ fn each_resolution_leaves_its_lines() {
         assert_eq!(session.draft().counts().open, 1);
         assert_eq!(
             *session.draft().standing(plan.conflicts()[0]),
-            Standing::Settled(resolution)
+            RegionState::Settled(resolution)
         );
     }
 }
@@ -188,7 +188,7 @@ fn an_edit_over_a_conflict_settles_it_and_leaves_the_rest() {
         ],
     );
     let conflict = session.draft().region_of(ConflictId(0)).unwrap();
-    assert_eq!(*session.draft().standing(conflict), Standing::ByHand);
+    assert_eq!(*session.draft().standing(conflict), RegionState::ByHand);
     assert_eq!(session.draft().counts().open, 1);
 }
 
@@ -383,7 +383,7 @@ fn text_typed_into_three_empty_versions_stands() {
     edit(&mut session, (1, 1), "second\n", None);
     assert_eq!(session.draft().bytes(), b"first\nsecond\n");
     assert_eq!(
-        weave(session.draft(), &Markers::default()),
+        render_with_markers(session.draft(), &Markers::default()),
         b"first\nsecond\n"
     );
 }

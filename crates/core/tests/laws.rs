@@ -116,7 +116,7 @@ proptest! {
     fn swapping_the_sides_swaps_the_plan(b in text(), o in text(), t in text()) {
         let (plan, swapped) = (make(&b, &o, &t), make(&b, &t, &o));
         let back = |r: &Region| Region {
-            kind: match r.kind { Kind::Ours => Kind::Theirs, Kind::Theirs => Kind::Ours, kind => kind },
+            kind: match r.kind { RegionKind::Ours => RegionKind::Theirs, RegionKind::Theirs => RegionKind::Ours, kind => kind },
             base: r.base,
             ours: r.theirs,
             theirs: r.ours,
@@ -131,7 +131,7 @@ proptest! {
         let session = settle_all(&plan, Version::Ours);
         let draft = session.draft();
         let versions = plan.versions();
-        for (id, region) in plan.ids().filter(|(_, r)| r.kind != Kind::Theirs) {
+        for (id, region) in plan.ids().filter(|(_, r)| r.kind != RegionKind::Theirs) {
             let lines = draft.lines_of(id).iter().map(|at| draft.line(at).unwrap().line.bytes());
             let bytes: Vec<u8> = lines.flatten().copied().collect();
             prop_assert_eq!(&bytes[..], versions.ours.slice(region.ours));
@@ -145,11 +145,11 @@ proptest! {
         for r in plan.regions() {
             let (b, o, t) = (v.base.slice(r.base), v.ours.slice(r.ours), v.theirs.slice(r.theirs));
             match r.kind {
-                Kind::Unchanged => prop_assert!(b == o && b == t),
-                Kind::Ours => prop_assert!(b == t && b != o),
-                Kind::Theirs => prop_assert!(b == o && b != t),
-                Kind::Same => prop_assert!(o == t && b != o),
-                Kind::Conflict => prop_assert!(o != t),
+                RegionKind::Unchanged => prop_assert!(b == o && b == t),
+                RegionKind::Ours => prop_assert!(b == t && b != o),
+                RegionKind::Theirs => prop_assert!(b == o && b != t),
+                RegionKind::Same => prop_assert!(o == t && b != o),
+                RegionKind::Conflict => prop_assert!(o != t),
             }
         }
     }
@@ -241,7 +241,7 @@ proptest! {
         let draft = Draft::new(plan.clone());
         let report = audit(&draft, None);
         prop_assert_eq!(report.ours.added.missing + report.theirs.added.missing, 0);
-        let result = Source::new(weave(&draft, &Markers::default()));
+        let result = Source::new(render_with_markers(&draft, &Markers::default()));
         let inputs = Inputs { result: &result, versions: Some(plan.versions()) };
         let stops = check(&inputs).into_iter().filter(|f| f.weight == Weight::Stops).count();
         prop_assert!(stops >= draft.counts().open);

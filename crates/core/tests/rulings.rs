@@ -50,7 +50,7 @@ fn joined(lines: &[String]) -> Vec<u8> {
 
 fn settled(b: &[u8], o: &[u8], t: &[u8]) -> (Vec<u8>, usize) {
     let plan = make(b, o, t);
-    let rulings = Settle::Certain.pick(&propose_all(&plan, &Context::default()));
+    let rulings = AutoSettle::Certain.pick(&propose_all(&plan, &RuleContext::default()));
     let session = Session::with_rulings(plan, rulings);
     (session.draft().bytes(), session.draft().counts().open)
 }
@@ -65,10 +65,10 @@ proptest! {
     #[test]
     fn no_bytes_upset_the_rules_and_every_ruling_fits(b in text(), o in text(), t in text()) {
         let plan = make(&b, &o, &t);
-        for blanks in Blanks::ALL {
-            let context = Context { blanks, path: "a.rs".into(), ..Context::default() };
+        for blanks in WhitespacePolicy::ALL {
+            let context = RuleContext { blanks, path: "a.rs".into(), ..RuleContext::default() };
             let rulings = propose_all(&plan, &context);
-            let all = Settle::Likely.pick(&rulings);
+            let all = AutoSettle::Likely.pick(&rulings);
             let mut session = Session::with_rulings(plan.clone(), all.clone());
             prop_assert_eq!(session.draft().counts().by_rule, all.len());
             for (_, ruling) in &rulings {
@@ -99,7 +99,7 @@ proptest! {
     #[test]
     fn swapping_the_sides_swaps_nothing_but_the_sides(b in text(), o in text(), t in text()) {
         let (plan, swapped) = (make(&b, &o, &t), make(&b, &t, &o));
-        let context = Context::default();
+        let context = RuleContext::default();
         let (one, other) = (propose_all(&plan, &context), propose_all(&swapped, &context));
         prop_assert_eq!(mirrored(&one), mirrored(&other));
         for ((id, a), (_, b)) in one.iter().zip(&other) {
@@ -168,11 +168,11 @@ proptest! {
     #[test]
     fn audit_accounts_for_every_line(b in text(), o in text(), t in text()) {
         let plan = make(&b, &o, &t);
-        let rulings = Settle::Likely.pick(&propose_all(&plan, &Context::default()));
+        let rulings = AutoSettle::Likely.pick(&propose_all(&plan, &RuleContext::default()));
         let session = Session::with_rulings(plan.clone(), rulings);
         let report = audit(session.draft(), None);
         let added = |side: &Source| {
-            plan.regions().iter().filter(|r| r.kind != Kind::Unchanged).map(|r| {
+            plan.regions().iter().filter(|r| r.kind != RegionKind::Unchanged).map(|r| {
                 let version = if side == &plan.versions().ours { r.ours } else { r.theirs };
                 version.len()
             }).sum::<usize>()
@@ -187,16 +187,16 @@ proptest! {
 fn settled_conflicts_are_found_again_by_content_and_by_likeness() {
     let plan = make(b"quay one\n", b"pier one\n", b"mole one\n");
     let id = plan.conflicts()[0];
-    let taken = Precedent::of(
+    let taken = PastResolution::of(
         &plan,
         id,
         Some(&Resolution::Take(Version::Theirs)),
         b"mole one\n",
     );
     let session = [(taken.clone(), "theirs".to_owned())];
-    let context = Context {
-        precedents: Precedents::new([&taken], &session),
-        ..Context::default()
+    let context = RuleContext {
+        past: PastResolutions::new([&taken], &session),
+        ..RuleContext::default()
     };
     let find = |plan: &Plan| {
         let ruling = propose(plan, plan.conflicts()[0], &context)?;

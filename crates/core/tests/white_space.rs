@@ -4,15 +4,21 @@ use armistice_core::*;
 use std::sync::Arc;
 
 /// The text after settling what is certain, and how many conflicts are open.
-fn settled(path: &str, blanks: Blanks, base: &str, ours: &str, theirs: &str) -> (String, usize) {
+fn settled(
+    path: &str,
+    blanks: WhitespacePolicy,
+    base: &str,
+    ours: &str,
+    theirs: &str,
+) -> (String, usize) {
     let options = Options::default();
     let plan = Arc::new(plan(&base.into(), &ours.into(), &theirs.into(), &options));
-    let context = Context {
+    let context = RuleContext {
         path: path.to_owned(),
         blanks,
-        ..Context::default()
+        ..RuleContext::default()
     };
-    let rulings = Settle::Certain.pick(&propose_all(&plan, &context));
+    let rulings = AutoSettle::Certain.pick(&propose_all(&plan, &context));
     let session = Session::with_rulings(plan, rulings);
     let text = String::from_utf8(session.draft().bytes()).unwrap();
     (text, session.draft().counts().open)
@@ -21,13 +27,13 @@ fn settled(path: &str, blanks: Blanks, base: &str, ours: &str, theirs: &str) -> 
 /// Both ways round, the same comes out and nothing is open.
 fn gives(path: &str, base: &str, ours: &str, theirs: &str, expected: &str) {
     for (ours, theirs) in [(ours, theirs), (theirs, ours)] {
-        let found = settled(path, Blanks::Exact, base, ours, theirs);
+        let found = settled(path, WhitespacePolicy::Exact, base, ours, theirs);
         assert_eq!(found, (expected.to_owned(), 0), "{base}\n{ours}\n{theirs}");
     }
 }
 
 fn stays_open(path: &str, base: &str, ours: &str, theirs: &str) {
-    let (_, open) = settled(path, Blanks::Exact, base, ours, theirs);
+    let (_, open) = settled(path, WhitespacePolicy::Exact, base, ours, theirs);
     assert_eq!(open, 1, "{base}\n{ours}\n{theirs}");
 }
 
@@ -57,7 +63,7 @@ fn each_component_is_merged_on_its_own() {
         "moor(tug);\n",
         "moor(tug);\r\n",
     );
-    // Blanks inside of one, indentation of the other.
+    // WhitespacePolicy inside of one, indentation of the other.
     gives(
         "a.rs",
         "moor(a,b);\n",
@@ -141,16 +147,16 @@ fn a_statement_wrapped_anew_takes_the_words_of_the_other() {
 #[test]
 fn blanks_that_both_changed_are_a_persons_unless_the_policy_passes_them_over() {
     let cases = [
-        (Blanks::LineEnds, "a\n", "a\r\n", "a"),
-        (Blanks::Trailing, "a\n", "a \n", "a\t\n"),
-        (Blanks::Amount, "a b\n", "a  b\n", "a\tb\n"),
-        (Blanks::All, "f(a)\n", "f( a)\n", "f(a )\n"),
+        (WhitespacePolicy::LineEnds, "a\n", "a\r\n", "a"),
+        (WhitespacePolicy::Trailing, "a\n", "a \n", "a\t\n"),
+        (WhitespacePolicy::Amount, "a b\n", "a  b\n", "a\tb\n"),
+        (WhitespacePolicy::All, "f(a)\n", "f( a)\n", "f(a )\n"),
     ];
     for (least, base, ours, theirs) in cases {
         // What stands before makes the last line of every version end alike.
-        for policy in Blanks::ALL {
+        for policy in WhitespacePolicy::ALL {
             let (_, open) = settled("a.txt", policy, base, ours, theirs);
-            let both_kept = least == Blanks::All;
+            let both_kept = least == WhitespacePolicy::All;
             let settles = policy >= least || both_kept;
             assert_eq!(
                 open,
@@ -163,7 +169,7 @@ fn blanks_that_both_changed_are_a_persons_unless_the_policy_passes_them_over() {
 
 #[test]
 fn words_that_both_changed_are_no_matter_of_white_space() {
-    for policy in Blanks::ALL {
+    for policy in WhitespacePolicy::ALL {
         let (_, open) = settled("a.rs", policy, "moor(a);\n", "  moor(b);\n", "\tmoor(c);\n");
         assert_eq!(open, 1, "{policy:?}");
     }
@@ -172,12 +178,12 @@ fn words_that_both_changed_are_no_matter_of_white_space() {
 
 #[test]
 fn the_names_of_policies_lead_round() {
-    let mut policy = Blanks::Exact;
+    let mut policy = WhitespacePolicy::Exact;
     let mut names = Vec::new();
-    for _ in 0..Blanks::ALL.len() {
+    for _ in 0..WhitespacePolicy::ALL.len() {
         names.push(policy.name());
         policy = policy.next();
     }
     assert_eq!(names, ["exact", "line-ends", "trailing", "amount", "all"]);
-    assert_eq!(policy, Blanks::Exact);
+    assert_eq!(policy, WhitespacePolicy::Exact);
 }

@@ -12,7 +12,7 @@
 //!
 //! With RULE/LETTERS (as `blend/wk`) it prints those proposals too; with `list`
 //! a line for each conflict; with `would` such a line also where rules only hint, judged by
-//! the woven rows (`"would hint beside/w"` prints them).
+//! the merged rows (`"would hint beside/w"` prints them).
 
 use armistice_core::*;
 use std::collections::{BTreeMap, HashSet};
@@ -92,9 +92,9 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         .output();
     tally.git += merged.ok().and_then(|o| o.status.code()).unwrap_or(0) as usize;
     let plan = Arc::new(plan(&base, &ours, &theirs, &Options::default()));
-    let context = Context {
+    let context = RuleContext {
         path: std::fs::read_to_string(case.join("name")).unwrap_or_default(),
-        ..Context::default()
+        ..RuleContext::default()
     };
     let mut session = Session::new(plan.clone());
     let would = show.is_some_and(|(what, _)| what.starts_with("would"));
@@ -107,8 +107,8 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         .collect();
     let entries = rulings.iter().map(|(id, ruling)| {
         let proposed = ruling.as_ref().and_then(|r| r.resolution.clone());
-        let woven = || Conflict::new(&plan, *id).woven_resolution();
-        let proposed = proposed.or_else(|| would.then(woven).flatten());
+        let merged = || Conflict::new(&plan, *id).merged_resolution();
+        let proposed = proposed.or_else(|| would.then(merged).flatten());
         Entry::Settle(*id, proposed.unwrap_or(Resolution::Take(Version::Theirs)))
     });
     let step = Step::new("judged", entries.collect());
@@ -142,20 +142,20 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         let settled = certainty >= Some(Certainty::Likely) || would;
         let column = if settled { verdict.0 } else { verdict.0.max(1) };
         let conflict = Conflict::new(&plan, id);
-        let doubts = match conflict.clash() {
+        let risks = match conflict.clash() {
             Some(clash) => format!("{clash:?}"),
-            None => format!("{:?}", conflict.doubts(&context)),
+            None => format!("{:?}", conflict.risks(&context)),
         };
         let told = if rule.is_empty() {
             String::new()
         } else {
-            format!("{rule} {doubts}")
+            format!("{rule} {risks}")
         };
         if show.is_some_and(|(what, _)| what == "list" || what == "would") {
             let certainty = certainty.map_or("open", Certainty::name);
             let name = case.file_name().unwrap_or_default().to_string_lossy();
             println!(
-                "{}\t{certainty}\t{rule}\t{doubts}\t{}\t{name}\t{:x}",
+                "{}\t{certainty}\t{rule}\t{risks}\t{}\t{name}\t{:x}",
                 LETTERS[column],
                 id.0,
                 print_of(&plan, id)

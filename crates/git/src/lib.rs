@@ -16,9 +16,9 @@ mod store;
 mod worktree;
 
 pub use case::contents::{Loaded, load, load_all, staged_bytes};
-pub use case::kinds::{Kind, whose_words};
-pub use case::one::{Case, Standing};
-pub use case::outcomes::Outcome;
+pub use case::kinds::{CaseKind, whose_words};
+pub use case::one::{Case, IndexState};
+pub use case::outcomes::FileOutcome;
 pub use case::stages::{Stage, Stages};
 pub use file::work_file::{Seen, WorkFile, write_atomically};
 pub use loose::Loose;

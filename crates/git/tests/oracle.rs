@@ -4,8 +4,8 @@
 //! otherwise; then we may leave open what git settled, never settle it otherwise.
 
 use armistice_core::{
-    Context, Draft, Markers, Options, Plan, Session, Settle, Source, Version, plan, propose_all,
-    weave,
+    AutoSettle, Draft, Markers, Options, Plan, RuleContext, Session, Source, Version, plan,
+    propose_all, render_with_markers,
 };
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -48,7 +48,10 @@ fn plan_of(folder: &Path) -> Plan {
 fn by_us(folder: &Path) -> (usize, Vec<u8>) {
     let plan = plan_of(folder);
     let draft = Draft::new(Arc::new(plan));
-    (draft.counts().open, weave(&draft, &Markers::default()))
+    (
+        draft.counts().open,
+        render_with_markers(&draft, &Markers::default()),
+    )
 }
 
 /// Panics unless we agree with git; says whether git settled it.
@@ -175,17 +178,20 @@ fn taking_one_side_everywhere_agrees_with_git() {
 }
 
 /// What rules settle in a folder, and how much they leave open.
-fn by_rule(folder: &Path, settle: Settle) -> (usize, Vec<u8>) {
+fn by_rule(folder: &Path, settle: AutoSettle) -> (usize, Vec<u8>) {
     let plan = plan_of(folder);
     let name = fs::read_to_string(folder.join("name")).unwrap_or_default();
-    let context = Context {
+    let context = RuleContext {
         path: name.trim().to_owned(),
-        ..Context::default()
+        ..RuleContext::default()
     };
     let rulings = settle.pick(&propose_all(&plan, &context));
     let session = Session::with_rulings(Arc::new(plan), rulings);
     let draft = session.draft();
-    (draft.counts().open, weave(draft, &Markers::default()))
+    (
+        draft.counts().open,
+        render_with_markers(draft, &Markers::default()),
+    )
 }
 
 #[test]
@@ -193,7 +199,7 @@ fn what_git_settles_no_rule_touches() {
     for folder in corpus() {
         if let (Some(expected), false) = (by_git(&folder), folder.join("why.md").exists()) {
             assert_eq!(
-                by_rule(&folder, Settle::Likely),
+                by_rule(&folder, AutoSettle::Likely),
                 (0, expected),
                 "{folder:?}"
             );
@@ -205,7 +211,10 @@ fn what_git_settles_no_rule_touches() {
 fn rules_settle_the_corpus_as_it_says() {
     let mut met = 0;
     for folder in corpus() {
-        for (level, settle) in [("certain", Settle::Certain), ("likely", Settle::Likely)] {
+        for (level, settle) in [
+            ("certain", AutoSettle::Certain),
+            ("likely", AutoSettle::Likely),
+        ] {
             let file = folder.join(level);
             if !file.exists() {
                 continue;

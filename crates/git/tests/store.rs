@@ -1,8 +1,10 @@
 //! The store under the git folder, and files written in one step.
 
-use armistice_core::{Entry, Event, Outcome, Precedent, RegionId, Resolution, Side, Step, Version};
+use armistice_core::{
+    Entry, Event, PastOutcome, PastResolution, RegionId, Resolution, Side, Step, Version,
+};
 use armistice_git::{
-    Case, Kind, Memory, Mode, Oid, RepoPath, Seen, Stage, Stages, Standing, Store, WorkFile,
+    Case, CaseKind, IndexState, Memory, Mode, Oid, RepoPath, Seen, Stage, Stages, Store, WorkFile,
     write_atomically,
 };
 use std::fs;
@@ -23,9 +25,9 @@ fn case(path: &[u8], ours: &str) -> Case {
     };
     Case {
         path: RepoPath::new(path),
-        kind: Kind::of(&stages),
+        kind: CaseKind::of(&stages),
         stages,
-        standing: Standing::Unmerged,
+        standing: IndexState::Unmerged,
     }
 }
 
@@ -128,16 +130,16 @@ fn a_journal_without_its_first_line_is_put_aside() {
 }
 
 #[test]
-fn sketches_come_and_go() {
+fn unsaved_edits_come_and_go() {
     let dir = TempDir::new().unwrap();
     let store = Store::new(dir.path());
     let (a, b) = (case(b"a", "01"), case(b"a", "02"));
-    store.save_sketch(&a, "half a thought").unwrap();
-    assert_eq!(store.sketch(&a).as_deref(), Some("half a thought"));
-    assert_eq!(store.sketch(&b), None, "about other versions");
-    store.drop_sketch(&a);
-    store.drop_sketch(&a);
-    assert_eq!(store.sketch(&a), None);
+    store.save_unsaved_edit(&a, "half a thought").unwrap();
+    assert_eq!(store.unsaved_edit(&a).as_deref(), Some("half a thought"));
+    assert_eq!(store.unsaved_edit(&b), None, "about other versions");
+    store.drop_unsaved_edit(&a);
+    store.drop_unsaved_edit(&a);
+    assert_eq!(store.unsaved_edit(&a), None);
 }
 
 #[test]
@@ -205,8 +207,8 @@ fn what_is_seen_tells_files_links_and_nothing_apart() {
     assert_ne!(see("file").seen, see("same").seen);
 }
 
-fn precedent(text: &str, outcome: Outcome) -> Precedent {
-    Precedent {
+fn past_resolution(text: &str, outcome: PastOutcome) -> PastResolution {
+    PastResolution {
         base: text.into(),
         ours: format!("{text} of ours").into(),
         theirs: format!("{text} of theirs").into(),
@@ -224,15 +226,15 @@ fn a_repository_remembers_the_latest_of_each_conflict() {
         "asking makes nothing"
     );
     let (berth, tide) = (
-        Outcome::Take(Version::Ours),
-        Outcome::Text(b"\xff\n".to_vec()),
+        PastOutcome::Take(Version::Ours),
+        PastOutcome::Text(b"\xff\n".to_vec()),
     );
-    let first = precedent("berth", berth.clone());
+    let first = past_resolution("berth", berth.clone());
     memory
-        .remember(&[first.clone(), precedent("tide", tide)])
+        .remember(&[first.clone(), past_resolution("tide", tide)])
         .unwrap();
     // The same three texts, the sides the other way round: one conflict, settled anew.
-    let again = Precedent {
+    let again = PastResolution {
         ours: first.theirs.clone(),
         theirs: first.ours.clone(),
         ..first
@@ -259,14 +261,19 @@ fn memory_is_bounded_and_a_damaged_line_is_passed_over() {
     let dir = TempDir::new().unwrap();
     let memory = Memory::new(dir.path());
     let many: Vec<_> = (0..2_100)
-        .map(|n| precedent(&n.to_string(), Outcome::Both(Side::Ours)))
+        .map(|n| past_resolution(&n.to_string(), PastOutcome::Both(Side::Ours)))
         .collect();
     memory.remember(&many).unwrap();
     let kept = memory.read().unwrap();
     assert_eq!((kept.len(), &kept[0]), (2_000, &many[100]), "the oldest go");
-    let big = Outcome::Text(vec![b'x'; 7_999_000]);
-    memory.remember(&[precedent("big", big)]).unwrap();
-    let size: usize = memory.read().unwrap().iter().map(Precedent::size).sum();
+    let big = PastOutcome::Text(vec![b'x'; 7_999_000]);
+    memory.remember(&[past_resolution("big", big)]).unwrap();
+    let size: usize = memory
+        .read()
+        .unwrap()
+        .iter()
+        .map(PastResolution::size)
+        .sum();
     assert!(size <= 8_000_000);
     let file = dir.path().join("armistice/memory.jsonl");
     fs::write(&file, "{\"torn\n").unwrap();

@@ -2,7 +2,7 @@
 
 use crate::base::editor::Motion;
 use armistice_core::{Side, Version};
-use armistice_git::Outcome;
+use armistice_git::FileOutcome;
 
 /// The four screens there are so far, by their place on the rail.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -92,7 +92,7 @@ pub enum Command {
     Forget,
     WriteFile,
     TakeBack,
-    Whole(Outcome),
+    Whole(FileOutcome),
     PickLine,
     Conclude,
     Skip,

@@ -3,12 +3,12 @@
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use armistice_core::{Side, Version};
-use armistice_git::Outcome;
+use armistice_git::FileOutcome;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 /// Where a key means something.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Context {
+pub enum KeyContext {
     /// On every screen, unless something is being typed.
     Everywhere,
     Docket,
@@ -25,7 +25,7 @@ pub enum Context {
 
 /// One row of the table.
 pub struct Binding {
-    pub context: Context,
+    pub context: KeyContext,
     /// Names of the keys; the first is the one that is shown.
     pub keys: &'static [&'static str],
     pub command: Command,
@@ -36,7 +36,7 @@ pub struct Binding {
 }
 
 const fn key(
-    context: Context,
+    context: KeyContext,
     keys: &'static [&'static str],
     command: Command,
     label: &'static str,
@@ -52,7 +52,7 @@ const fn key(
 }
 
 use Command as C;
-use Context as X;
+use KeyContext as X;
 
 /// Most useful first within a context: the key bar shows as many as fit.
 #[rustfmt::skip]
@@ -64,10 +64,10 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Docket, &["W"], C::NextPolicy, "", "the next policy about white space: exact, line-ends, trailing, amount, all"),
     key(X::Docket, &["w"], C::WriteFile, "finish file", "write the file and stage it, once nothing in it is open"),
     key(X::Docket, &["u"], C::TakeBack, "take back", "put a finished file back into conflict, as it was before"),
-    key(X::Docket, &["o"], C::Whole(Outcome::Ours), "whole ours", "settle the whole file as ours has it, after saying what that gives up"),
-    key(X::Docket, &["t"], C::Whole(Outcome::Theirs), "whole theirs", "settle the whole file as theirs has it, after saying what that gives up"),
-    key(X::Docket, &["b"], C::Whole(Outcome::Base), "whole base", "settle the whole file as base had it"),
-    key(X::Docket, &["x"], C::Whole(Outcome::Remove), "remove", "settle the case by removing the file"),
+    key(X::Docket, &["o"], C::Whole(FileOutcome::Ours), "whole ours", "settle the whole file as ours has it, after saying what that gives up"),
+    key(X::Docket, &["t"], C::Whole(FileOutcome::Theirs), "whole theirs", "settle the whole file as theirs has it, after saying what that gives up"),
+    key(X::Docket, &["b"], C::Whole(FileOutcome::Base), "whole base", "settle the whole file as base had it"),
+    key(X::Docket, &["x"], C::Whole(FileOutcome::Remove), "remove", "settle the case by removing the file"),
     key(X::Parley, &["n"], C::NextOpen, "next open", "go to the next open conflict"),
     key(X::Parley, &["p"], C::PrevOpen, "previous", "go to the previous open conflict"),
     key(X::Parley, &["space"], C::TakeProposal, "take ★", "take the rule's proposal, or the previewed choice"),
@@ -219,12 +219,12 @@ pub fn name_of(event: &KeyEvent) -> String {
 }
 
 /// Whether letters are text here.
-pub fn is_typing(context: Context) -> bool {
-    matches!(context, Context::Editing | Context::Message)
+pub fn is_typing(context: KeyContext) -> bool {
+    matches!(context, KeyContext::Editing | KeyContext::Message)
 }
 
 /// What a key means in a context.
-pub fn command_for(context: Context, key: &str) -> Option<Command> {
+pub fn command_for(context: KeyContext, key: &str) -> Option<Command> {
     let rows = |wanted| move |b: &&Binding| b.context == wanted && b.keys.contains(&key);
     let own = KEYMAP.iter().find(rows(context)).map(|b| b.command);
     if is_typing(context) {
@@ -233,17 +233,17 @@ pub fn command_for(context: Context, key: &str) -> Option<Command> {
     own.or_else(|| {
         KEYMAP
             .iter()
-            .find(rows(Context::Everywhere))
+            .find(rows(KeyContext::Everywhere))
             .map(|b| b.command)
     })
 }
 
 /// The rows that matter in a context, its own first.
-pub fn rows_for(context: Context) -> impl Iterator<Item = &'static Binding> {
+pub fn rows_for(context: KeyContext) -> impl Iterator<Item = &'static Binding> {
     let own = KEYMAP.iter().filter(move |b| b.context == context);
     let all = KEYMAP
         .iter()
-        .filter(move |b| b.context == Context::Everywhere);
+        .filter(move |b| b.context == KeyContext::Everywhere);
     own.chain(all.filter(move |_| !is_typing(context)))
 }
 

@@ -124,7 +124,7 @@ impl<'a> Pen<'a> {
 
     /// Writes text of any kind, made safe.
     pub fn write(&mut self, text: &str, style: Style) -> &mut Self {
-        // Most text is plain: one piece, where each byte takes one column.
+        // Most text is plain: one segment, where each byte takes one column.
         let plain = |b: u8| (b'!'..=b'~').contains(&b) || (b == b' ' && !self.blanks);
         if !text.is_empty() && text.bytes().all(plain) {
             let fits = text.len().min(self.room().max(1));
@@ -192,7 +192,7 @@ impl<'a> Pen<'a> {
 /// A duration before now, as people say it.
 pub fn ago(now: i64, then: i64) -> String {
     let seconds = (now - then).max(0);
-    let units = [
+    let row_edits = [
         (31_536_000, "year"),
         (2_592_000, "month"),
         (604_800, "week"),
@@ -200,7 +200,7 @@ pub fn ago(now: i64, then: i64) -> String {
         (3600, "hour"),
         (60, "minute"),
     ];
-    for (size, name) in units {
+    for (size, name) in row_edits {
         if seconds >= size {
             let n = seconds / size;
             let plural = if n == 1 { "" } else { "s" };
@@ -211,10 +211,10 @@ pub fn ago(now: i64, then: i64) -> String {
 }
 
 /// "1 line", "2 lines".
-pub fn count(n: usize, unit: &str) -> String {
+pub fn count(n: usize, edit: &str) -> String {
     match n {
-        1 => format!("1 {unit}"),
-        n => format!("{n} {unit}s"),
+        1 => format!("1 {edit}"),
+        n => format!("{n} {edit}s"),
     }
 }
 
@@ -254,7 +254,7 @@ pub fn fit_path(path: &str, width: usize) -> String {
     format!("…{}", tail.concat())
 }
 
-/// Words laid out in lines of at most `width` columns.
+/// TokenText laid out in lines of at most `width` columns.
 pub fn wrap(text: &str, width: usize) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();
     for word in text.split_whitespace() {

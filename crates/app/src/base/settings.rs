@@ -1,7 +1,7 @@
 //! What a person has set: read from a file once, changed for the session by keys.
 
 use anyhow::{Context as _, Result, bail};
-use armistice_core::{Blanks, Context, RULES, Settle};
+use armistice_core::{AutoSettle, RULES, RuleContext, WhitespacePolicy};
 use etcetera::BaseStrategy;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -12,9 +12,9 @@ use std::path::{Path, PathBuf};
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Settings {
     /// White space in which the sides may differ.
-    pub whitespace: Blanks,
+    pub whitespace: WhitespacePolicy,
     /// What is settled when a file is opened.
-    pub settle: Settle,
+    pub settle: AutoSettle,
     /// Ids of rules that are switched off.
     pub rules_off: BTreeSet<String>,
 }
@@ -55,14 +55,14 @@ impl Settings {
     }
 
     /// What rules are told of a file.
-    pub fn context(&self, path: String, ours: &str, theirs: &str) -> Context {
-        Context {
+    pub fn context(&self, path: String, ours: &str, theirs: &str) -> RuleContext {
+        RuleContext {
             path,
             ours: ours.to_owned(),
             theirs: theirs.to_owned(),
             blanks: self.whitespace,
             off: self.rules_off.clone(),
-            ..Context::default()
+            ..RuleContext::default()
         }
     }
 }
@@ -85,7 +85,7 @@ mod tests {
         let all = all.unwrap();
         assert_eq!(
             (all.whitespace, all.settle),
-            (Blanks::LineEnds, Settle::Likely)
+            (WhitespacePolicy::LineEnds, AutoSettle::Likely)
         );
         assert!(all.rules_off.contains("blend"));
         assert_eq!(read("").unwrap(), Settings::default());

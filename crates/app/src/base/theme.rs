@@ -71,7 +71,7 @@ pub struct Theme {
 
 /// What a theme is chosen from: the environment and the command line.
 #[derive(Clone, Debug, Default)]
-pub struct Wishes<'a> {
+pub struct ThemeOptions<'a> {
     pub ground: Ground,
     pub plain_marks: bool,
     pub no_color: bool,
@@ -81,23 +81,23 @@ pub struct Wishes<'a> {
 }
 
 impl Theme {
-    pub fn new(wishes: &Wishes<'_>) -> Self {
-        let depth = match wishes {
+    pub fn new(options: &ThemeOptions<'_>) -> Self {
+        let depth = match options {
             w if w.no_color || w.term == "dumb" => Depth::Plain,
             w if matches!(w.colorterm, "truecolor" | "24bit") => Depth::True,
             w if w.term.contains("256") => Depth::Table,
             _ => Depth::Sixteen,
         };
-        let light = match wishes.ground {
+        let light = match options.ground {
             Ground::Light => true,
             Ground::Dark => false,
             // "foreground;background", 7 and 15 are the light ones of the sixteen.
-            Ground::Auto => matches!(wishes.colorfgbg.rsplit(';').next(), Some("7" | "15")),
+            Ground::Auto => matches!(options.colorfgbg.rsplit(';').next(), Some("7" | "15")),
         };
         Theme {
             depth,
             light,
-            plain_marks: wishes.plain_marks,
+            plain_marks: options.plain_marks,
         }
     }
 
@@ -150,13 +150,13 @@ impl Theme {
         }
     }
 
-    /// Words that a party added.
+    /// TokenText that a party added.
     pub fn added(&self, role: Role) -> Style {
         self.fg(role)
             .add_modifier(Modifier::UNDERLINED | Modifier::BOLD)
     }
 
-    /// Words that a party removed.
+    /// TokenText that a party removed.
     pub fn removed(&self, role: Role) -> Style {
         self.fg(role)
             .add_modifier(Modifier::CROSSED_OUT | Modifier::DIM)
@@ -245,18 +245,18 @@ fn nearest(r: u8, g: u8, b: u8) -> u8 {
 mod tests {
     use super::*;
 
-    fn theme(wishes: Wishes<'_>) -> Theme {
-        Theme::new(&wishes)
+    fn theme(options: ThemeOptions<'_>) -> Theme {
+        Theme::new(&options)
     }
 
     #[test]
     fn the_environment_decides_the_depth() {
         let of = |colorterm, term, no_color| {
-            theme(Wishes {
+            theme(ThemeOptions {
                 colorterm,
                 term,
                 no_color,
-                ..Wishes::default()
+                ..ThemeOptions::default()
             })
             .colour(Role::Ours)
         };

@@ -1,7 +1,7 @@
 //! The command line as clap sees it.
 
 use crate::base::theme::Ground;
-use armistice_core::{Blanks, MARKER_SIZE, Settle};
+use armistice_core::{AutoSettle, MARKER_SIZE, WhitespacePolicy};
 use clap::{Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
@@ -12,7 +12,7 @@ Examples:
   armistice docket --json            list the cases for a script
   armistice settle a.rs --by ours    settle every open conflict of a.rs by ours
   armistice proof && armistice conclude
-  armistice weave --base b --ours o --theirs t --output merged
+  armistice merge --base b --ours o --theirs t --output merged
   armistice open notes.txt           settle a file with markers, no repository needed
   armistice setup --dry-run          show how git can be told to call Armistice
 
@@ -91,7 +91,9 @@ pub enum Command {
         despite_findings: bool,
     },
     /// Merge three files; what stays open gets markers. Works as a merge driver
-    Weave(WeaveArgs),
+    // Drivers that were set up by an earlier version call it by its earlier name.
+    #[command(alias = "weave")]
+    Merge(MergeArgs),
     /// Settle three loose files on the screens, without a repository
     Files(FilesArgs),
     /// Settle a file with conflict markers on the screens, without a repository
@@ -181,12 +183,12 @@ pub enum Level {
     Likely,
 }
 
-impl From<Level> for Settle {
+impl From<Level> for AutoSettle {
     fn from(level: Level) -> Self {
         match level {
-            Level::None => Settle::None,
-            Level::Certain => Settle::Certain,
-            Level::Likely => Settle::Likely,
+            Level::None => AutoSettle::None,
+            Level::Certain => AutoSettle::Certain,
+            Level::Likely => AutoSettle::Likely,
         }
     }
 }
@@ -205,14 +207,14 @@ pub enum Policy {
     All,
 }
 
-impl From<Policy> for Blanks {
+impl From<Policy> for WhitespacePolicy {
     fn from(policy: Policy) -> Self {
         match policy {
-            Policy::Exact => Blanks::Exact,
-            Policy::LineEnds => Blanks::LineEnds,
-            Policy::Trailing => Blanks::Trailing,
-            Policy::Amount => Blanks::Amount,
-            Policy::All => Blanks::All,
+            Policy::Exact => WhitespacePolicy::Exact,
+            Policy::LineEnds => WhitespacePolicy::LineEnds,
+            Policy::Trailing => WhitespacePolicy::Trailing,
+            Policy::Amount => WhitespacePolicy::Amount,
+            Policy::All => WhitespacePolicy::All,
         }
     }
 }
@@ -228,7 +230,7 @@ pub enum Style {
 }
 
 #[derive(Debug, clap::Args)]
-pub struct WeaveArgs {
+pub struct MergeArgs {
     /// What both sides started from
     #[arg(long, value_name = "FILE")]
     pub base: PathBuf,

@@ -5,10 +5,10 @@ use crate::commands::demo;
 use crate::commands::exit::Exit;
 use crate::commands::loose;
 use crate::commands::memory;
+use crate::commands::merge;
 use crate::commands::plain;
 use crate::commands::screens::screens;
 use crate::commands::setup;
-use crate::commands::weave;
 use anyhow::Result;
 use armistice_git::{Overwrite, Repository};
 use clap::CommandFactory;
@@ -66,7 +66,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
             message,
             despite_findings,
         }) => plain::conclude(&here()?, message.as_deref(), despite_findings),
-        Some(Command::Weave(args)) => weave::weave(&args),
+        Some(Command::Merge(args)) => merge::merge(&args),
         Some(Command::Files(args)) => loose::files(&args, cli.theme, cli.ascii),
         Some(Command::Open { file }) => loose::open(&file, cli.theme, cli.ascii),
         Some(Command::Setup(args)) => setup::setup(&args),

@@ -3,7 +3,7 @@
 use crate::base::safe_text::{count, visible};
 use crate::commands::exit::Exit;
 use anyhow::{Result, bail};
-use armistice_core::Outcome;
+use armistice_core::PastOutcome;
 use armistice_git::{Memory, Repository};
 
 pub(crate) fn memory(
@@ -30,15 +30,15 @@ pub(crate) fn memory(
         println!("{}", serde_json::to_string_pretty(&all)?);
         return Ok(Exit::Done);
     }
-    for (number, precedent) in (1..).zip(&all) {
-        let by = match &precedent.outcome {
-            Outcome::Take(version) => version.name().to_owned(),
-            Outcome::Both(side) => format!(
+    for (number, past_resolution) in (1..).zip(&all) {
+        let by = match &past_resolution.outcome {
+            PastOutcome::Take(version) => version.name().to_owned(),
+            PastOutcome::Both(side) => format!(
                 "both, {} first",
                 armistice_core::Version::from(*side).name()
             ),
-            Outcome::Text(text) if text.is_empty() => "nothing".to_owned(),
-            Outcome::Text(_) => "a text of its own".to_owned(),
+            PastOutcome::Text(text) if text.is_empty() => "nothing".to_owned(),
+            PastOutcome::Text(_) => "a text of its own".to_owned(),
         };
         let line = |text: &[u8]| {
             let text = String::from_utf8_lossy(text);
@@ -50,8 +50,8 @@ pub(crate) fn memory(
             visible(&line.chars().take(50).collect::<String>())
         };
         println!("{number:>4}  settled by {by}");
-        println!("      ours    {}", line(&precedent.ours));
-        println!("      theirs  {}", line(&precedent.theirs));
+        println!("      ours    {}", line(&past_resolution.ours));
+        println!("      theirs  {}", line(&past_resolution.theirs));
     }
     println!("{} remembered", count(all.len(), "conflict"));
     Ok(Exit::Done)

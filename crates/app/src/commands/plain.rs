@@ -4,8 +4,8 @@ use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
 use crate::commands::cli::By;
 use crate::commands::exit::Exit;
-use crate::run::worker::{Briefing, Job, Worker};
-use crate::state::action::Outcomes;
+use crate::run::worker::{Job, RuleSettings, Worker};
+use crate::state::action::WorkResult;
 use crate::state::effect::{Effect, Trouble};
 use crate::state::file::{FileLoad, FileState, OpenFile};
 use crate::state::findings::detail;
@@ -14,8 +14,8 @@ use armistice_core::{
     Certainty, ConflictId, Entry, Event, Report, Resolution, SideReport, Step, Version,
 };
 use armistice_git::{
-    Case, Operation, Outcome, Overwrite, Proof, RepoPath, Repository, Situation, Standing, Verdict,
-    prove, whose_words,
+    Case, FileOutcome, IndexState, Operation, Overwrite, Proof, RepoPath, Repository, Situation,
+    Verdict, prove, whose_words,
 };
 use serde::Serialize;
 use std::io::Read;
@@ -33,8 +33,8 @@ struct DocketJson<'a> {
 #[derive(Serialize)]
 struct CaseJson<'a> {
     path: &'a RepoPath,
-    kind: armistice_git::Kind,
-    standing: Standing,
+    kind: armistice_git::CaseKind,
+    standing: IndexState,
     ours: &'static str,
     theirs: &'static str,
     versions: &'a armistice_git::Stages,
@@ -47,11 +47,11 @@ struct CaseJson<'a> {
     mergeable: bool,
     #[serde(skip_serializing_if = "Option::is_none")]
     why_not: Option<String>,
-    outcomes: Vec<Outcome>,
+    outcomes: Vec<FileOutcome>,
 }
 
 /// Loads cases with the decisions recorded about them.
-fn loaded(worker: &Worker, cases: &[Case], rules: &Briefing) -> Vec<FileState> {
+fn loaded(worker: &Worker, cases: &[Case], rules: &RuleSettings) -> Vec<FileState> {
     let mut files: Vec<_> = cases.iter().cloned().map(FileState::new).collect();
     for (nth, chunk) in cases.chunks(64).enumerate() {
         let at = |i| nth * 64 + i;
@@ -61,7 +61,7 @@ fn loaded(worker: &Worker, cases: &[Case], rules: &Briefing) -> Vec<FileState> {
             cases: chunk.to_vec(),
             rules: rules.clone(),
         };
-        if let Some(Outcomes::Loaded(loads)) = worker.perform(job) {
+        if let Some(WorkResult::Loaded(loads)) = worker.perform(job) {
             for (at, load) in loads {
                 files[at].load = load;
             }
@@ -70,15 +70,17 @@ fn loaded(worker: &Worker, cases: &[Case], rules: &Briefing) -> Vec<FileState> {
     files
 }
 
-fn briefing(situation: &Situation) -> Result<Briefing> {
-    Ok(Briefing::new(situation, &Settings::read()?))
+fn rule_settings(situation: &Situation) -> Result<RuleSettings> {
+    Ok(RuleSettings::new(situation, &Settings::read()?))
 }
 
 pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let worker = Worker::new(repo.clone());
-    let files = loaded(&worker, &situation.cases, &briefing(&situation)?);
-    let left = files.iter().any(|f| f.case.standing == Standing::Unmerged);
+    let files = loaded(&worker, &situation.cases, &rule_settings(&situation)?);
+    let left = files
+        .iter()
+        .any(|f| f.case.standing == IndexState::Unmerged);
     match json {
         true => {
             let out = DocketJson {
@@ -131,7 +133,7 @@ fn print_docket(situation: &Situation, files: &[FileState]) {
         let counts = file.counts().unwrap_or_default();
         let (ours, theirs) = whose_words(file.case.kind);
         let state = match (file.case.standing, counts.open) {
-            (Standing::Staged, _) => "staged".to_owned(),
+            (IndexState::Staged, _) => "staged".to_owned(),
             (_, 0) => "settled, not written".to_owned(),
             (_, n) => format!("{n} of {} open", counts.conflicts),
         };
@@ -190,13 +192,13 @@ pub(crate) fn settle(
     for path in paths {
         let path = repo_path(repo, path)?;
         match situation.cases.iter().find(|c| c.path == path) {
-            Some(case) if case.standing == Standing::Unmerged => cases.push(case),
+            Some(case) if case.standing == IndexState::Unmerged => cases.push(case),
             Some(_) => bail!("'{path}' is staged already; nothing in it is open"),
             None => bail!("'{path}' is not in conflict; 'armistice docket' lists what is"),
         }
     }
     let worker = Worker::new(repo.clone());
-    let rules = briefing(&situation)?;
+    let rules = rule_settings(&situation)?;
     let mut exit = Exit::Done;
     for case in cases {
         if settle_one((&worker, &rules), case, by, conflict, overwrite)? == Exit::Open {
@@ -207,7 +209,7 @@ pub(crate) fn settle(
 }
 
 fn settle_one(
-    (worker, rules): (&Worker, &Briefing),
+    (worker, rules): (&Worker, &RuleSettings),
     case: &Case,
     by: By,
     conflict: Option<usize>,
@@ -255,7 +257,7 @@ fn settle_one(
                 );
             };
             let outcome = whole_outcome(case, version, whole.why)?;
-            Effect::Outcome {
+            Effect::SettleWhole {
                 file: 0,
                 outcome,
                 seen: whole.seen.clone(),
@@ -269,17 +271,17 @@ fn settle_one(
 }
 
 /// For a whole file, a side that removed it means removing it.
-fn whole_outcome(case: &Case, version: Version, why: &str) -> Result<Outcome> {
+fn whole_outcome(case: &Case, version: Version, why: &str) -> Result<FileOutcome> {
     let outcome = match version {
-        Version::Ours => Outcome::Ours,
-        Version::Theirs => Outcome::Theirs,
-        Version::Base => Outcome::Base,
+        Version::Ours => FileOutcome::Ours,
+        Version::Theirs => FileOutcome::Theirs,
+        Version::Base => FileOutcome::Base,
     };
     let possible = case.outcomes();
     match case.stage(outcome) {
         _ if possible.contains(&outcome) => Ok(outcome),
-        None if version != Version::Base && possible.contains(&Outcome::Remove) => {
-            Ok(Outcome::Remove)
+        None if version != Version::Base && possible.contains(&FileOutcome::Remove) => {
+            Ok(FileOutcome::Remove)
         }
         _ => bail!(
             "'{}' cannot be settled by {}: {why}",
@@ -317,10 +319,10 @@ fn record(worker: &Worker, case: &Case, events: Vec<Event>) -> Result<()> {
         generation: 0,
         effect: Effect::Record(0, events),
         cases: vec![case.clone()],
-        rules: Briefing::default(),
+        rules: RuleSettings::default(),
     };
     match worker.perform(job) {
-        Some(Outcomes::Recorded(_, Err(why))) => bail!("{}: {why}", case.path),
+        Some(WorkResult::Recorded(_, Err(why))) => bail!("{}: {why}", case.path),
         _ => Ok(()),
     }
 }
@@ -330,18 +332,18 @@ fn carry_out(worker: &Worker, case: &Case, effect: Effect) -> Result<Exit> {
         generation: 0,
         effect,
         cases: vec![case.clone()],
-        rules: Briefing::default(),
+        rules: RuleSettings::default(),
     };
     match worker.perform(job) {
-        Some(Outcomes::Wrote(_, Ok(wrote))) => {
+        Some(WorkResult::Wrote(_, Ok(wrote))) => {
             println!("{}: {}", case.path, wrote.what);
             Ok(Exit::Done)
         }
-        Some(Outcomes::Wrote(_, Err(Trouble::Changed(_)))) => bail!(
+        Some(WorkResult::Wrote(_, Err(Trouble::Changed(_)))) => bail!(
             "'{}' was changed outside of Armistice and nothing was written; --overwrite keeps a copy of it and writes",
             case.path
         ),
-        Some(Outcomes::Wrote(_, Err(Trouble::Other(why)))) => bail!("{}: {why}", case.path),
+        Some(WorkResult::Wrote(_, Err(Trouble::Other(why)))) => bail!("{}: {why}", case.path),
         _ => bail!("{}: nothing was done", case.path),
     }
 }
@@ -369,7 +371,7 @@ struct FileAudit {
 }
 
 fn detailed(repo: &Repository, situation: &Situation) -> Result<Detailed> {
-    let rules = briefing(situation)?;
+    let rules = rule_settings(situation)?;
     let worker = Worker::new(repo.clone());
     let files = loaded(&worker, &situation.cases, &rules);
     let mut proof = detail(prove(repo, situation)?, &files);
@@ -424,7 +426,7 @@ pub(crate) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool)
     let open = situation
         .cases
         .iter()
-        .any(|c| c.standing == Standing::Unmerged);
+        .any(|c| c.standing == IndexState::Unmerged);
     if open || (proof.stops() > 0 && !despite) {
         print_proof(&proof);
         return Ok(Exit::Open);

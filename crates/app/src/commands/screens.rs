@@ -1,7 +1,7 @@
 //! Opens the screens.
 
 use crate::base::settings::Settings;
-use crate::base::theme::{Ground, Theme, Wishes};
+use crate::base::theme::{Ground, Theme, ThemeOptions};
 use crate::commands::exit::Exit;
 use crate::run::runtime::run;
 use crate::run::worker::Worker;
@@ -30,7 +30,7 @@ pub(crate) fn show(worker: Worker, ground: Ground, ascii: bool) -> Result<()> {
         .find(|v| !v.is_empty());
     // Only a locale that says it is something else rules the marks out.
     let ascii = ascii || locale.is_some_and(|l| l == "C" || l == "POSIX");
-    let theme = Theme::new(&Wishes {
+    let theme = Theme::new(&ThemeOptions {
         ground,
         plain_marks: ascii,
         no_color: !variable("NO_COLOR").is_empty(),

@@ -25,9 +25,15 @@ const DRIVER: &[(&str, &str)] = &[
     ),
     (
         "merge.armistice.driver",
-        "armistice weave --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
+        "armistice merge --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
     ),
 ];
+
+/// What earlier versions wrote: it is replaced, and is nobody's own setting.
+const FORMER: &[(&str, &str)] = &[(
+    "merge.armistice.driver",
+    "armistice weave --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
+)];
 
 /// The line that sends every file to the driver; git leaves binary files alone.
 const ATTRIBUTE: &str = "* merge=armistice";
@@ -45,6 +51,27 @@ struct Setting {
     key: String,
     value: String,
     before: Option<String>,
+}
+
+impl Record {
+    /// Remembers a setting; set twice, what stood there at first is what counts.
+    fn put(&mut self, setting: Setting) {
+        match self.settings.iter_mut().find(|s| s.key == setting.key) {
+            Some(known) => known.value = setting.value,
+            None => self.settings.push(setting),
+        }
+    }
+}
+
+impl Setting {
+    fn new(key: &str, value: &str, before: Option<String>) -> Self {
+        let former = |text: &String| FORMER.contains(&(key, text.as_str()));
+        Setting {
+            key: key.to_owned(),
+            value: value.to_owned(),
+            before: before.filter(|text| !former(text)),
+        }
+    }
 }
 
 struct Place {
@@ -166,11 +193,7 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
     for (key, value) in TOOL.iter().chain(driver) {
         let before = place.get(key)?;
         if before.as_deref() != Some(value) {
-            todo.push(Setting {
-                key: (*key).to_owned(),
-                value: (*value).to_owned(),
-                before,
-            });
+            todo.push(Setting::new(key, value, before));
         }
     }
     let attribute = args.driver && !place.has_attribute()?;
@@ -195,10 +218,7 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
         return Ok(Exit::Open);
     }
     for setting in todo {
-        // Set twice, what stood there at first is what counts.
-        if !record.settings.iter().any(|s| s.key == setting.key) {
-            record.settings.push(setting.clone());
-        }
+        record.put(setting.clone());
         place.keep(&record)?;
         place.set(&setting.key, &setting.value)?;
     }

@@ -6,7 +6,7 @@ use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::file::FileState;
 use crate::view::gate::gate;
-use armistice_core::{Resolution, Side, Standing, Version};
+use armistice_core::{RegionState, Resolution, Side, Version};
 use armistice_git::{Ending, Operation, Verdict};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -228,7 +228,7 @@ impl Canvas<'_> {
 
 /// Before every file is staged, the numbers would only count what is missing.
 fn worth_telling(state: &State) -> bool {
-    let staged = |f: &FileState| f.case.standing == armistice_git::Standing::Staged;
+    let staged = |f: &FileState| f.case.standing == armistice_git::IndexState::Staged;
     !state.situation.is_idle() && state.files.iter().all(staged)
 }
 
@@ -266,14 +266,14 @@ fn tally(state: &State) -> Vec<(Role, &'static str, usize)> {
     for open in state.files.iter().filter_map(|f| f.open()) {
         for id in open.plan().conflicts() {
             let at = match open.draft().standing(*id) {
-                Standing::Settled(Resolution::Take(Version::Ours)) => 0,
-                Standing::Settled(Resolution::Take(Version::Theirs)) => 1,
-                Standing::Settled(Resolution::Both(Side::Ours | Side::Theirs)) => 2,
-                Standing::Settled(Resolution::Take(Version::Base) | Resolution::Drop) => 3,
-                Standing::Settled(Resolution::Lines(_) | Resolution::Woven(_))
-                | Standing::ByHand => 4,
-                Standing::Ruled(_) => 6,
-                Standing::Open | Standing::Merged => 5,
+                RegionState::Settled(Resolution::Take(Version::Ours)) => 0,
+                RegionState::Settled(Resolution::Take(Version::Theirs)) => 1,
+                RegionState::Settled(Resolution::Both(Side::Ours | Side::Theirs)) => 2,
+                RegionState::Settled(Resolution::Take(Version::Base) | Resolution::Drop) => 3,
+                RegionState::Settled(Resolution::Lines(_) | Resolution::Segments(_))
+                | RegionState::ByHand => 4,
+                RegionState::Ruled(_) => 6,
+                RegionState::Open | RegionState::Merged => 5,
             };
             rows[at].2 += 1;
         }

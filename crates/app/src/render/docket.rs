@@ -8,9 +8,9 @@ use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState, OpenFile};
 use crate::view::given_up::given_up;
-use crate::view::overview::{Cell, overview};
-use armistice_core::{Kind, rule_title};
-use armistice_git::{Kind as CaseKind, Standing, whose_words};
+use crate::view::overview::{OverviewCell, overview};
+use armistice_core::{RegionKind, rule_title};
+use armistice_git::{CaseKind, IndexState, whose_words};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -159,7 +159,7 @@ impl Canvas<'_> {
             }
         }
         y += 1;
-        if file.case.standing == Standing::Unmerged {
+        if file.case.standing == IndexState::Unmerged {
             self.outcomes(inner, y, file);
         }
     }
@@ -242,8 +242,8 @@ fn state_word(file: &FileState) -> (&'static str, Role) {
     match (&file.load, file.case.standing, open) {
         _ if file.writing => ("writing", Role::Text),
         (FileLoad::Failed(_), ..) => ("trouble", Role::Finding),
-        (_, Standing::Staged, _) if !file.changed => ("staged", Role::Faint),
-        (_, Standing::Staged, Some(0)) => ("changed", Role::Hand),
+        (_, IndexState::Staged, _) if !file.changed => ("staged", Role::Faint),
+        (_, IndexState::Staged, Some(0)) => ("changed", Role::Hand),
         (FileLoad::Waiting, ..) => ("reading", Role::Faint),
         (_, _, Some(0)) => ("settled", Role::Text),
         _ => ("open", Role::Text),
@@ -259,7 +259,7 @@ fn what_happened(file: &FileState) -> String {
             let places = |kind| {
                 regions
                     .iter()
-                    .filter(|r| r.kind == kind || r.kind == Kind::Conflict)
+                    .filter(|r| r.kind == kind || r.kind == RegionKind::Conflict)
                     .count()
             };
             let verb = if file.case.kind == CaseKind::BothAdded {
@@ -267,7 +267,7 @@ fn what_happened(file: &FileState) -> String {
             } else {
                 "edited"
             };
-            let (ours, theirs) = (places(Kind::Ours), places(Kind::Theirs));
+            let (ours, theirs) = (places(RegionKind::Ours), places(RegionKind::Theirs));
             match file.case.kind {
                 CaseKind::BothAdded => format!("both {verb}"),
                 _ => format!("ours {verb} {} · theirs {theirs}", count(ours, "place")),
@@ -330,8 +330,8 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
                     "{}, {} open. Merged by themselves: {} of ours, {} of theirs.",
                     count(counts.conflicts, "conflict"),
                     counts.open,
-                    count(own(Kind::Ours), "change"),
-                    count(own(Kind::Theirs), "change"),
+                    count(own(RegionKind::Ours), "change"),
+                    count(own(RegionKind::Theirs), "change"),
                 ),
             ));
             if open.encoding.name() != "UTF-8" {
@@ -341,11 +341,11 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
         }
     }
     match (file.case.standing, file.changed) {
-        (Standing::Staged, false) => out.push((
+        (IndexState::Staged, false) => out.push((
             Role::Faint,
             "Written and staged; u puts it back into conflict.".to_owned(),
         )),
-        (Standing::Staged, true) => out.push((
+        (IndexState::Staged, true) => out.push((
             Role::Finding,
             "Decided anew since it was staged; w writes it again.".to_owned(),
         )),
@@ -360,8 +360,8 @@ fn strip(open: &OpenFile, theme: &Theme) -> Vec<(&'static str, Style)> {
         .into_iter()
         .map(|cell| match cell {
             None => ("·", theme.fg(Role::Rule)),
-            Some(Cell::Open) => (if theme.plain_marks() { "o" } else { "○" }, theme.bold()),
-            Some(Cell::By(role)) => (theme.mark(role), theme.fg(role)),
+            Some(OverviewCell::Open) => (if theme.plain_marks() { "o" } else { "○" }, theme.bold()),
+            Some(OverviewCell::By(role)) => (theme.mark(role), theme.fg(role)),
         })
         .collect()
 }

@@ -9,7 +9,7 @@ use crate::state::file::{Lens, Mode, OpenFile};
 use crate::view::evidence::{
     Aligned, EvRow, aligned, is_low, low_cells, parts, per_row, reason, rows,
 };
-use armistice_core::{Kind, RegionId, Standing, Version};
+use armistice_core::{RegionId, RegionKind, RegionState, Version};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -105,13 +105,16 @@ impl Canvas<'_> {
             (Role::Text, String::new()),
             (
                 Role::Ours,
-                format!("ours alone changed {}", count(changes(Kind::Ours), "place")),
+                format!(
+                    "ours alone changed {}",
+                    count(changes(RegionKind::Ours), "place")
+                ),
             ),
             (
                 Role::Theirs,
                 format!(
                     "theirs alone changed {}",
-                    count(changes(Kind::Theirs), "place")
+                    count(changes(RegionKind::Theirs), "place")
                 ),
             ),
             (
@@ -155,7 +158,7 @@ impl Canvas<'_> {
         let commit = party.and_then(|p| p.commit.as_ref()).filter(|_| single);
         let subject = commit.map_or(String::new(), |c| visible(&c.subject));
         let kind = file.plan().region(RegionId(file.view.region)).kind;
-        let name = if kind == Kind::Same && card.party == Version::Ours {
+        let name = if kind == RegionKind::Same && card.party == Version::Ours {
             ""
         } else {
             card.party.name()
@@ -224,14 +227,14 @@ impl Canvas<'_> {
         let theme = *self.theme;
         let id = RegionId(file.view.region);
         let title = match file.draft().standing(id) {
-            Standing::Open => "settle".to_owned(),
-            Standing::Settled(resolution) => format!("settled by {}", resolution.name()),
-            Standing::Ruled(ruling) => format!(
+            RegionState::Open => "settle".to_owned(),
+            RegionState::Settled(resolution) => format!("settled by {}", resolution.name()),
+            RegionState::Ruled(ruling) => format!(
                 "settled by rule: {}",
                 armistice_core::rule_title(&ruling.rule)
             ),
-            Standing::ByHand => "settled by hand".to_owned(),
-            Standing::Merged => "merged by itself".to_owned(),
+            RegionState::ByHand => "settled by hand".to_owned(),
+            RegionState::Merged => "merged by itself".to_owned(),
         };
         self.rule(area, 0, &title);
         let choices = choices(file, id);
@@ -276,12 +279,12 @@ impl Canvas<'_> {
             self.choice(cell, 1 + above + y, choice, file.view.choice == Some(nth));
         }
         let rest: &[(&str, &str)] = match (choices.is_empty(), file.draft().standing(id)) {
-            (false, Standing::Open) => &[("l", "pick lines"), ("e", "edit"), ("← →", "preview")],
+            (false, RegionState::Open) => &[("l", "pick lines"), ("e", "edit"), ("← →", "preview")],
             (false, _) => &[("r", "reopen"), ("l", "pick lines"), ("e", "edit")],
-            (true, Standing::Merged) if !cards(file).is_empty() => {
+            (true, RegionState::Merged) if !cards(file).is_empty() => {
                 &[("x", "decline"), ("e", "edit")]
             }
-            (true, Standing::Merged) => &[("e", "edit")],
+            (true, RegionState::Merged) => &[("e", "edit")],
             (true, _) => &[("x", "restore"), ("e", "edit")],
         };
         let mut pen = self.pen(area, area.height - 1);
@@ -352,9 +355,11 @@ impl Canvas<'_> {
         let (theme, role) = (*self.theme, Role::from(version));
         let at = row.lines[version as usize];
         let style = match (row.kind, version) {
-            (Kind::Unchanged, _) => theme.faint(),
-            (Kind::Same, _) => theme.text(),
-            (Kind::Ours, Version::Theirs) | (Kind::Theirs, Version::Ours) => theme.text(),
+            (RegionKind::Unchanged, _) => theme.faint(),
+            (RegionKind::Same, _) => theme.text(),
+            (RegionKind::Ours, Version::Theirs) | (RegionKind::Theirs, Version::Ours) => {
+                theme.text()
+            }
             (_, _) => theme.fg(role),
         };
         if row.here {

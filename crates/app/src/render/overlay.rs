@@ -1,6 +1,6 @@
 //! What stands in front of the screen.
 
-use crate::base::keymap::{Context, is_typing, rows_for};
+use crate::base::keymap::{KeyContext, is_typing, rows_for};
 use crate::base::safe_text::{fit, visible, wrap};
 use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
@@ -103,7 +103,7 @@ impl Canvas<'_> {
                 "arrows, ctrl-arrows, shift to select, home, end, pages: as in every editor";
             lines.push((String::new(), typing.to_owned()));
         }
-        if context == Context::Parley {
+        if context == KeyContext::Parley {
             lines.push((
                 String::new(),
                 "mouse: click a row, a choice, a tab, a key; the wheel scrolls".to_owned(),

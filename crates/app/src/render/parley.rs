@@ -6,9 +6,11 @@ use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::choices::preview_origin;
 use crate::state::file::{Mode, OpenFile};
-use crate::view::draft_rows::{Row, Rows};
-use crate::view::overview::{Cell, overview};
-use armistice_core::{Blanks, Kind, LineEnd, LineIdx, RegionId, Standing, rule_title};
+use crate::view::draft_rows::{DraftRow, DraftRows};
+use crate::view::overview::{OverviewCell, overview};
+use armistice_core::{
+    LineEnd, LineIdx, RegionId, RegionKind, RegionState, WhitespacePolicy, rule_title,
+};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -58,7 +60,7 @@ impl Canvas<'_> {
         let room = |tail: &str| (area.width as usize).saturating_sub(width_of(tail) + 8);
         let whole = format!("{counted}{policy}");
         // What everyone has goes first where there is no room for all.
-        let usual = self.state.settings.whitespace == Blanks::Exact;
+        let usual = self.state.settings.whitespace == WhitespacePolicy::Exact;
         let tail = match usual && room(&whole) < width_of(&path) {
             true => counted,
             false => whole,
@@ -70,7 +72,7 @@ impl Canvas<'_> {
     fn spine(&mut self, file: &OpenFile) {
         let (area, theme) = (self.screen.spine(), *self.theme);
         let height = area.height as usize;
-        let rows = Rows::new(file).height().max(1);
+        let rows = DraftRows::new(file).height().max(1);
         let shown =
             file.view.top * height / rows..=(file.view.top + height).min(rows) * height / rows;
         for (y, cell) in overview(file, height).into_iter().enumerate() {
@@ -83,20 +85,20 @@ impl Canvas<'_> {
     }
 
     /// A block in the winner's colour, or its mark where there is no colour.
-    fn spine_cell(&self, cell: Option<Cell>) -> (&'static str, Style) {
+    fn spine_cell(&self, cell: Option<OverviewCell>) -> (&'static str, Style) {
         let theme = self.theme;
         match cell {
             None => ("·", theme.fg(Role::Rule)),
-            Some(Cell::Open) => (if theme.plain_marks() { "o" } else { "○" }, theme.bold()),
-            Some(Cell::By(role)) if theme.has_colour() => {
+            Some(OverviewCell::Open) => (if theme.plain_marks() { "o" } else { "○" }, theme.bold()),
+            Some(OverviewCell::By(role)) if theme.has_colour() => {
                 (" ", Style::new().bg(theme.colour(role)))
             }
-            Some(Cell::By(role)) => (theme.mark(role), theme.fg(role)),
+            Some(OverviewCell::By(role)) => (theme.mark(role), theme.fg(role)),
         }
     }
 
     fn draft(&mut self, file: &OpenFile) {
-        let rows = Rows::new(file);
+        let rows = DraftRows::new(file);
         let area = self.screen.left();
         let cursor = rows.cursor();
         for y in 0..area.height {
@@ -110,9 +112,9 @@ impl Canvas<'_> {
     fn draft_row(
         &mut self,
         file: &OpenFile,
-        rows: &Rows<'_>,
+        rows: &DraftRows<'_>,
         id: RegionId,
-        row: Row,
+        row: DraftRow,
         y: u16,
         cursor: bool,
     ) {
@@ -127,13 +129,13 @@ impl Canvas<'_> {
             self.buffer.set_style(line, theme.chosen(Style::new()));
         }
         match row {
-            Row::Top => self.frame_top(file, rows, id, y),
-            Row::Bottom => self.frame_bottom(file, id, y),
-            Row::Line(at) => self.draft_line(file, at, y, cursor),
-            Row::Preview(nth) => self.preview_line(file, rows, nth, y, cursor),
-            Row::Empty => self.empty_row(file, rows, id, y),
+            DraftRow::Top => self.frame_top(file, rows, id, y),
+            DraftRow::Bottom => self.frame_bottom(file, id, y),
+            DraftRow::Line(at) => self.draft_line(file, at, y, cursor),
+            DraftRow::Preview(nth) => self.preview_line(file, rows, nth, y, cursor),
+            DraftRow::Empty => self.empty_row(file, rows, id, y),
         }
-        if file.draft().is_open(id) && !matches!(row, Row::Top | Row::Bottom) {
+        if file.draft().is_open(id) && !matches!(row, DraftRow::Top | DraftRow::Bottom) {
             self.frame_sides(y);
         }
     }
@@ -172,7 +174,7 @@ impl Canvas<'_> {
         let style = if cursor { theme.chosen(style) } else { style };
         let text = file.encoding.decode(line.line.content());
         let (left, blanks) = (file.view.left, self.state.blanks_shown);
-        let ruled = matches!(file.draft().standing(line.region), Standing::Ruled(_));
+        let ruled = matches!(file.draft().standing(line.region), RegionState::Ruled(_));
         let mut pen = self.gutter(y, role, Some(at.number()), cursor);
         pen = pen.scrolled(left).with_blanks(blanks);
         pen.write(&text, style);
@@ -187,7 +189,14 @@ impl Canvas<'_> {
         }
     }
 
-    fn preview_line(&mut self, file: &OpenFile, rows: &Rows<'_>, nth: usize, y: u16, cursor: bool) {
+    fn preview_line(
+        &mut self,
+        file: &OpenFile,
+        rows: &DraftRows<'_>,
+        nth: usize,
+        y: u16,
+        cursor: bool,
+    ) {
         let theme = *self.theme;
         let Some((_, text, _)) = &rows.preview else {
             return;
@@ -204,31 +213,31 @@ impl Canvas<'_> {
             .write(&text, style);
     }
 
-    fn empty_row(&mut self, file: &OpenFile, rows: &Rows<'_>, id: RegionId, y: u16) {
+    fn empty_row(&mut self, file: &OpenFile, rows: &DraftRows<'_>, id: RegionId, y: u16) {
         let theme = *self.theme;
         let region = file.plan().region(id);
         let previewed = rows.preview.as_ref().is_some_and(|(at, ..)| *at == id);
         let (role, text) = match (file.draft().standing(id), region.kind) {
             _ if previewed => (Role::Text, "nothing would stand here".to_owned()),
-            (Standing::Open, _) => (Role::Base, "base has nothing here".to_owned()),
-            (Standing::Merged, Kind::Ours) => (
+            (RegionState::Open, _) => (Role::Base, "base has nothing here".to_owned()),
+            (RegionState::Merged, RegionKind::Ours) => (
                 Role::Ours,
                 format!("ours removed {}", count(region.base.len(), "line")),
             ),
-            (Standing::Merged, Kind::Theirs) => (
+            (RegionState::Merged, RegionKind::Theirs) => (
                 Role::Theirs,
                 format!("theirs removed {}", count(region.base.len(), "line")),
             ),
-            (Standing::Merged, _) => (
+            (RegionState::Merged, _) => (
                 Role::Text,
                 format!("both removed {}", count(region.base.len(), "line")),
             ),
-            (Standing::ByHand, _) => (Role::Hand, "nothing stands here, by hand".to_owned()),
-            (Standing::Ruled(ruling), _) => (
+            (RegionState::ByHand, _) => (Role::Hand, "nothing stands here, by hand".to_owned()),
+            (RegionState::Ruled(ruling), _) => (
                 Role::Base,
                 format!("nothing stands here, by rule: {}", rule_title(&ruling.rule)),
             ),
-            (Standing::Settled(_), _) => {
+            (RegionState::Settled(_), _) => {
                 (Role::Base, "nothing stands here, by decision".to_owned())
             }
         };
@@ -236,7 +245,7 @@ impl Canvas<'_> {
             .write(&text, theme.faint().add_modifier(Modifier::ITALIC));
     }
 
-    fn frame_top(&mut self, file: &OpenFile, rows: &Rows<'_>, id: RegionId, y: u16) {
+    fn frame_top(&mut self, file: &OpenFile, rows: &DraftRows<'_>, id: RegionId, y: u16) {
         let conflict = file.plan().conflict_of(id);
         let number = conflict.map_or(0, |c| c.number());
         let all = file.plan().conflicts().len();

@@ -3,19 +3,19 @@
 //! Knows nothing of threads or terminals; the runtime decides where this runs.
 
 use crate::base::settings::Settings;
-use crate::state::action::Outcomes;
+use crate::state::action::WorkResult;
 use crate::state::app::State;
 use crate::state::effect::{Effect, Rulings, Tally, Trouble, Wrote};
 use crate::state::file::{FileLoad, FileView, OpenFile, WholeFile};
 use armistice_core::{
-    Context, Draft, Encoding, Event, Line, LineRange, Options, Plan, Precedent, Precedents, RULES,
-    RegionId, Report, Resolution, Session, Settle, Side, Source, Version, Versions, audit,
-    changed_lines, describe, plan, propose, propose_all,
+    AutoSettle, Draft, Encoding, Event, Line, LineRange, Options, PastResolution, PastResolutions,
+    Plan, RULES, RegionId, Report, Resolution, RuleContext, Session, Side, Source, Version,
+    Versions, audit, changed_lines, describe, plan, propose, propose_all,
 };
 use armistice_git::{
-    Cancel, Case, Error, Journal, Kind, Loaded, Loose, Memory, Overwrite, Repository, Seen,
-    Situation, Standing, Store, Written, load, load_all, log, prove, result_against, run_ending,
-    settle_outcome, staged_bytes, take_back, write_result,
+    Cancel, Case, CaseKind, Error, IndexState, Journal, Loaded, Loose, Memory, Overwrite,
+    Repository, Seen, Situation, Store, Written, load, load_all, log, prove, result_against,
+    run_ending, settle_outcome, staged_bytes, take_back, write_result,
 };
 use std::collections::hash_map::Entry;
 use std::collections::{BTreeMap, HashMap};
@@ -29,29 +29,29 @@ pub struct Job {
     /// The cases it is about, in the order in which the effect names them.
     pub cases: Vec<Case>,
     /// What rules are told.
-    pub rules: Briefing,
+    pub rules: RuleSettings,
 }
 
 /// What rules are told of every file.
 #[derive(Clone, Debug, Default)]
-pub struct Briefing {
+pub struct RuleSettings {
     pub ours: String,
     pub theirs: String,
     pub settings: Settings,
 }
 
-impl Briefing {
+impl RuleSettings {
     pub fn new(situation: &Situation, settings: &Settings) -> Self {
-        Briefing {
+        RuleSettings {
             ours: situation.ours.label.clone(),
             theirs: situation.theirs.label.clone(),
             settings: settings.clone(),
         }
     }
 
-    fn context(&self, case: &Case, precedents: &Precedents) -> Context {
-        Context {
-            precedents: precedents.clone(),
+    fn context(&self, case: &Case, past: &PastResolutions) -> RuleContext {
+        RuleContext {
+            past: past.clone(),
             ..self
                 .settings
                 .context(case.path.to_string(), &self.ours, &self.theirs)
@@ -64,8 +64,8 @@ impl Job {
         let files = match &effect {
             Effect::Load(files) => files.clone(),
             Effect::LoadFirst(at) | Effect::Record(at, _) => vec![*at],
-            Effect::SaveSketch(at, _) | Effect::DropSketch(at) => vec![*at],
-            Effect::Write { file, .. } | Effect::Outcome { file, .. } => vec![*file],
+            Effect::SaveUnsavedEdit(at, _) | Effect::DropUnsavedEdit(at) => vec![*at],
+            Effect::Write { file, .. } | Effect::SettleWhole { file, .. } => vec![*file],
             Effect::TakeBack { file, .. } => vec![*file],
             Effect::Propose(plans) => plans.iter().map(|(at, _)| *at).collect(),
             Effect::Audit(drafts) => drafts.iter().map(|(at, _)| *at).collect(),
@@ -75,7 +75,7 @@ impl Job {
         Job {
             generation: state.generation,
             cases: cases.map(|f| f.case.clone()).collect(),
-            rules: Briefing::new(&state.situation, &state.settings),
+            rules: RuleSettings::new(&state.situation, &state.settings),
             effect,
         }
     }
@@ -90,7 +90,7 @@ pub struct Worker {
     cancel: Mutex<Cancel>,
     memory: Memory,
     /// What is remembered, read when it is first asked for.
-    precedents: Mutex<Option<Precedents>>,
+    past: Mutex<Option<PastResolutions>>,
     /// Loose files that the repository was made for.
     loose: Option<Loose>,
 }
@@ -103,7 +103,7 @@ impl Worker {
             repo,
             journals: Mutex::default(),
             cancel: Mutex::default(),
-            precedents: Mutex::default(),
+            past: Mutex::default(),
             loose: None,
         }
     }
@@ -140,7 +140,7 @@ impl Worker {
     }
 
     /// Does a job and tells its result, if it has one.
-    pub fn perform(&self, job: Job) -> Option<Outcomes> {
+    pub fn perform(&self, job: Job) -> Option<WorkResult> {
         let Job {
             effect,
             cases,
@@ -151,28 +151,28 @@ impl Worker {
         match (effect, case) {
             (Effect::Load(files), _) => {
                 let loads = self.load_all(&cases, &rules);
-                Some(Outcomes::Loaded(files.into_iter().zip(loads).collect()))
+                Some(WorkResult::Loaded(files.into_iter().zip(loads).collect()))
             }
             (Effect::LoadFirst(at), Some(case)) => {
-                Some(Outcomes::Loaded(vec![(at, self.load(&case, &rules))]))
+                Some(WorkResult::Loaded(vec![(at, self.load(&case, &rules))]))
             }
             (Effect::Record(at, events), Some(case)) => {
                 let mut events = events.iter();
                 let result = events.try_for_each(|event| self.record(&case, event));
-                Some(Outcomes::Recorded(at, result.map_err(|e| e.to_string())))
+                Some(WorkResult::Recorded(at, result.map_err(|e| e.to_string())))
             }
             (Effect::Audit(drafts), _) => {
                 let pairs = drafts.into_iter().zip(&cases);
                 let audited = pairs.map(|((at, draft), case)| (at, self.audit(case, &draft)));
-                Some(Outcomes::Audited(audited.collect()))
+                Some(WorkResult::Audited(audited.collect()))
             }
             (Effect::Propose(plans), _) => {
-                let precedents = self.precedents();
+                let past = self.past();
                 let pairs = plans.into_iter().zip(&cases);
                 let ruled = pairs.map(|((at, plan), case)| {
-                    (at, propose_all(&plan, &rules.context(case, &precedents)))
+                    (at, propose_all(&plan, &rules.context(case, &past)))
                 });
-                Some(Outcomes::Ruled(ruled.collect()))
+                Some(WorkResult::Ruled(ruled.collect()))
             }
             (
                 Effect::Write {
@@ -190,13 +190,13 @@ impl Worker {
                     seen,
                     overwrite: Overwrite::Yes,
                 };
-                Some(Outcomes::Wrote(
+                Some(WorkResult::Wrote(
                     file,
                     told(result, "wrote and staged", again),
                 ))
             }
             (
-                Effect::Outcome {
+                Effect::SettleWhole {
                     file,
                     outcome,
                     seen,
@@ -205,31 +205,31 @@ impl Worker {
                 Some(case),
             ) => {
                 let result = settle_outcome(&self.repo, &case, outcome, &seen, overwrite);
-                let again = Effect::Outcome {
+                let again = Effect::SettleWhole {
                     file,
                     outcome,
                     seen,
                     overwrite: Overwrite::Yes,
                 };
                 let what = format!("settled as a whole by {}", outcome.name());
-                Some(Outcomes::Wrote(file, told(result, &what, again)))
+                Some(WorkResult::Wrote(file, told(result, &what, again)))
             }
             (Effect::TakeBack { file, markers }, Some(case)) => {
                 let back = self.loose.as_ref().map_or(Ok(()), Loose::take_back);
                 let result = back.and_then(|()| take_back(&self.repo, &case, &markers));
-                Some(Outcomes::TookBack(
+                Some(WorkResult::TookBack(
                     file,
                     told(result, "took back", Effect::Quit),
                 ))
             }
-            (Effect::SaveSketch(_, text), Some(case)) => {
-                let saved = self.store.save_sketch(&case, &text);
+            (Effect::SaveUnsavedEdit(_, text), Some(case)) => {
+                let saved = self.store.save_unsaved_edit(&case, &text);
                 saved
                     .err()
-                    .map(|e| Outcomes::Note(format!("what is being typed cannot be saved: {e}")))
+                    .map(|e| WorkResult::Note(format!("what is being typed cannot be saved: {e}")))
             }
-            (Effect::DropSketch(_), Some(case)) => {
-                self.store.drop_sketch(&case);
+            (Effect::DropUnsavedEdit(_), Some(case)) => {
+                self.store.drop_unsaved_edit(&case);
                 None
             }
             (effect, _) => self.perform_whole(effect),
@@ -237,16 +237,16 @@ impl Worker {
     }
 
     /// Jobs about the repository as a whole.
-    fn perform_whole(&self, effect: Effect) -> Option<Outcomes> {
+    fn perform_whole(&self, effect: Effect) -> Option<WorkResult> {
         let text = |e: Error| e.to_string();
         match effect {
             Effect::ReadSituation => {
                 let read = self.situation().map_err(text);
-                Some(Outcomes::Situated(Box::new(read)))
+                Some(WorkResult::Situated(Box::new(read)))
             }
             Effect::Prove => {
                 let proof = Situation::read(&self.repo).and_then(|s| prove(&self.repo, &s));
-                Some(Outcomes::Proved(proof.map_err(text)))
+                Some(WorkResult::Proved(proof.map_err(text)))
             }
             Effect::End(ending, message) => {
                 let cancel = Cancel::default();
@@ -257,25 +257,25 @@ impl Worker {
                 if let Ok(mut journals) = self.journals.lock() {
                     journals.clear();
                 }
-                Some(Outcomes::Ended(ending, result.map_err(text)))
+                Some(WorkResult::Ended(ending, result.map_err(text)))
             }
             Effect::FindLike {
-                precedent,
+                past_resolution,
                 by,
                 plans,
-            } => Some(Outcomes::Likes(find_like(*precedent, &by, &plans))),
+            } => Some(WorkResult::Likes(find_like(*past_resolution, &by, &plans))),
             Effect::Remember(lessons) => {
                 let remembered = self.memory.remember(&lessons);
-                self.forget_precedents();
-                remembered
-                    .err()
-                    .map(|e| Outcomes::Note(format!("how this was settled is not remembered: {e}")))
+                self.forget_past();
+                remembered.err().map(|e| {
+                    WorkResult::Note(format!("how this was settled is not remembered: {e}"))
+                })
             }
-            Effect::Forget(precedent) => {
-                Some(Outcomes::Forgot(self.forget(&precedent).map_err(text)))
-            }
-            Effect::ReadLog => Some(Outcomes::LogRead(log(&self.repo, 200).map_err(text))),
-            Effect::Measure => Some(Outcomes::Measured(self.measure().map_err(text))),
+            Effect::Forget(past_resolution) => Some(WorkResult::Forgot(
+                self.forget(&past_resolution).map_err(text),
+            )),
+            Effect::ReadLog => Some(WorkResult::LogRead(log(&self.repo, 200).map_err(text))),
+            Effect::Measure => Some(WorkResult::Measured(self.measure().map_err(text))),
             _ => None,
         }
     }
@@ -283,8 +283,8 @@ impl Worker {
     /// Accounts for a draft, against what is staged where something is.
     pub fn audit(&self, case: &Case, draft: &Draft) -> Report {
         let staged = match case.standing {
-            Standing::Staged => staged_bytes(&self.repo, case).ok().flatten(),
-            Standing::Unmerged => None,
+            IndexState::Staged => staged_bytes(&self.repo, case).ok().flatten(),
+            IndexState::Unmerged => None,
         };
         audit(draft, staged.map(Source::new).as_ref())
     }
@@ -312,8 +312,8 @@ impl Worker {
     }
 
     /// What is remembered; an unreadable memory is none, and the log says so.
-    fn precedents(&self) -> Precedents {
-        let mut held = match self.precedents.lock() {
+    fn past(&self) -> PastResolutions {
+        let mut held = match self.past.lock() {
             Ok(held) => held,
             Err(poisoned) => poisoned.into_inner(),
         };
@@ -322,37 +322,37 @@ impl Worker {
                 tracing::warn!(%error, "memory not read");
                 Vec::new()
             });
-            Precedents::new(&all, [])
+            PastResolutions::new(&all, [])
         };
         held.get_or_insert_with(read).clone()
     }
 
-    fn forget_precedents(&self) {
-        if let Ok(mut held) = self.precedents.lock() {
+    fn forget_past(&self) {
+        if let Ok(mut held) = self.past.lock() {
             *held = None;
         }
     }
 
-    fn forget(&self, precedent: &Precedent) -> Result<usize, Error> {
+    fn forget(&self, past_resolution: &PastResolution) -> Result<usize, Error> {
         let all = self.memory.read()?;
         let about: Vec<_> = (0..all.len())
-            .filter(|n| all[*n].is_about(precedent))
+            .filter(|n| all[*n].is_about(past_resolution))
             .collect();
         for nth in about.iter().rev() {
             self.memory.forget(*nth)?;
         }
-        self.forget_precedents();
+        self.forget_past();
         Ok(about.len())
     }
 
-    fn load(&self, case: &Case, rules: &Briefing) -> FileLoad {
+    fn load(&self, case: &Case, rules: &RuleSettings) -> FileLoad {
         match load(&self.repo, case) {
             Ok(loaded) => self.prepare(case, loaded, rules),
             Err(error) => FileLoad::Failed(error.to_string()),
         }
     }
 
-    fn load_all(&self, cases: &[Case], rules: &Briefing) -> Vec<FileLoad> {
+    fn load_all(&self, cases: &[Case], rules: &RuleSettings) -> Vec<FileLoad> {
         match load_all(&self.repo, cases) {
             Ok(all) => cases
                 .iter()
@@ -364,33 +364,33 @@ impl Worker {
         }
     }
 
-    fn prepare(&self, case: &Case, loaded: Loaded, rules: &Briefing) -> FileLoad {
+    fn prepare(&self, case: &Case, loaded: Loaded, rules: &RuleSettings) -> FileLoad {
         match why_whole(case, &loaded) {
             Some(why) => FileLoad::Whole(whole(case, loaded, why)),
             None => self.open(case, loaded, rules),
         }
     }
 
-    fn open(&self, case: &Case, loaded: Loaded, rules: &Briefing) -> FileLoad {
+    fn open(&self, case: &Case, loaded: Loaded, rules: &RuleSettings) -> FileLoad {
         let (journal, events, note) = match self.store.journal(case) {
             Ok(read) => read,
             Err(error) => return FileLoad::Failed(error.to_string()),
         };
-        let context = rules.context(case, &self.precedents());
+        let context = rules.context(case, &self.past());
         let open = open_file(&loaded, &events, &context, rules.settings.settle);
         if let Ok(mut journals) = self.journals.lock() {
             journals.insert(key(case), journal);
         }
         let (mut open, refused) = open;
         open.note = note.or(refused);
-        open.sketch = self.store.sketch(case);
+        open.unsaved_edit = self.store.unsaved_edit(case);
         open.outdated = self.is_outdated(case, &open);
         FileLoad::Lines(Box::new(open))
     }
 
     /// A file that we staged and then decided anew says so also after a restart.
     fn is_outdated(&self, case: &Case, open: &OpenFile) -> bool {
-        let ours = case.standing == Standing::Staged && self.store.wrote(&case.path);
+        let ours = case.standing == IndexState::Staged && self.store.wrote(&case.path);
         if !ours || open.draft().counts().open > 0 {
             return false;
         }
@@ -427,19 +427,19 @@ impl Worker {
 
 /// Open conflicts that are the same as a settled one, or like it.
 fn find_like(
-    precedent: Precedent,
+    past_resolution: PastResolution,
     by: &str,
     plans: &[(usize, Arc<Plan>, Vec<RegionId>)],
 ) -> Rulings {
-    let known = [(precedent, by.to_owned())];
+    let known = [(past_resolution, by.to_owned())];
     let others = RULES.iter().map(|rule| rule.id().to_owned());
-    let context = Context {
-        precedents: Precedents::new([&known[0].0], &known),
+    let context = RuleContext {
+        past: PastResolutions::new([&known[0].0], &known),
         // Only what was settled before is asked for.
         off: others
             .filter(|id| !matches!(id.as_str(), "memory" | "echo"))
             .collect(),
-        ..Context::default()
+        ..RuleContext::default()
     };
     let mut found = Vec::new();
     for (at, plan, ids) in plans {
@@ -474,8 +474,8 @@ fn told(result: Result<Written, Error>, what: &str, again: Effect) -> Result<Wro
 pub fn open_file(
     loaded: &Loaded,
     events: &[Event],
-    context: &Context,
-    settle: Settle,
+    context: &RuleContext,
+    settle: AutoSettle,
 ) -> (OpenFile, Option<String>) {
     let v = &loaded.versions;
     let plan = Arc::new(plan(&v.base, &v.ours, &v.theirs, &Options::default()));
@@ -510,7 +510,7 @@ pub fn open_file(
         seen: loaded.seen.clone(),
         view: FileView::default(),
         note: None,
-        sketch: None,
+        unsaved_edit: None,
     };
     (open, note)
 }
@@ -531,21 +531,21 @@ fn reindented(plan: &Plan) -> BTreeMap<RegionId, Vec<(Side, Resolution)>> {
 /// Why a case has no lines to merge, if it has none.
 pub fn why_whole(case: &Case, loaded: &Loaded) -> Option<&'static str> {
     match case.kind {
-        Kind::BothEdited | Kind::BothAdded if loaded.binary => {
+        CaseKind::BothEdited | CaseKind::BothAdded if loaded.binary => {
             Some("not text, or marked so in the attributes")
         }
-        Kind::BothEdited | Kind::BothAdded => None,
-        Kind::ModeOnly => Some("only the modes differ, the contents are the same"),
-        Kind::RemovedByOurs => Some("ours removed it, so there are no lines to merge"),
-        Kind::RemovedByTheirs => Some("theirs removed it, so there are no lines to merge"),
-        Kind::BothGone => Some(
+        CaseKind::BothEdited | CaseKind::BothAdded => None,
+        CaseKind::ModeOnly => Some("only the modes differ, the contents are the same"),
+        CaseKind::RemovedByOurs => Some("ours removed it, so there are no lines to merge"),
+        CaseKind::RemovedByTheirs => Some("theirs removed it, so there are no lines to merge"),
+        CaseKind::BothGone => Some(
             "what is left of a rename or removal on both sides: git tells no more than the old path",
         ),
-        Kind::OnlyOurs | Kind::OnlyTheirs => Some(
+        CaseKind::OnlyOurs | CaseKind::OnlyTheirs => Some(
             "one side alone has this path: most likely a rename; git tells no more in the index",
         ),
-        Kind::Link => Some("a symbolic link is among the versions, which has no lines"),
-        Kind::Submodule => {
+        CaseKind::Link => Some("a symbolic link is among the versions, which has no lines"),
+        CaseKind::Submodule => {
             Some("a submodule: check out the commit you want in it and stage it with git add")
         }
     }

@@ -18,12 +18,12 @@ pub enum Action {
     Tick(i64),
     Command(Command),
     /// A result of work; dropped if the situation was read anew meanwhile.
-    Done(u64, Box<Outcomes>),
+    Done(u64, Box<WorkResult>),
 }
 
 /// Results of work.
 #[derive(Clone, Debug)]
-pub enum Outcomes {
+pub enum WorkResult {
     Loaded(Vec<(usize, FileLoad)>),
     Recorded(usize, Result<(), String>),
     Ruled(Vec<(usize, Vec<(RegionId, Ruling)>)>),

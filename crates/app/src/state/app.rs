@@ -2,7 +2,7 @@
 
 use crate::base::commands::Tab;
 use crate::base::editor::Editor;
-use crate::base::keymap::Context;
+use crate::base::keymap::KeyContext;
 use crate::base::settings::Settings;
 use crate::state::effect::Tally;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
@@ -178,16 +178,16 @@ impl State {
     }
 
     /// Which keys count now.
-    pub fn context(&self) -> Context {
+    pub fn context(&self) -> KeyContext {
         match self.tab {
-            Tab::Docket => Context::Docket,
-            Tab::Proof => Context::Proof,
-            Tab::Accord if self.accord.editing => Context::Message,
-            Tab::Accord => Context::Accord,
+            Tab::Docket => KeyContext::Docket,
+            Tab::Proof => KeyContext::Proof,
+            Tab::Accord if self.accord.editing => KeyContext::Message,
+            Tab::Accord => KeyContext::Accord,
             Tab::Parley => match self.open_file().map(|f| &f.view.mode) {
-                Some(Mode::Pick(_)) => Context::Picking,
-                Some(Mode::Edit(_)) => Context::Editing,
-                _ => Context::Parley,
+                Some(Mode::Pick(_)) => KeyContext::Picking,
+                Some(Mode::Edit(_)) => KeyContext::Editing,
+                _ => KeyContext::Parley,
             },
         }
     }

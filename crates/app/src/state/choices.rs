@@ -51,7 +51,7 @@ pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
         Resolution::Take(Version::Base) => base != ours && base != theirs,
         Resolution::Both(_) => !one_is_empty,
         Resolution::Drop => !one_is_empty && !base.is_empty(),
-        Resolution::Take(_) | Resolution::Lines(_) | Resolution::Woven(_) => true,
+        Resolution::Take(_) | Resolution::Lines(_) | Resolution::Segments(_) => true,
     };
     let possible = all.into_iter().filter(|(_, resolution)| is_new(resolution));
     let plain = possible.map(|(key, resolution)| Choice {
@@ -109,12 +109,12 @@ pub fn preview_origin(file: &OpenFile, nth: usize) -> Origin {
             .into()
         }
         Some(Resolution::Lines(picks)) => picks.get(nth).map_or(Origin::Base, |p| p.version.into()),
-        Some(Resolution::Woven(strands)) => {
+        Some(Resolution::Segments(segments)) => {
             let mut left = nth;
-            for strand in &strands {
-                match strand.len() {
+            for segment in &segments {
+                match segment.len() {
                     n if left >= n => left -= n,
-                    _ => return strand.origin(),
+                    _ => return segment.origin(),
                 }
             }
             Origin::Blend

@@ -1,7 +1,7 @@
 //! Work to be done outside of the state.
 
-use armistice_core::{Draft, Event, Plan, Precedent, RegionId, Ruling};
-use armistice_git::{Ending, Outcome, Overwrite, Seen};
+use armistice_core::{Draft, Event, PastResolution, Plan, RegionId, Ruling};
+use armistice_git::{Ending, FileOutcome, Overwrite, Seen};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -41,22 +41,22 @@ pub enum Effect {
     Propose(Vec<(usize, Arc<Plan>)>),
     /// Look for conflicts like one that was settled.
     FindLike {
-        precedent: Box<Precedent>,
+        past_resolution: Box<PastResolution>,
         by: String,
         plans: Vec<(usize, Arc<Plan>, Vec<RegionId>)>,
     },
-    Remember(Vec<Precedent>),
+    Remember(Vec<PastResolution>),
     /// Forget what is remembered about the same three texts.
-    Forget(Box<Precedent>),
+    Forget(Box<PastResolution>),
     Write {
         file: usize,
         bytes: Vec<u8>,
         seen: Seen,
         overwrite: Overwrite,
     },
-    Outcome {
+    SettleWhole {
         file: usize,
-        outcome: Outcome,
+        outcome: FileOutcome,
         seen: Seen,
         overwrite: Overwrite,
     },
@@ -69,8 +69,8 @@ pub enum Effect {
     End(Ending, Option<String>),
     ReadLog,
     Measure,
-    SaveSketch(usize, String),
-    DropSketch(usize),
+    SaveUnsavedEdit(usize, String),
+    DropUnsavedEdit(usize),
     /// To the terminal's clipboard.
     Copy(String),
     CancelWork,

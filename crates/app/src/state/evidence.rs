@@ -3,8 +3,8 @@
 use crate::base::safe_text::count;
 use crate::state::file::{FileView, Lens, Mode, OpenFile};
 use armistice_core::{
-    Delta, Formula, Kind, LineIdx, LineRange, Pick, RegionId, Row, Source, Span, Version, delta,
-    spans,
+    Delta, DeltaRow, Formula, LineIdx, LineRange, Pick, RegionId, RegionKind, Source, Span,
+    Version, delta, spans,
 };
 
 /// Lines of one region beyond this many are not shown in the cards.
@@ -53,7 +53,7 @@ pub fn cards(file: &OpenFile) -> Vec<Card> {
     let Some(region) = file.plan().regions().get(view.region as usize) else {
         return Vec::new();
     };
-    if region.kind == Kind::Unchanged {
+    if region.kind == RegionKind::Unchanged {
         return Vec::new();
     }
     match lens_of(view) {
@@ -71,13 +71,13 @@ fn lens_of(view: &FileView) -> Lens {
     }
 }
 
-fn deltas(file: &OpenFile, id: RegionId, kind: Kind) -> Vec<Card> {
+fn deltas(file: &OpenFile, id: RegionId, kind: RegionKind) -> Vec<Card> {
     let ours = || delta_card(file, id, Version::Ours);
     let theirs = || delta_card(file, id, Version::Theirs);
     match kind {
-        Kind::Ours => vec![ours()],
-        Kind::Theirs => vec![theirs()],
-        Kind::Same => {
+        RegionKind::Ours => vec![ours()],
+        RegionKind::Theirs => vec![theirs()],
+        RegionKind::Same => {
             let mut card = ours();
             card.summary = format!("both {}", card.summary);
             vec![card]
@@ -128,7 +128,7 @@ fn compare(
     let (old, new) = (versions.get(from), versions.get(to));
     let hidden = a.len().max(b.len()).saturating_sub(MOST);
     let delta = delta(old, cut(a), new, cut(b));
-    let line = |row: &Row| delta_line(file, row, old, new);
+    let line = |row: &DeltaRow| delta_line(file, row, old, new);
     Card {
         party,
         removed: if from == Version::Base { party } else { from },
@@ -157,7 +157,7 @@ fn cost(delta: &Delta) -> usize {
     delta.cost + delta.rows.len()
 }
 
-fn delta_line(file: &OpenFile, row: &Row, old: &Source, new: &Source) -> CardLine {
+fn delta_line(file: &OpenFile, row: &DeltaRow, old: &Source, new: &Source) -> CardLine {
     let plain = |source: &Source, at: LineIdx| file.encoding.decode(source.line(at).content());
     let line = |at: LineIdx, sign, parts| CardLine {
         number: Some(at.number()),
@@ -166,10 +166,10 @@ fn delta_line(file: &OpenFile, row: &Row, old: &Source, new: &Source) -> CardLin
         pick: None,
     };
     match row {
-        Row::Kept(_, b) => line(*b, " ", vec![(Tone::Faint, plain(new, *b))]),
-        Row::Removed(a) => line(*a, "−", whole(Tone::Removed, plain(old, *a))),
-        Row::Added(b) => line(*b, "+", whole(Tone::Added, plain(new, *b))),
-        Row::Reworded(a, b) | Row::Reindented(a, b) | Row::Respaced(a, b) => {
+        DeltaRow::Kept(_, b) => line(*b, " ", vec![(Tone::Faint, plain(new, *b))]),
+        DeltaRow::Removed(a) => line(*a, "−", whole(Tone::Removed, plain(old, *a))),
+        DeltaRow::Added(b) => line(*b, "+", whole(Tone::Added, plain(new, *b))),
+        DeltaRow::Reworded(a, b) | DeltaRow::Reindented(a, b) | DeltaRow::Respaced(a, b) => {
             let mut parts = inline(file, old.line(*a).content(), new.line(*b).content());
             let (was, is) = (old.line(*a).end(), new.line(*b).end());
             if was != is {

@@ -4,7 +4,7 @@ use crate::base::editor::Editor;
 use armistice_core::{
     Counts, Draft, Encoding, Pick, Plan, RegionId, Resolution, Ruling, Session, Side,
 };
-use armistice_git::{Case, Seen, Standing};
+use armistice_git::{Case, IndexState, Seen};
 use std::collections::BTreeMap;
 
 /// A conflicted file as far as it has been read.
@@ -52,7 +52,7 @@ pub struct OpenFile {
     /// What a person should know about how it was opened.
     pub note: Option<String>,
     /// Text of an edit that was cut short.
-    pub sketch: Option<String>,
+    pub unsaved_edit: Option<String>,
 }
 
 impl OpenFile {
@@ -105,7 +105,7 @@ impl Lens {
 pub struct FileView {
     /// The region the cursor is in.
     pub region: u32,
-    /// Rows below the region's first.
+    /// DraftRows below the region's first.
     pub offset: usize,
     /// First row shown.
     pub top: usize,
@@ -175,7 +175,7 @@ impl FileState {
 
     /// Conflicts and open ones; a case without lines is one conflict.
     pub fn counts(&self) -> Option<Counts> {
-        let done = self.case.standing == Standing::Staged;
+        let done = self.case.standing == IndexState::Staged;
         match &self.load {
             FileLoad::Waiting => None,
             FileLoad::Lines(open) => Some(open.draft().counts()),
@@ -213,6 +213,6 @@ impl FileState {
 
     /// Whether it is written and staged as it stands.
     pub fn finished(&self) -> bool {
-        self.case.standing == Standing::Staged && !self.changed
+        self.case.standing == IndexState::Staged && !self.changed
     }
 }

@@ -9,7 +9,7 @@ use crate::state::overlay::{Overlay, Question};
 use crate::update::files::show_file;
 use crate::update::moving::go_to_line;
 use crate::view::gate::gate;
-use armistice_git::{Ending, Operation, Standing};
+use armistice_git::{Ending, IndexState, Operation};
 
 pub(crate) fn prove(state: &mut State) -> Vec<Effect> {
     state.proof.running = true;
@@ -108,28 +108,28 @@ fn conclude(state: &mut State) -> Vec<Effect> {
     let unfinished = state
         .files
         .iter()
-        .any(|f| f.case.standing == Standing::Unmerged);
+        .any(|f| f.case.standing == IndexState::Unmerged);
     if let Some(why) = gate(state).filter(|_| unfinished) {
         state.complain(format!("{why}; 2 shows which"));
         return Vec::new();
     }
     let changed = state.files.iter().filter(|f| f.changed).count();
-    let mut doubts: Vec<String> = gate(state).into_iter().collect();
+    let mut risks: Vec<String> = gate(state).into_iter().collect();
     if changed > 0 {
-        doubts.push(format!(
+        risks.push(format!(
             "{} decided anew since it was written; w on Docket writes it again",
             count(changed, "file")
         ));
     }
     let effect = end(state, Ending::Conclude);
-    if doubts.is_empty() {
+    if risks.is_empty() {
         return start(state, effect);
     }
-    doubts.push("Concluding all the same commits what is staged now.".to_owned());
+    risks.push("Concluding all the same commits what is staged now.".to_owned());
     ask(
         state,
         "Conclude all the same?",
-        doubts,
+        risks,
         "conclude all the same",
         effect,
     );

@@ -3,7 +3,7 @@
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::keymap;
-use crate::base::keymap::Context;
+use crate::base::keymap::KeyContext;
 use crate::state::action::Action;
 use crate::state::app::State;
 use crate::state::effect::Effect;
@@ -26,7 +26,7 @@ use ratatui::crossterm::event::{
 };
 use ratatui::layout::Position;
 
-/// Rows that one turn of the wheel scrolls.
+/// DraftRows that one turn of the wheel scrolls.
 const WHEEL: usize = 3;
 /// Applies an action; returns what must be done outside.
 pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
@@ -51,7 +51,7 @@ fn apply(state: &mut State, action: Action) -> Vec<Effect> {
         }
         Action::Tick(now) => {
             state.now = now;
-            editing::save_sketch(state)
+            editing::save_unsaved_edit(state)
         }
         Action::Command(command) => run(state, command),
         Action::Done(generation, outcome) => {
@@ -82,7 +82,7 @@ fn on_key(state: &mut State, key: KeyEvent) -> Vec<Effect> {
         };
     }
     let context = state.context();
-    if context == Context::Editing && editing::prompt_key(state, &key, &name) {
+    if context == KeyContext::Editing && editing::prompt_key(state, &key, &name) {
         settle_views(state);
         return Vec::new();
     }
@@ -209,7 +209,7 @@ fn quit(state: &mut State) -> Vec<Effect> {
         return Vec::new();
     }
     // Text typed but not kept yet is saved and offered again; decisions are in the journal.
-    let mut effects = editing::save_sketch(state);
+    let mut effects = editing::save_unsaved_edit(state);
     state.done = true;
     effects.push(Effect::Quit);
     effects

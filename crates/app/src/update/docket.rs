@@ -9,7 +9,7 @@ use crate::state::overlay::{Overlay, Question};
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
 use crate::update::rulings;
 use crate::view::given_up::given_up;
-use armistice_git::{Outcome, Overwrite, Standing};
+use armistice_git::{FileOutcome, IndexState, Overwrite};
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     let last = state.files.len().saturating_sub(1);
@@ -53,11 +53,11 @@ fn next_open(state: &mut State, forward: bool) {
 }
 
 /// Says what a whole-file outcome would give up, and asks.
-fn ask_whole(state: &mut State, at: usize, outcome: Outcome) -> Vec<Effect> {
+fn ask_whole(state: &mut State, at: usize, outcome: FileOutcome) -> Vec<Effect> {
     let Some(file) = state.files.get(at) else {
         return Vec::new();
     };
-    if file.case.standing == Standing::Staged {
+    if file.case.standing == IndexState::Staged {
         state.say("this file is staged; u takes that back first");
         return Vec::new();
     }
@@ -83,7 +83,7 @@ fn ask_whole(state: &mut State, at: usize, outcome: Outcome) -> Vec<Effect> {
     lines.push(
         "The working file as it is now is kept aside; u on Docket takes this back.".to_owned(),
     );
-    let effect = Effect::Outcome {
+    let effect = Effect::SettleWhole {
         file: at,
         outcome,
         seen,
@@ -99,11 +99,11 @@ fn ask_whole(state: &mut State, at: usize, outcome: Outcome) -> Vec<Effect> {
     Vec::new()
 }
 
-fn outcome_words(outcome: Outcome) -> &'static str {
+fn outcome_words(outcome: FileOutcome) -> &'static str {
     match outcome {
-        Outcome::Ours => "take the whole file as ours has it",
-        Outcome::Theirs => "take the whole file as theirs has it",
-        Outcome::Base => "take the whole file as base had it",
-        Outcome::Remove => "remove the file",
+        FileOutcome::Ours => "take the whole file as ours has it",
+        FileOutcome::Theirs => "take the whole file as theirs has it",
+        FileOutcome::Base => "take the whole file as base had it",
+        FileOutcome::Remove => "remove the file",
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::base::commands::Command;
 use crate::base::editor::Editor;
-use crate::base::keymap::Context;
+use crate::base::keymap::KeyContext;
 use crate::base::safe_text::count;
 use crate::state::app::State;
 use crate::state::choices::choices;
@@ -35,11 +35,11 @@ pub(crate) fn start(state: &mut State) {
     let open = file.draft().is_open(id);
     let (text, marks) = text_of(&before, file.encoding);
     let mut editor = Editor::new(&text, marks);
-    let sketch = file.sketch.take();
-    let resumed = sketch.is_some();
-    if let Some(sketch) = sketch {
+    let unsaved = file.unsaved_edit.take();
+    let resumed = unsaved.is_some();
+    if let Some(unsaved) = unsaved {
         editor.select_all();
-        editor.insert(&sketch);
+        editor.insert(&unsaved);
     }
     let lines = before.lines_of(id);
     let last = lines.len().saturating_sub(1);
@@ -99,7 +99,7 @@ pub(crate) fn text_of(draft: &Draft, encoding: Encoding) -> (String, Vec<Origin>
 
 /// The editor that is being typed into, draft or message.
 fn editor(state: &mut State) -> Option<&mut Editor> {
-    if state.context() == Context::Message {
+    if state.context() == KeyContext::Message {
         return Some(&mut state.accord.editor);
     }
     match &mut state.open_file_mut()?.view.mode {
@@ -208,7 +208,7 @@ pub(crate) fn prompt_key(state: &mut State, key: &KeyEvent, name: &str) -> bool 
 }
 
 fn discard(state: &mut State) -> Vec<Effect> {
-    if state.context() == Context::Message {
+    if state.context() == KeyContext::Message {
         state.accord.editor = Editor::new(&state.situation.message, Vec::new());
         state.accord.editing = false;
         state.say("the message is git's own again");
@@ -219,11 +219,11 @@ fn discard(state: &mut State) -> Vec<Effect> {
         file.view.mode = Mode::Look;
     }
     state.say("left the editor; what was written there is forgotten");
-    vec![Effect::DropSketch(at)]
+    vec![Effect::DropUnsavedEdit(at)]
 }
 
 fn leave(state: &mut State) -> Vec<Effect> {
-    if state.context() == Context::Message {
+    if state.context() == KeyContext::Message {
         state.accord.editing = false;
         state.say("the message is kept for concluding");
         return Vec::new();
@@ -244,7 +244,7 @@ fn leave(state: &mut State) -> Vec<Effect> {
         }
     };
     file.view.mode = Mode::Look;
-    let mut effects = vec![Effect::DropSketch(at)];
+    let mut effects = vec![Effect::DropUnsavedEdit(at)];
     if entries.is_empty() {
         state.say("nothing was changed");
         return effects;
@@ -332,7 +332,7 @@ fn seed_entry(editing: &Editing, edits: Vec<LineEdit>, prefer: Option<RegionId>)
 }
 
 /// Once a second, what was typed is put where a crash cannot reach it.
-pub(crate) fn save_sketch(state: &mut State) -> Vec<Effect> {
+pub(crate) fn save_unsaved_edit(state: &mut State) -> Vec<Effect> {
     let mut effects = Vec::new();
     for (at, file) in state.files.iter_mut().enumerate() {
         if let Some(open) = file.open_mut()
@@ -340,7 +340,7 @@ pub(crate) fn save_sketch(state: &mut State) -> Vec<Effect> {
             && editing.editor.dirty
         {
             editing.editor.dirty = false;
-            effects.push(Effect::SaveSketch(at, editing.editor.text()));
+            effects.push(Effect::SaveUnsavedEdit(at, editing.editor.text()));
         }
     }
     effects

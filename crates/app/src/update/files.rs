@@ -6,8 +6,10 @@ use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::file::{FileLoad, Mode, OpenFile};
 use crate::update::moving::arrive;
-use armistice_core::{Certainty, Markers, Precedent, RegionId, Standing as Stands, weave};
-use armistice_git::{Overwrite, Standing};
+use armistice_core::{
+    Certainty, Markers, PastResolution, RegionId, RegionState, render_with_markers,
+};
+use armistice_git::{IndexState, Overwrite};
 
 /// The nearest other file that is not finished, going round.
 pub(crate) fn other_unfinished(state: &State, from: usize, forward: bool) -> Option<usize> {
@@ -125,7 +127,7 @@ pub(crate) fn take_back(state: &mut State, at: usize) -> Vec<Effect> {
     let Some(file) = state.files.get(at) else {
         return Vec::new();
     };
-    if file.case.standing == Standing::Unmerged {
+    if file.case.standing == IndexState::Unmerged {
         let text = format!(
             "{} is still in conflict; nothing was staged for it",
             file.case.path
@@ -135,7 +137,7 @@ pub(crate) fn take_back(state: &mut State, at: usize) -> Vec<Effect> {
     }
     let markers = file.open().map(|open| {
         let untouched = armistice_core::Draft::new(open.draft().plan().clone());
-        weave(&untouched, &Markers::default())
+        render_with_markers(&untouched, &Markers::default())
     });
     vec![Effect::TakeBack {
         file: at,
@@ -144,16 +146,16 @@ pub(crate) fn take_back(state: &mut State, at: usize) -> Vec<Effect> {
 }
 
 /// What a settled conflict teaches.
-pub(crate) fn precedent(file: &OpenFile, id: RegionId) -> Option<Precedent> {
+pub(crate) fn past_resolution(file: &OpenFile, id: RegionId) -> Option<PastResolution> {
     file.plan().conflict_of(id)?;
     let draft = file.draft();
     let resolution = match draft.standing(id) {
-        Stands::Open | Stands::Merged => return None,
-        Stands::Settled(resolution) => Some(resolution),
-        Stands::Ruled(ruling) => ruling.resolution.as_ref(),
-        Stands::ByHand => None,
+        RegionState::Open | RegionState::Merged => return None,
+        RegionState::Settled(resolution) => Some(resolution),
+        RegionState::Ruled(ruling) => ruling.resolution.as_ref(),
+        RegionState::ByHand => None,
     };
-    Some(Precedent::of(
+    Some(PastResolution::of(
         file.plan(),
         id,
         resolution,
@@ -162,12 +164,12 @@ pub(crate) fn precedent(file: &OpenFile, id: RegionId) -> Option<Precedent> {
 }
 
 /// What is worth remembering of a finished file: every decision of a person.
-pub(crate) fn lessons(file: &OpenFile) -> Vec<Precedent> {
+pub(crate) fn lessons(file: &OpenFile) -> Vec<PastResolution> {
     let by_person = |id: &&RegionId| match file.draft().standing(**id) {
-        Stands::Settled(_) | Stands::ByHand => true,
-        Stands::Ruled(ruling) => ruling.certainty < Certainty::Certain,
-        Stands::Open | Stands::Merged => false,
+        RegionState::Settled(_) | RegionState::ByHand => true,
+        RegionState::Ruled(ruling) => ruling.certainty < Certainty::Certain,
+        RegionState::Open | RegionState::Merged => false,
     };
     let ids = file.plan().conflicts().iter().filter(by_person);
-    ids.filter_map(|id| precedent(file, *id)).collect()
+    ids.filter_map(|id| past_resolution(file, *id)).collect()
 }

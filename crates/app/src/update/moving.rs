@@ -2,7 +2,7 @@
 
 use crate::state::app::State;
 use crate::state::file::OpenFile;
-use crate::view::draft_rows::Rows;
+use crate::view::draft_rows::DraftRows;
 use armistice_core::{LineIdx, RegionId};
 
 pub(crate) fn with_view(state: &mut State, change: impl FnOnce(&mut OpenFile)) {
@@ -30,7 +30,7 @@ pub(crate) fn arrive(state: &mut State) {
     if let Some(first) = first {
         show(file, first);
     }
-    if file.sketch.is_some() {
+    if file.unsaved_edit.is_some() {
         state.say("an edit of this file was cut short; e brings its text back");
     }
 }
@@ -41,13 +41,13 @@ pub(crate) fn show(file: &mut OpenFile, region: RegionId) {
     file.view.offset = 0;
     file.view.choice = None;
     // Settled afterwards by `follow`, which leaves a few lines above the cursor.
-    let (start, _) = Rows::new(file).of(region);
+    let (start, _) = DraftRows::new(file).of(region);
     file.view.top = start.saturating_sub(6);
 }
 
 /// Keeps the cursor in the window and, where it fits, its whole region too.
 pub(crate) fn follow(file: &mut OpenFile, height: usize) {
-    let rows = Rows::new(file);
+    let rows = DraftRows::new(file);
     let (cursor, len) = (rows.cursor(), rows.height());
     let (start, tall) = rows.of(RegionId(file.view.region));
     let margin = (height / 6).min(3);
@@ -69,7 +69,7 @@ pub(crate) fn follow(file: &mut OpenFile, height: usize) {
 
 pub(crate) fn go_to_row(state: &mut State, row: usize) {
     with_view(state, |file| {
-        let rows = Rows::new(file);
+        let rows = DraftRows::new(file);
         let row = row.min(rows.height().saturating_sub(1));
         if let Some((id, _)) = rows.at(row) {
             let offset = row - rows.of(id).0;
@@ -84,6 +84,8 @@ pub(crate) fn go_to_row(state: &mut State, row: usize) {
 
 /// Goes to a line of the draft.
 pub(crate) fn go_to_line(state: &mut State, line: LineIdx) {
-    let row = state.open_file().map(|file| Rows::new(file).row_of(line));
+    let row = state
+        .open_file()
+        .map(|file| DraftRows::new(file).row_of(line));
     go_to_row(state, row.unwrap_or(0));
 }

@@ -16,8 +16,8 @@ use crate::update::picking::{run_picking, start_picking};
 use crate::update::rulings;
 use crate::update::settling::{decline, settle, settle_as};
 use crate::view::areas::Screen;
-use crate::view::draft_rows::Rows;
-use armistice_core::{Entry, Event, Kind, RegionId, Resolution, Side, Standing};
+use crate::view::draft_rows::DraftRows;
+use armistice_core::{Entry, Event, RegionId, RegionKind, RegionState, Resolution, Side};
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     if state.open_file().is_none() {
@@ -100,7 +100,7 @@ fn travel(state: &mut State, motion: Motion) {
         return;
     };
     let (row, len) = {
-        let rows = Rows::new(file);
+        let rows = DraftRows::new(file);
         (rows.cursor(), rows.height())
     };
     let to = match motion {
@@ -163,7 +163,7 @@ fn next_change(state: &mut State, forward: bool) {
     };
     let here = file.view.region;
     let plan = file.plan();
-    let changed = |id: &u32| plan.region(RegionId(*id)).kind != Kind::Unchanged;
+    let changed = |id: &u32| plan.region(RegionId(*id)).kind != RegionKind::Unchanged;
     let n = plan.regions().len() as u32;
     let next = match forward {
         true => (here + 1..n)
@@ -225,7 +225,7 @@ fn reopen(state: &mut State) -> Vec<Effect> {
     };
     let Some(conflict) = file.plan().conflict_of(id) else {
         return match file.draft().standing(id) {
-            Standing::Merged => {
+            RegionState::Merged => {
                 state.say("no settled conflict here");
                 Vec::new()
             }
@@ -254,8 +254,8 @@ fn start_over(state: &mut State) -> Vec<Effect> {
     };
     let draft = file.draft();
     let touched = |(id, region): &(RegionId, &armistice_core::Region)| match region.kind {
-        Kind::Conflict => !draft.is_open(*id),
-        _ => *draft.standing(*id) != Standing::Merged,
+        RegionKind::Conflict => !draft.is_open(*id),
+        _ => *draft.standing(*id) != RegionState::Merged,
     };
     let entries: Vec<_> = file
         .plan()

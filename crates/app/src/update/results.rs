@@ -2,7 +2,7 @@
 
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
-use crate::state::action::Outcomes;
+use crate::state::action::WorkResult;
 use crate::state::app::State;
 use crate::state::effect::{Effect, Trouble, Wrote};
 use crate::state::file::{FileLoad, FileState};
@@ -10,43 +10,43 @@ use crate::state::overlay::{Overlay, Question};
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
 use crate::update::rulings;
-use armistice_git::{After, Ending, Situation, Standing, Verdict};
+use armistice_git::{After, Ending, IndexState, Situation, Verdict};
 
-pub(crate) fn take(state: &mut State, generation: u64, outcome: Outcomes) -> Vec<Effect> {
+pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
     match outcome {
         // These are about the repository as a whole and never outdated.
-        Outcomes::Situated(result) => return situated(state, *result),
-        Outcomes::Ended(ending, result) => return ended(state, ending, result),
-        Outcomes::Note(text) => state.complain(text),
+        WorkResult::Situated(result) => return situated(state, *result),
+        WorkResult::Ended(ending, result) => return ended(state, ending, result),
+        WorkResult::Note(text) => state.complain(text),
         _ if generation != state.generation => {}
-        Outcomes::Loaded(files) => {
+        WorkResult::Loaded(files) => {
             for (at, load) in files {
                 loaded(state, at, load);
             }
         }
-        Outcomes::Recorded(at, Err(why)) => {
+        WorkResult::Recorded(at, Err(why)) => {
             let path = &state.files[at].case.path;
             let text = format!("{path}: this decision is NOT recorded: {why}");
             state.complain(text);
         }
-        Outcomes::Recorded(_, Ok(())) => {}
-        Outcomes::Ruled(all) => return rulings::ruled(state, all),
-        Outcomes::Audited(reports) => {
+        WorkResult::Recorded(_, Ok(())) => {}
+        WorkResult::Ruled(all) => return rulings::ruled(state, all),
+        WorkResult::Audited(reports) => {
             state.proof.reports = reports;
             state.sum_up();
         }
-        Outcomes::Likes(found) => return rulings::likes(state, found),
-        Outcomes::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
-        Outcomes::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
-        Outcomes::Forgot(Err(why)) => state.complain(why),
-        Outcomes::Wrote(at, result) => return wrote(state, at, result),
-        Outcomes::TookBack(at, result) => return took_back(state, at, result),
-        Outcomes::Proved(result) => proved(state, result),
-        Outcomes::LogRead(Ok(log)) => state.accord.log = log,
-        Outcomes::Measured(Ok(against)) => state.accord.against = Some(against),
-        Outcomes::LogRead(Err(why)) => state.complain(why),
+        WorkResult::Likes(found) => return rulings::likes(state, found),
+        WorkResult::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
+        WorkResult::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
+        WorkResult::Forgot(Err(why)) => state.complain(why),
+        WorkResult::Wrote(at, result) => return wrote(state, at, result),
+        WorkResult::TookBack(at, result) => return took_back(state, at, result),
+        WorkResult::Proved(result) => proved(state, result),
+        WorkResult::LogRead(Ok(log)) => state.accord.log = log,
+        WorkResult::Measured(Ok(against)) => state.accord.against = Some(against),
+        WorkResult::LogRead(Err(why)) => state.complain(why),
         // Only decoration on Accord; its absence says enough.
-        Outcomes::Measured(Err(_)) => state.accord.against = None,
+        WorkResult::Measured(Err(_)) => state.accord.against = None,
     }
     Vec::new()
 }
@@ -76,7 +76,7 @@ fn wrote(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Ef
     let path = file.case.path.to_string();
     match result {
         Ok(wrote) => {
-            file.case.standing = Standing::Staged;
+            file.case.standing = IndexState::Staged;
             file.changed = false;
             set_seen(&mut file.load, &wrote);
             let next = match other_unfinished(state, at, true) {
@@ -124,7 +124,7 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
 fn took_back(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Effect> {
     match (result, state.files.get_mut(at)) {
         (Ok(wrote), Some(file)) => {
-            file.case.standing = Standing::Unmerged;
+            file.case.standing = IndexState::Unmerged;
             set_seen(&mut file.load, &wrote);
             let kept = match wrote.kept {
                 Some(copy) => format!(" · what stood there is kept as {}", copy.display()),

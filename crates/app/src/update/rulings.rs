@@ -6,10 +6,10 @@ use crate::state::app::State;
 use crate::state::effect::{Effect, Rulings};
 use crate::state::overlay::{Overlay, Question};
 use crate::update::deciding::{decide, do_together};
-use crate::update::files::{precedent, show_file};
+use crate::update::files::{past_resolution, show_file};
 use crate::update::moving::show;
 use armistice_core::{
-    Certainty, Entry, Event, Precedent, RegionId, Ruling, Standing, Step, rule_title,
+    Certainty, Entry, Event, PastResolution, RegionId, RegionState, Ruling, Step, rule_title,
 };
 
 /// The proposal for the conflict at hand, while it is open.
@@ -168,7 +168,7 @@ fn go_to_ruled(state: &mut State, id: RegionId) -> Vec<Effect> {
     };
     show(file, id);
     let told = match file.draft().standing(id) {
-        Standing::Ruled(ruling) => format!(
+        RegionState::Ruled(ruling) => format!(
             "{}: {} · r opens it again",
             rule_title(&ruling.rule),
             ruling.reason
@@ -200,7 +200,7 @@ pub(crate) fn switch_rule(state: &mut State) -> Vec<Effect> {
     };
     let id = RegionId(file.view.region);
     let rule = match file.draft().standing(id) {
-        Standing::Ruled(ruling) => Some(ruling.rule.clone()),
+        RegionState::Ruled(ruling) => Some(ruling.rule.clone()),
         _ => file.rulings.get(&id).map(|r| r.rule.clone()),
     };
     let Some(rule) = rule else {
@@ -281,13 +281,13 @@ pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
         return Vec::new();
     };
     let id = RegionId(file.view.region);
-    let Some(precedent) = precedent(file, id) else {
+    let Some(past_resolution) = past_resolution(file, id) else {
         state.say("settle this conflict first; . then looks for the same in all files");
         return Vec::new();
     };
     let by = match file.draft().standing(id) {
-        Standing::Settled(resolution) => resolution.name().to_owned(),
-        Standing::Ruled(ruling) => rule_title(&ruling.rule).to_owned(),
+        RegionState::Settled(resolution) => resolution.name().to_owned(),
+        RegionState::Ruled(ruling) => rule_title(&ruling.rule).to_owned(),
         _ => "hand".to_owned(),
     };
     let plans = state.files.iter().enumerate().filter_map(|(at, file)| {
@@ -298,7 +298,7 @@ pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
     let plans = plans.collect();
     state.say("looking for the same in all files …");
     vec![Effect::FindLike {
-        precedent: Box::new(precedent),
+        past_resolution: Box::new(past_resolution),
         by,
         plans,
     }]
@@ -329,10 +329,10 @@ pub(crate) fn forget(state: &mut State) -> Vec<Effect> {
     let found = file.and_then(|f| {
         let id = RegionId(f.view.region);
         f.plan().conflict_of(id)?;
-        Some(Precedent::of(f.plan(), id, None, &[]))
+        Some(PastResolution::of(f.plan(), id, None, &[]))
     });
     match (state.tab, found) {
-        (Tab::Parley, Some(precedent)) => vec![Effect::Forget(Box::new(precedent))],
+        (Tab::Parley, Some(past_resolution)) => vec![Effect::Forget(Box::new(past_resolution))],
         _ => {
             state.say("n goes to a conflict; 'armistice memory' lists all that is remembered");
             Vec::new()

@@ -5,7 +5,7 @@ use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::update::deciding::{decide, step};
 use crate::update::moving::region;
-use armistice_core::{Entry, Kind, RegionId, Resolution, Standing, Version};
+use armistice_core::{Entry, RegionId, RegionKind, RegionState, Resolution, Version};
 
 pub(crate) fn settle(state: &mut State, resolution: Resolution) -> Vec<Effect> {
     let name = resolution.name();
@@ -37,11 +37,11 @@ pub(crate) fn settle_one_sided(
     };
     let kind = file.plan().region(id).kind;
     let by = match (kind, &resolution) {
-        (Kind::Unchanged, _) => None,
+        (RegionKind::Unchanged, _) => None,
         (_, Resolution::Take(Version::Base)) => return decline(state),
-        (Kind::Ours, Resolution::Take(Version::Ours))
-        | (Kind::Theirs, Resolution::Take(Version::Theirs))
-        | (Kind::Same, Resolution::Take(_)) => Some(Entry::Restore(id)),
+        (RegionKind::Ours, Resolution::Take(Version::Ours))
+        | (RegionKind::Theirs, Resolution::Take(Version::Theirs))
+        | (RegionKind::Same, Resolution::Take(_)) => Some(Entry::Restore(id)),
         _ => None,
     };
     match by {
@@ -62,20 +62,20 @@ pub(crate) fn decline(state: &mut State) -> Vec<Effect> {
         return Vec::new();
     };
     let who = match file.plan().region(id).kind {
-        Kind::Ours => "ours'",
-        Kind::Theirs => "theirs'",
-        Kind::Same => "both sides'",
-        Kind::Conflict => {
+        RegionKind::Ours => "ours'",
+        RegionKind::Theirs => "theirs'",
+        RegionKind::Same => "both sides'",
+        RegionKind::Conflict => {
             state.say("this is a conflict; b settles it by base, neither change");
             return Vec::new();
         }
-        Kind::Unchanged => {
+        RegionKind::Unchanged => {
             state.say("nobody changed anything here; N goes to the next change");
             return Vec::new();
         }
     };
     let (label, entry) = match file.draft().standing(id) {
-        Standing::Merged => (
+        RegionState::Merged => (
             format!("declined {who} change"),
             Entry::Settle(id, Resolution::Take(Version::Base)),
         ),

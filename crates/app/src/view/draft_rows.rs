@@ -3,11 +3,11 @@
 
 use crate::state::choices::choices;
 use crate::state::file::{Mode, OpenFile};
-use armistice_core::{Kind, LineIdx, RegionId, Source};
+use armistice_core::{LineIdx, RegionId, RegionKind, Source};
 
 /// One row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Row {
+pub enum DraftRow {
     /// A line of the draft.
     Line(LineIdx),
     /// A line of the previewed choice.
@@ -21,7 +21,7 @@ pub enum Row {
 }
 
 /// Where each region's rows are, for one state of one file.
-pub struct Rows<'a> {
+pub struct DraftRows<'a> {
     file: &'a OpenFile,
     /// First row of each region and the number of all rows; never falls.
     starts: Vec<usize>,
@@ -29,7 +29,7 @@ pub struct Rows<'a> {
     pub preview: Option<(RegionId, Source, String)>,
 }
 
-impl<'a> Rows<'a> {
+impl<'a> DraftRows<'a> {
     pub fn new(file: &'a OpenFile) -> Self {
         let preview = preview(file);
         let mut starts = vec![0];
@@ -40,13 +40,13 @@ impl<'a> Rows<'a> {
                 _ => file.draft().lines_of(id).len(),
             };
             at += match region.kind {
-                Kind::Unchanged => lines,
+                RegionKind::Unchanged => lines,
                 _ if file.draft().is_open(id) => lines.max(1) + 2,
                 _ => lines.max(1),
             };
             starts.push(at);
         }
-        Rows {
+        DraftRows {
             file,
             starts,
             preview,
@@ -66,7 +66,7 @@ impl<'a> Rows<'a> {
     }
 
     /// The region and its row at a place.
-    pub fn at(&self, row: usize) -> Option<(RegionId, Row)> {
+    pub fn at(&self, row: usize) -> Option<(RegionId, DraftRow)> {
         let after = self.starts.partition_point(|start| *start <= row);
         if row >= self.height() || after == 0 {
             return None;
@@ -76,27 +76,27 @@ impl<'a> Rows<'a> {
         let framed = self.file.draft().is_open(id);
         let height = self.of(id).1;
         let row = match nth {
-            0 if framed => Row::Top,
-            n if framed && n + 1 == height => Row::Bottom,
+            0 if framed => DraftRow::Top,
+            n if framed && n + 1 == height => DraftRow::Bottom,
             n => self.content(id, n - usize::from(framed)),
         };
         Some((id, row))
     }
 
-    fn content(&self, id: RegionId, nth: usize) -> Row {
+    fn content(&self, id: RegionId, nth: usize) -> DraftRow {
         if let Some((region, text, _)) = &self.preview
             && *region == id
         {
             return if nth < text.len() {
-                Row::Preview(nth)
+                DraftRow::Preview(nth)
             } else {
-                Row::Empty
+                DraftRow::Empty
             };
         }
         let lines = self.file.draft().lines_of(id);
         match nth < lines.len() {
-            true => Row::Line(LineIdx(lines.start.0 + nth as u32)),
-            false => Row::Empty,
+            true => DraftRow::Line(LineIdx(lines.start.0 + nth as u32)),
+            false => DraftRow::Empty,
         }
     }
 

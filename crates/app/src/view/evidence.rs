@@ -4,7 +4,7 @@ use crate::base::safe_text::wrap;
 use crate::state::choices::{Choice, choices};
 use crate::state::evidence::Card;
 use crate::state::file::{Mode, OpenFile};
-use armistice_core::{Kind, LineIdx, RegionId, Standing, Version};
+use armistice_core::{LineIdx, RegionId, RegionKind, RegionState, Version};
 use ratatui::layout::Rect;
 
 /// One row of the evidence.
@@ -68,8 +68,8 @@ pub(crate) fn settle_height(file: &OpenFile, area: Rect) -> u16 {
 pub(crate) fn reason(file: &OpenFile, area: Rect) -> Vec<String> {
     let id = RegionId(file.view.region);
     let told = match file.draft().standing(id) {
-        Standing::Ruled(ruling) => Some((ruling.certainty, ruling.reason.as_str())),
-        Standing::Open => file
+        RegionState::Ruled(ruling) => Some((ruling.certainty, ruling.reason.as_str())),
+        RegionState::Open => file
             .rulings
             .get(&id)
             .map(|r| (r.certainty, r.reason.as_str())),
@@ -185,13 +185,13 @@ pub(crate) fn low_cells(
 
 /// Lines of the three versions at one height.
 pub(crate) struct Aligned {
-    pub(crate) kind: Kind,
+    pub(crate) kind: RegionKind,
     pub(crate) here: bool,
     /// By [`Version`]: base, ours, theirs.
     pub(crate) lines: [Option<LineIdx>; 3],
 }
 
-/// Rows around the cursor's region, the same region at the same height in all three.
+/// DraftRows around the cursor's region, the same region at the same height in all three.
 pub(crate) fn aligned(file: &OpenFile, height: usize) -> Vec<Aligned> {
     let plan = file.plan();
     let here = file.view.region as usize;
@@ -225,7 +225,7 @@ pub(crate) fn aligned(file: &OpenFile, height: usize) -> Vec<Aligned> {
             let line = |v| region.lines(v).iter().nth(nth);
             out.push(Aligned {
                 kind: region.kind,
-                here: i == here && region.kind != Kind::Unchanged,
+                here: i == here && region.kind != RegionKind::Unchanged,
                 lines: [
                     line(Version::Base),
                     line(Version::Ours),

@@ -2,7 +2,7 @@
 
 use crate::base::safe_text::count;
 use crate::state::app::State;
-use armistice_git::Standing;
+use armistice_git::IndexState;
 
 /// What stands in the way of concluding, in words; `None` if nothing does.
 pub fn gate(state: &State) -> Option<String> {
@@ -12,7 +12,7 @@ pub fn gate(state: &State) -> Option<String> {
     let unmerged = state
         .files
         .iter()
-        .filter(|f| f.case.standing == Standing::Unmerged)
+        .filter(|f| f.case.standing == IndexState::Unmerged)
         .count();
     if unmerged > 0 {
         return Some(format!("{} not finished yet", count(unmerged, "file")));

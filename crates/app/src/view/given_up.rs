@@ -4,16 +4,16 @@ use crate::base::safe_text::count;
 use crate::state::app::State;
 use crate::state::file::FileLoad;
 use armistice_core::Version;
-use armistice_git::Outcome;
+use armistice_git::FileOutcome;
 
 /// What a whole-file outcome would give up, one line a side.
-pub fn given_up(state: &State, at: usize, outcome: Outcome) -> Vec<String> {
+pub fn given_up(state: &State, at: usize, outcome: FileOutcome) -> Vec<String> {
     let file = &state.files[at];
     let loses = |version: Version| match outcome {
-        Outcome::Ours => version == Version::Theirs,
-        Outcome::Theirs => version == Version::Ours,
-        Outcome::Base => version != Version::Base,
-        Outcome::Remove => file.case.stages.all()[version as usize].is_some(),
+        FileOutcome::Ours => version == Version::Theirs,
+        FileOutcome::Theirs => version == Version::Ours,
+        FileOutcome::Base => version != Version::Base,
+        FileOutcome::Remove => file.case.stages.all()[version as usize].is_some(),
     };
     let sides = [Version::Ours, Version::Theirs]
         .into_iter()

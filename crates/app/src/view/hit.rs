@@ -10,7 +10,7 @@ use crate::state::file::Mode;
 use crate::state::overlay::Overlay;
 use crate::view::areas::Screen;
 use crate::view::bars::{key_bar, rail_tabs};
-use crate::view::draft_rows::Rows;
+use crate::view::draft_rows::DraftRows;
 use crate::view::evidence::{EvRow, is_low, low_cells, per_row, reason};
 use crate::view::evidence::{parts, rows};
 use crate::view::questions::question_areas;
@@ -107,7 +107,7 @@ impl Screen<'_> {
             return Some(text_hit(&editing.editor, draft, at));
         }
         if self.spine().contains(at) {
-            let rows = Rows::new(file).height();
+            let rows = DraftRows::new(file).height();
             let y = (at.y - draft.y) as usize;
             return Some(Hit::Spine(y * rows / draft.height.max(1) as usize));
         }

@@ -1,14 +1,14 @@
 //! What the tests share: repositories made by real git, the program run by its
 //! command line or in tmux, and a desk that drives the state without a terminal.
 
-use armistice::base::theme::{Theme, Wishes};
+use armistice::base::theme::{Theme, ThemeOptions};
 use armistice::run::worker::{Job, Worker};
 use armistice::state::action::Action;
 use armistice::state::app::State;
 use armistice::state::effect::Effect;
 use armistice::update::dispatch::{start, update};
 use armistice::view::areas::Screen;
-use armistice_core::Settle;
+use armistice_core::AutoSettle;
 use armistice_git::{Repository, Situation};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
@@ -198,15 +198,15 @@ pub struct Desk {
 impl Desk {
     /// A desk at which rules settle nothing by themselves: every conflict waits for the test.
     pub fn new(folder: &Path, size: (u16, u16)) -> Self {
-        Self::with(folder, size, Settle::None)
+        Self::with(folder, size, AutoSettle::None)
     }
 
     /// A desk as a person opens it.
     pub fn ruled(folder: &Path, size: (u16, u16)) -> Self {
-        Self::with(folder, size, Settle::Certain)
+        Self::with(folder, size, AutoSettle::Certain)
     }
 
-    fn with(folder: &Path, size: (u16, u16), settle: Settle) -> Self {
+    fn with(folder: &Path, size: (u16, u16), settle: AutoSettle) -> Self {
         let repo = Repository::discover(folder).unwrap();
         let situation = Situation::read(&repo).unwrap();
         let worker = Worker::new(repo);
@@ -275,9 +275,9 @@ impl Desk {
 
     /// What the screen shows, one line a row, trailing blanks gone.
     pub fn shows(&self) -> String {
-        self.shows_in(&Theme::new(&Wishes {
+        self.shows_in(&Theme::new(&ThemeOptions {
             no_color: true,
-            ..Wishes::default()
+            ..ThemeOptions::default()
         }))
     }
 

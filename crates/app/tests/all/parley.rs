@@ -3,12 +3,12 @@
 use crate::kit::{Desk, Repo};
 use armistice::base::commands::{Command, Tab};
 use armistice::base::keymap::KEYMAP;
-use armistice::state::action::{Action, Outcomes};
+use armistice::state::action::{Action, WorkResult};
 use armistice::state::choices::choices;
 use armistice::state::evidence::{Tone, cards, pickable};
 use armistice::state::file::{FileLoad, Lens};
 use armistice::view::areas::Screen;
-use armistice::view::draft_rows::{Row, Rows};
+use armistice::view::draft_rows::{DraftRow, DraftRows};
 use armistice::view::hit::Hit;
 use armistice_core::{RegionId, Version};
 use ratatui::crossterm::event::{KeyModifiers, MouseEvent, MouseEventKind};
@@ -24,7 +24,7 @@ fn desk(size: (u16, u16)) -> Desk {
 /// Every row belongs to its region, and regions follow each other without gaps.
 fn check_rows(desk: &Desk) {
     let file = desk.state.open_file().unwrap();
-    let rows = Rows::new(file);
+    let rows = DraftRows::new(file);
     let mut expected = 0;
     for (id, _) in file.plan().ids() {
         let (start, height) = rows.of(id);
@@ -33,8 +33,8 @@ fn check_rows(desk: &Desk) {
             assert_eq!(rows.at(row).unwrap().0, id);
         }
         if file.draft().is_open(id) {
-            assert_eq!(rows.at(start).unwrap().1, Row::Top);
-            assert_eq!(rows.at(start + height - 1).unwrap().1, Row::Bottom);
+            assert_eq!(rows.at(start).unwrap().1, DraftRow::Top);
+            assert_eq!(rows.at(start + height - 1).unwrap().1, DraftRow::Bottom);
         }
         expected += height;
     }
@@ -43,7 +43,7 @@ fn check_rows(desk: &Desk) {
         let line = armistice_core::LineIdx(line);
         let at = rows.at(rows.row_of(line));
         let previewed = rows.preview.as_ref().map(|p| p.0) == file.draft().region_at(line);
-        assert!(previewed || at.unwrap().1 == Row::Line(line));
+        assert!(previewed || at.unwrap().1 == DraftRow::Line(line));
     }
     assert!(rows.cursor() < rows.height());
 }
@@ -79,7 +79,7 @@ fn the_cursor_stays_in_the_window() {
             desk.press(keys);
             let height = Screen::new(&desk.state).draft_area().height as usize;
             let file = desk.state.open_file().unwrap();
-            let cursor = Rows::new(file).cursor();
+            let cursor = DraftRows::new(file).cursor();
             let window = file.view.top..file.view.top + height;
             assert!(
                 window.contains(&cursor),
@@ -233,7 +233,7 @@ fn the_wheel_scrolls_and_a_click_on_the_draft_goes_there() {
         })
     };
     desk.act(mouse(MouseEventKind::ScrollDown, 10));
-    let cursor = |desk: &Desk| Rows::new(desk.state.open_file().unwrap()).cursor();
+    let cursor = |desk: &Desk| DraftRows::new(desk.state.open_file().unwrap()).cursor();
     assert_eq!(cursor(&desk), 3);
     desk.act(mouse(
         MouseEventKind::Down(ratatui::crossterm::event::MouseButton::Left),
@@ -271,7 +271,7 @@ fn results_of_an_earlier_reading_are_dropped() {
     let before = desk.state.generation;
     desk.press("ctrl-r");
     assert_eq!(desk.state.generation, before + 1);
-    let late = Outcomes::Loaded(vec![(0, FileLoad::Failed("too late".to_owned()))]);
+    let late = WorkResult::Loaded(vec![(0, FileLoad::Failed("too late".to_owned()))]);
     desk.act(Action::Done(before, Box::new(late)));
     assert!(!matches!(desk.state.files[0].load, FileLoad::Failed(_)));
 }

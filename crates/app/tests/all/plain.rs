@@ -165,7 +165,7 @@ fn errors_say_what_and_what_next_and_change_nothing() {
         (&["settle", "a.txt", "--by", "mine"], "invalid value 'mine'"),
         (
             &[
-                "weave", "--base", "nope", "--ours", "a.txt", "--theirs", "a.txt",
+                "merge", "--base", "nope", "--ours", "a.txt", "--theirs", "a.txt",
             ],
             "cannot read 'nope'",
         ),
@@ -183,7 +183,7 @@ fn errors_say_what_and_what_next_and_change_nothing() {
 }
 
 #[test]
-fn weave_merges_three_files() {
+fn merge_merges_three_files() {
     let dir = TempDir::new().unwrap();
     let put = |name: &str, text: &str| fs::write(dir.path().join(name), text).unwrap();
     put("base", "a\nb\nc\n");
@@ -192,7 +192,7 @@ fn weave_merges_three_files() {
     put("clash", "aa\nb\nc\n");
     let run = |theirs: &str, more: &[&str]| {
         let mut args = vec![
-            "weave", "--base", "base", "--ours", "ours", "--theirs", theirs,
+            "merge", "--base", "base", "--ours", "ours", "--theirs", theirs,
         ];
         args.extend(more);
         let output = armistice(dir.path(), &args);

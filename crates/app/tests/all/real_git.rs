@@ -1,7 +1,7 @@
 //! Every way in which git stops with conflicts, and what may go wrong around it.
 
 use crate::kit::{Desk, Repo, armistice, git_in};
-use armistice_git::{Kind, Standing, Verdict};
+use armistice_git::{CaseKind, IndexState, Verdict};
 use std::fs;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
@@ -184,7 +184,7 @@ fn a_stash_pop_is_told_as_what_it_is() {
     );
     let again = repo.desk();
     assert_eq!(again.state.files.len(), 1, "it can still be taken back");
-    assert_eq!(again.state.files[0].case.standing, Standing::Staged);
+    assert_eq!(again.state.files[0].case.standing, IndexState::Staged);
     repo.commit("settled");
     assert!(
         repo.desk().state.situation.is_idle(),
@@ -522,7 +522,7 @@ fn markers_staged_by_hand_can_be_taken_back() {
     let (stages, markers) = (repo.unmerged(), repo.read("a.txt"));
     repo.git(&["add", "a.txt"]);
     let mut desk = repo.desk();
-    assert_eq!(desk.state.files[0].case.standing, Standing::Staged);
+    assert_eq!(desk.state.files[0].case.standing, IndexState::Staged);
     desk.press("u");
     assert_eq!(
         (repo.unmerged(), repo.read("a.txt")),
@@ -599,11 +599,11 @@ fn kinds_that_cannot_be_merged_by_lines_are_named_truthfully() {
             .case
             .kind
     };
-    assert_eq!(kind("old.txt"), Kind::BothGone);
-    assert_eq!(kind("ours.txt"), Kind::OnlyOurs);
-    assert_eq!(kind("theirs.txt"), Kind::OnlyTheirs);
-    assert_eq!(kind("gone.txt"), Kind::RemovedByOurs);
-    assert_eq!(kind("both"), Kind::BothAdded);
+    assert_eq!(kind("old.txt"), CaseKind::BothGone);
+    assert_eq!(kind("ours.txt"), CaseKind::OnlyOurs);
+    assert_eq!(kind("theirs.txt"), CaseKind::OnlyTheirs);
+    assert_eq!(kind("gone.txt"), CaseKind::RemovedByOurs);
+    assert_eq!(kind("both"), CaseKind::BothAdded);
     for (path, key) in [
         ("old.txt", "x"),
         ("ours.txt", "o"),

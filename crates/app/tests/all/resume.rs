@@ -29,9 +29,9 @@ fn text_being_typed_survives_kill_9() {
     t.wait("1 open");
     t.keys("Enter e").wait("editing by hand");
     t.type_text("half a thought ").wait("half a thought two");
-    // The sketch is saved within the second; its file is the proof.
+    // The unsaved is saved within the second; its file is the proof.
     let sketches = repo.path(".git/armistice/sketch");
-    t.wait_until("a sketch on disk", |_| {
+    t.wait_until("a unsaved on disk", |_| {
         std::fs::read_dir(&sketches).is_ok_and(|mut d| {
             d.any(|f| {
                 std::fs::read_to_string(f.unwrap().path())

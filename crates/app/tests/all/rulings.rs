@@ -1,7 +1,7 @@
 //! What rules settle and propose, as a person meets it.
 
 use crate::kit::{Desk, Repo, Tmux, armistice_as};
-use armistice_core::{Certainty, RegionId, Standing};
+use armistice_core::{Certainty, RegionId, RegionState};
 use std::fs;
 
 const BASE: &str = "let berth = first(free);\nlet tide = table.low();\n";
@@ -9,7 +9,7 @@ const OURS: &str = "let berth = last(free);\nlet tide = table.low();\n";
 const THEIRS: &str = "let berth = first(free);\nlet tide = table.high();\n";
 const BOTH: &str = "let berth = last(free);\nlet tide = table.high();\n";
 
-/// Words that touch: offered, not settled.
+/// TokenText that touch: offered, not settled.
 const TOUCHING: [&str; 3] = ["moor(ship)\n", "moor(ship, tide)\n", "moor(&ship)\n"];
 
 fn ruled(repo: &Repo) -> Desk {
@@ -339,7 +339,7 @@ fn decisions_of_a_person_are_not_overruled() {
     assert_eq!(counts(&desk), (0, 1, 0), "{}", desk.message());
     let file = desk.state.open_file().unwrap();
     let id = file.plan().conflicts()[0];
-    assert!(matches!(file.draft().standing(id), Standing::Settled(_)));
+    assert!(matches!(file.draft().standing(id), RegionState::Settled(_)));
     assert_eq!(file.rulings.get(&RegionId(99)), None);
 }
 
@@ -368,7 +368,7 @@ fn hints_explain_and_settle_nothing() {
 }
 
 #[test]
-fn weave_settles_as_much_as_it_is_told_and_says_why() {
+fn merge_settles_as_much_as_it_is_told_and_says_why() {
     let repo = Repo::new();
     for (name, n) in [("base", 0), ("ours", 1), ("theirs", 2)] {
         let text = [BASE, OURS, THEIRS][n];
@@ -377,27 +377,27 @@ fn weave_settles_as_much_as_it_is_told_and_says_why() {
             format!("{text}\n// {}\n{}", "-".repeat(9), TOUCHING[n]),
         );
     }
-    let weave = |more: &[&str]| {
+    let merge = |more: &[&str]| {
         let args = [
-            "weave", "--base", "base", "--ours", "ours", "--theirs", "theirs",
+            "merge", "--base", "base", "--ours", "ours", "--theirs", "theirs",
         ];
         repo.told(&[&args, more].concat())
     };
     let markers = |text: &str| text.matches("<<<<<<<").count();
-    let (code, none) = weave(&["--settle", "none"]);
+    let (code, none) = merge(&["--settle", "none"]);
     assert_eq!((code, markers(&none)), (1, 2));
-    let (code, certain) = weave(&[]);
+    let (code, certain) = merge(&[]);
     assert_eq!((code, markers(&certain)), (1, 1));
     assert!(certain.starts_with(BOTH), "{certain}");
-    let (code, likely) = weave(&["--settle", "likely"]);
+    let (code, likely) = merge(&["--settle", "likely"]);
     assert_eq!(
         (code, likely.ends_with("moor(&ship, tide)\n")),
         (0, true),
         "{likely}"
     );
-    let (_, sides) = weave(&["--style", "sides"]);
+    let (_, sides) = merge(&["--style", "sides"]);
     assert!(!sides.contains("|||||||") && sides.contains("======="));
-    let (_, told) = weave(&["--json"]);
+    let (_, told) = merge(&["--json"]);
     let told: serde_json::Value = serde_json::from_str(&told).unwrap();
     assert_eq!(
         (&told["conflicts"], &told["by_rule"]),
@@ -407,7 +407,7 @@ fn weave_settles_as_much_as_it_is_told_and_says_why() {
     assert_eq!(first["conflict"]["rule"]["id"], "adjacent");
     assert_eq!(first["conflict"]["rule"]["settled"], true);
     assert_eq!(first["draft"], serde_json::json!([1, 2]));
-    let (code, told) = weave(&["--json", "--output", "x"]);
+    let (code, told) = merge(&["--json", "--output", "x"]);
     assert_eq!(code, 2, "{told}");
 }
 
@@ -486,6 +486,44 @@ fn setup_shows_what_it_writes_and_takes_it_back() {
         repo.told(&["setup", "--remove", "--yes"]).1,
         "setup has set nothing for this repository\n"
     );
+}
+
+#[test]
+fn setup_replaces_what_it_wrote_before_and_still_takes_it_back() {
+    let former =
+        "armistice weave --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L";
+    let repo = Repo::new();
+    repo.diverge("a.rs", BASE, OURS, THEIRS);
+    repo.told(&["setup", "--driver", "--yes"]);
+    // As an earlier version left it: its own command in the configuration and in its record.
+    repo.git(&["config", "merge.armistice.driver", former]);
+    let record = repo.read(".git/armistice/setup.json");
+    repo.write(
+        ".git/armistice/setup.json",
+        record.replace("armistice merge", "armistice weave"),
+    );
+    // A driver of before works until it is replaced.
+    let (code, told) = git_at_home(&repo, &["merge", "-q", "--no-edit", "side"]);
+    assert_eq!((code, repo.read("a.rs").as_str()), (0, BOTH), "{told}");
+    let (code, told) = repo.told(&["setup", "--driver", "--yes"]);
+    assert_eq!(code, 0, "{told}");
+    assert!(
+        told.contains("merge.armistice.driver = armistice merge --base"),
+        "{told}"
+    );
+    assert!(
+        !told.contains("instead of"),
+        "what it wrote itself is nobody's: {told}"
+    );
+    let driver = || repo.try_git(&["config", "merge.armistice.driver"]).stdout;
+    assert!(driver().starts_with(b"armistice merge --base %O"));
+    let (code, told) = repo.told(&["setup", "--remove", "--yes"]);
+    assert_eq!((code, driver()), (0, Vec::new()), "{told}");
+    // Its record lost, what it wrote is still known as its own.
+    repo.git(&["config", "merge.armistice.driver", former]);
+    repo.told(&["setup", "--driver", "--yes"]);
+    repo.told(&["setup", "--remove", "--yes"]);
+    assert_eq!(driver(), b"");
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! Every screen, whole, at three sizes and smaller.
 
 use crate::kit::{Desk, Repo};
-use armistice::base::theme::{Theme, Wishes};
+use armistice::base::theme::{Theme, ThemeOptions};
 use armistice::state::action::Action;
 use std::sync::LazyLock;
 
@@ -145,10 +145,10 @@ fn no_size_is_too_small_to_draw() {
 fn plain_marks_need_no_more_than_ascii() {
     let mut desk = Desk::new(&DEMO.top, (160, 47));
     desk.open("src/quay.rs");
-    let theme = Theme::new(&Wishes {
+    let theme = Theme::new(&ThemeOptions {
         plain_marks: true,
         no_color: true,
-        ..Wishes::default()
+        ..ThemeOptions::default()
     });
     let shown = desk.shows_in(&theme);
     for mark in ['▲', '▼', '◆', '◈', '✎'] {

@@ -1,9 +1,9 @@
 //! Conflicts settled before: by the content of the three versions, and by likeness.
 
 use crate::decide::resolution::Resolution;
-use crate::diff::tokens::WordDiff;
+use crate::diff::tokens::TokenDiff;
 use crate::model::region::RegionId;
-use crate::model::segment::Strand;
+use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
@@ -14,7 +14,7 @@ use std::sync::Arc;
 /// How a conflict was settled, told without line numbers.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Outcome {
+pub enum PastOutcome {
     /// One version stood.
     Take(Version),
     /// Both sides stood, this one first.
@@ -23,22 +23,22 @@ pub enum Outcome {
     Text(#[serde(with = "crate::text::encoding::as_text")] Vec<u8>),
 }
 
-impl Outcome {
+impl PastOutcome {
     fn resolution(&self) -> Resolution {
         match self {
-            Outcome::Take(version) => Resolution::Take(*version),
-            Outcome::Both(side) => Resolution::Both(*side),
-            Outcome::Text(text) if text.is_empty() => Resolution::Drop,
-            Outcome::Text(text) => Resolution::Woven(vec![Strand::Text(text.clone())]),
+            PastOutcome::Take(version) => Resolution::Take(*version),
+            PastOutcome::Both(side) => Resolution::Both(*side),
+            PastOutcome::Text(text) if text.is_empty() => Resolution::Drop,
+            PastOutcome::Text(text) => Resolution::Segments(vec![Segment::Text(text.clone())]),
         }
     }
 
     /// The same, had the sides been the other way round.
     fn mirrored(&self) -> Self {
         match self {
-            Outcome::Take(Version::Ours) => Outcome::Take(Version::Theirs),
-            Outcome::Take(Version::Theirs) => Outcome::Take(Version::Ours),
-            Outcome::Both(side) => Outcome::Both(side.other()),
+            PastOutcome::Take(Version::Ours) => PastOutcome::Take(Version::Theirs),
+            PastOutcome::Take(Version::Theirs) => PastOutcome::Take(Version::Ours),
+            PastOutcome::Both(side) => PastOutcome::Both(side.other()),
             other => other.clone(),
         }
     }
@@ -46,7 +46,7 @@ impl Outcome {
 
 /// A settled conflict, as it is remembered.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Precedent {
+pub struct PastResolution {
     /// What stood in base.
     #[serde(with = "crate::text::encoding::as_text")]
     pub base: Vec<u8>,
@@ -57,20 +57,20 @@ pub struct Precedent {
     #[serde(with = "crate::text::encoding::as_text")]
     pub theirs: Vec<u8>,
     /// What came of it.
-    pub outcome: Outcome,
+    pub outcome: PastOutcome,
 }
 
-impl Precedent {
+impl PastResolution {
     /// What a settled conflict teaches; `text` is what stands there now.
     pub fn of(plan: &Plan, id: RegionId, resolution: Option<&Resolution>, text: &[u8]) -> Self {
         let (versions, region) = (plan.versions(), plan.region(id));
         let bytes = |v: Version| versions.get(v).slice(region.lines(v)).to_vec();
         let outcome = match resolution {
-            Some(Resolution::Take(version)) => Outcome::Take(*version),
-            Some(Resolution::Both(side)) => Outcome::Both(*side),
-            _ => Outcome::Text(text.to_vec()),
+            Some(Resolution::Take(version)) => PastOutcome::Take(*version),
+            Some(Resolution::Both(side)) => PastOutcome::Both(*side),
+            _ => PastOutcome::Text(text.to_vec()),
         };
-        Precedent {
+        PastResolution {
             base: bytes(Version::Base),
             ours: bytes(Version::Ours),
             theirs: bytes(Version::Theirs),
@@ -81,40 +81,40 @@ impl Precedent {
     /// Bytes it takes to remember.
     pub fn size(&self) -> usize {
         let text = match &self.outcome {
-            Outcome::Text(text) => text.len(),
+            PastOutcome::Text(text) => text.len(),
             _ => 0,
         };
         self.base.len() + self.ours.len() + self.theirs.len() + text
     }
 
     /// Whether it is about the same three texts, in either order of the sides.
-    pub fn is_about(&self, other: &Precedent) -> bool {
+    pub fn is_about(&self, other: &PastResolution) -> bool {
         let same = self.ours == other.ours && self.theirs == other.theirs;
         let mirrored = self.ours == other.theirs && self.theirs == other.ours;
         self.base == other.base && (same || mirrored)
     }
 }
 
-type Words = Vec<(Vec<u8>, Vec<u8>)>;
+type TokenText = Vec<(Vec<u8>, Vec<u8>)>;
 type Texts = (Vec<u8>, Vec<u8>, Vec<u8>);
 
 /// What was settled before. Cloning shares it.
 #[derive(Clone, Debug, Default)]
-pub struct Precedents(Arc<Inner>);
+pub struct PastResolutions(Arc<Inner>);
 
 #[derive(Debug, Default)]
 struct Inner {
-    remembered: HashMap<Texts, Outcome>,
+    remembered: HashMap<Texts, PastOutcome>,
     /// What each side did to base in words, and what was settled; of this session.
-    like: HashMap<(Words, Words), (Outcome, String)>,
+    like: HashMap<(TokenText, TokenText), (PastOutcome, String)>,
 }
 
-impl Precedents {
-    /// Precedents from memory, later ones counting over earlier ones, and those of this
+impl PastResolutions {
+    /// PastResolutions from memory, later ones counting over earlier ones, and those of this
     /// session with the way they were settled.
     pub fn new<'a>(
-        memory: impl IntoIterator<Item = &'a Precedent>,
-        session: impl IntoIterator<Item = &'a (Precedent, String)>,
+        memory: impl IntoIterator<Item = &'a PastResolution>,
+        session: impl IntoIterator<Item = &'a (PastResolution, String)>,
     ) -> Self {
         let mut inner = Inner::default();
         for p in memory {
@@ -123,14 +123,14 @@ impl Precedents {
         }
         for (p, by) in session {
             // A text written for one place says nothing about another.
-            let (Outcome::Take(_) | Outcome::Both(_)) = p.outcome else {
+            let (PastOutcome::Take(_) | PastOutcome::Both(_)) = p.outcome else {
                 continue;
             };
             if let Some(words) = signature(&p.base, &p.ours, &p.theirs) {
                 inner.like.insert(words, (p.outcome.clone(), by.clone()));
             }
         }
-        Precedents(Arc::new(inner))
+        PastResolutions(Arc::new(inner))
     }
 
     /// What was decided about the same base, ours and theirs, in either order of the sides.
@@ -160,14 +160,14 @@ impl Precedents {
 }
 
 /// What each side did to base, wherever it stands and however it is indented.
-fn signature(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<(Words, Words)> {
-    let diff = WordDiff::new(base, ours, theirs)?;
-    let of = |side| -> Words {
+fn signature(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<(TokenText, TokenText)> {
+    let diff = TokenDiff::new(base, ours, theirs)?;
+    let of = |side| -> TokenText {
         let changes = diff.changes(side).into_iter();
         changes.map(|(x, y)| (x.to_vec(), y.to_vec())).collect()
     };
     let (a, b) = (of(Side::Ours), of(Side::Theirs));
     // A change of signs alone recurs everywhere and means nothing.
-    let solid = |words: &Words| words.iter().any(|(x, y)| x.len() + y.len() > 2);
+    let solid = |words: &TokenText| words.iter().any(|(x, y)| x.len() + y.len() > 2);
     (solid(&a) && solid(&b)).then_some((a, b))
 }

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
     Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize,
 )]
 #[serde(rename_all = "kebab-case")]
-pub enum Blanks {
+pub enum WhitespacePolicy {
     /// None: every clash of blanks is a person's.
     #[default]
     Exact,
@@ -24,24 +24,24 @@ pub enum Blanks {
     All,
 }
 
-impl Blanks {
+impl WhitespacePolicy {
     /// All policies, strictest first.
-    pub const ALL: [Blanks; 5] = [
-        Blanks::Exact,
-        Blanks::LineEnds,
-        Blanks::Trailing,
-        Blanks::Amount,
-        Blanks::All,
+    pub const ALL: [WhitespacePolicy; 5] = [
+        WhitespacePolicy::Exact,
+        WhitespacePolicy::LineEnds,
+        WhitespacePolicy::Trailing,
+        WhitespacePolicy::Amount,
+        WhitespacePolicy::All,
     ];
 
     /// Its name on the command line and in the configuration.
     pub fn name(self) -> &'static str {
         match self {
-            Blanks::Exact => "exact",
-            Blanks::LineEnds => "line-ends",
-            Blanks::Trailing => "trailing",
-            Blanks::Amount => "amount",
-            Blanks::All => "all",
+            WhitespacePolicy::Exact => "exact",
+            WhitespacePolicy::LineEnds => "line-ends",
+            WhitespacePolicy::Trailing => "trailing",
+            WhitespacePolicy::Amount => "amount",
+            WhitespacePolicy::All => "all",
         }
     }
 

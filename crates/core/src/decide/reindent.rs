@@ -2,10 +2,10 @@
 
 use crate::decide::resolution::Resolution;
 use crate::diff::hunk::Algorithm;
-use crate::merge::indentation::Indents;
-use crate::merge::row_edits::{Unit, units};
+use crate::merge::indentation::IndentationMap;
+use crate::merge::row_edits::{RowEdit, row_edits};
 use crate::model::region::Region;
-use crate::model::segment::Strand;
+use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
@@ -34,7 +34,7 @@ impl Resolution {
         }
         let of = |text: &Source, lines: LineRange| {
             let base = &versions.base;
-            units(base, region.base, text, lines, Algorithm::Histogram)
+            row_edits(base, region.base, text, lines, Algorithm::Histogram)
         };
         let (mine, theirs) = (of(side, lines), of(other, others));
         let first = |text, lines| worded(text, lines).next().map(Line::indent);
@@ -43,23 +43,23 @@ impl Resolution {
             first(side, lines)?,
             first(other, others)?,
         );
-        let indents = Indents::between((side, &mine), (other, &theirs), start);
+        let indents = IndentationMap::between((side, &mine), (other, &theirs), start);
         let least = worded(side, lines)
             .map(Line::indent)
             .min_by_key(|i| i.len())?;
-        let mut strands: Vec<Strand> = Vec::new();
-        for unit in &mine {
-            let (at, rows) = match *unit {
-                Unit::Pair(b, s, _) => (b, LineRange::new(s, s + 1)),
-                Unit::PutIn(at, rows) => (at, rows),
-                Unit::Swap(old, rows) => (old.start.0, rows),
-                Unit::Gone(_) => continue,
+        let mut segments: Vec<Segment> = Vec::new();
+        for edit in &mine {
+            let (at, rows) = match *edit {
+                RowEdit::Keep(b, s, _) => (b, LineRange::new(s, s + 1)),
+                RowEdit::Insert(at, rows) => (at, rows),
+                RowEdit::Replace(old, rows) => (old.start.0, rows),
+                RowEdit::Delete(_) => continue,
             };
             for idx in rows.iter() {
-                row(&indents, at, (by, idx), side.line(idx), least).add_to(&mut strands);
+                row(&indents, at, (by, idx), side.line(idx), least).add_to(&mut segments);
             }
         }
-        let out = Resolution::Woven(strands);
+        let out = Resolution::Segments(segments);
         let text = out.text(plan, region);
         let whole = [side.slice(lines), other.slice(others)];
         (!whole.contains(&text.bytes())).then_some(out)
@@ -67,13 +67,13 @@ impl Resolution {
 }
 
 fn row(
-    indents: &Indents<'_>,
+    indents: &IndentationMap<'_>,
     at: u32,
     (by, idx): (Version, LineIdx),
     line: Line<'_>,
     least: &[u8],
-) -> Strand {
-    let as_it_is = Strand::Lines(by, LineRange::new(idx.0, idx.0 + 1));
+) -> Segment {
+    let as_it_is = Segment::Lines(by, LineRange::new(idx.0, idx.0 + 1));
     if line.trimmed().is_empty() {
         return as_it_is;
     }
@@ -84,7 +84,7 @@ fn row(
     match told {
         Some(indent) if indent != line.indent() => {
             let rest = &line.bytes()[line.indent().len()..];
-            Strand::Text([&indent, rest].concat())
+            Segment::Text([&indent, rest].concat())
         }
         _ => as_it_is,
     }

@@ -1,7 +1,7 @@
 //! What may stand for a region: one side, both, nothing, picked lines or free text.
 
 use crate::model::region::Region;
-use crate::model::segment::{Pick, Piece, Strand};
+use crate::model::segment::{DraftSegment, Pick, Segment};
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
@@ -22,7 +22,8 @@ pub enum Resolution {
     /// These lines in this order, from anywhere in the three versions.
     Lines(Vec<Pick>),
     /// Lines of the versions and lines blended from them, in this order.
-    Woven(Vec<Strand>),
+    #[serde(rename = "woven")]
+    Segments(Vec<Segment>),
 }
 
 impl Resolution {
@@ -34,7 +35,7 @@ impl Resolution {
             Resolution::Both(Side::Theirs) => "theirs then ours",
             Resolution::Drop => "drop",
             Resolution::Lines(_) => "picked lines",
-            Resolution::Woven(_) => "blend",
+            Resolution::Segments(_) => "blend",
         }
     }
 
@@ -45,21 +46,21 @@ impl Resolution {
             Resolution::Both(_) => region.ours.len() + region.theirs.len(),
             Resolution::Drop => 0,
             Resolution::Lines(picks) => picks.len(),
-            Resolution::Woven(strands) => strands.iter().map(Strand::len).sum(),
+            Resolution::Segments(segments) => segments.iter().map(Segment::len).sum(),
         }
     }
 
-    /// The pieces of text that it leaves in `region`.
-    pub(crate) fn pieces(&self, region: &Region) -> Vec<Piece> {
-        let whole = |version| Piece::lines(version, region.lines(version));
+    /// The segments of text that it leaves in `region`.
+    pub(crate) fn segments(&self, region: &Region) -> Vec<DraftSegment> {
+        let whole = |version| DraftSegment::lines(version, region.lines(version));
         match self {
             Resolution::Take(version) => vec![whole(*version)],
             Resolution::Both(first) => {
                 vec![whole((*first).into()), whole(first.other().into())]
             }
             Resolution::Drop => Vec::new(),
-            Resolution::Lines(picks) => picks.iter().map(pick_piece).collect(),
-            Resolution::Woven(strands) => strands.iter().map(Strand::piece).collect(),
+            Resolution::Lines(picks) => picks.iter().map(pick_segment).collect(),
+            Resolution::Segments(segments) => segments.iter().map(Segment::segment).collect(),
         }
     }
 
@@ -68,14 +69,14 @@ impl Resolution {
         let versions = plan.versions();
         let end = versions.ours.usual_end();
         let mut out = Vec::new();
-        for piece in self.pieces(region) {
-            piece.write(versions, end, &mut out);
+        for segment in self.segments(region) {
+            segment.write(versions, end, &mut out);
         }
         Source::new(out)
     }
 }
 
-fn pick_piece(pick: &Pick) -> Piece {
+fn pick_segment(pick: &Pick) -> DraftSegment {
     let line = pick.line.0;
-    Piece::lines(pick.version, LineRange::new(line, line.saturating_add(1)))
+    DraftSegment::lines(pick.version, LineRange::new(line, line.saturating_add(1)))
 }

@@ -44,7 +44,7 @@ pub struct Ruling {
 /// How much is settled without asking.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Settle {
+pub enum AutoSettle {
     /// Nothing.
     None,
     /// What the rules are certain of.
@@ -54,13 +54,13 @@ pub enum Settle {
     Likely,
 }
 
-impl Settle {
+impl AutoSettle {
     /// The rulings that this settles.
     pub fn pick(self, rulings: &[(RegionId, Ruling)]) -> Vec<(RegionId, Ruling)> {
         let least = match self {
-            Settle::None => return Vec::new(),
-            Settle::Certain => Certainty::Certain,
-            Settle::Likely => Certainty::Likely,
+            AutoSettle::None => return Vec::new(),
+            AutoSettle::Certain => Certainty::Certain,
+            AutoSettle::Likely => Certainty::Likely,
         };
         let settled = rulings
             .iter()

@@ -2,7 +2,7 @@
 
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
-use crate::text::tokens::solid_words;
+use crate::text::tokens::solid_tokens;
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 /// Hunks with more pairs of lines than this are paired in order, not by likeness.
@@ -55,7 +55,7 @@ pub(crate) fn best_pairs(
 /// A line's words as sorted (hash, weight); long words weigh more than signs.
 fn fingerprint(line: Line<'_>) -> Vec<(u64, u32)> {
     let content = line.content();
-    let mut out: Vec<_> = solid_words(&content[..content.len().min(LONG_LINE)])
+    let mut out: Vec<_> = solid_tokens(&content[..content.len().min(LONG_LINE)])
         .map(|word| {
             let mut hasher = DefaultHasher::new();
             word.hash(&mut hasher);

@@ -8,7 +8,7 @@ use crate::diff::hunk::Algorithm;
 use crate::diff::lines::hunks;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
-use crate::text::tokens::{same_words, solid_words, words};
+use crate::text::tokens::{same_tokens, solid_tokens, words};
 use imara_diff::Interner;
 use std::ops::Range;
 
@@ -21,7 +21,7 @@ const LONG_LINE: usize = 8_000;
 
 /// One row of a delta.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Row {
+pub enum DeltaRow {
     /// The same line in both.
     Kept(LineIdx, LineIdx),
     /// A line of `from` that is gone.
@@ -40,14 +40,14 @@ pub enum Row {
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Delta {
     /// All rows in order, kept ones included.
-    pub rows: Vec<Row>,
-    /// Words that differ: how much there is to read.
+    pub rows: Vec<DeltaRow>,
+    /// TokenText that differ: how much there is to read.
     pub cost: usize,
 }
 
 impl Delta {
     /// How many rows are of a kind.
-    pub fn count(&self, is: impl Fn(&Row) -> bool) -> usize {
+    pub fn count(&self, is: impl Fn(&DeltaRow) -> bool) -> usize {
         self.rows.iter().filter(|row| is(row)).count()
     }
 
@@ -56,21 +56,27 @@ impl Delta {
         let counts = [
             (
                 "re-indented",
-                self.count(|r| matches!(r, Row::Reindented(..))),
+                self.count(|r| matches!(r, DeltaRow::Reindented(..))),
             ),
-            ("re-spaced", self.count(|r| matches!(r, Row::Respaced(..)))),
-            ("re-worded", self.count(|r| matches!(r, Row::Reworded(..)))),
-            ("added", self.count(|r| matches!(r, Row::Added(_)))),
-            ("removed", self.count(|r| matches!(r, Row::Removed(_)))),
+            (
+                "re-spaced",
+                self.count(|r| matches!(r, DeltaRow::Respaced(..))),
+            ),
+            (
+                "re-worded",
+                self.count(|r| matches!(r, DeltaRow::Reworded(..))),
+            ),
+            ("added", self.count(|r| matches!(r, DeltaRow::Added(_)))),
+            ("removed", self.count(|r| matches!(r, DeltaRow::Removed(_)))),
         ];
         let mut parts = Vec::new();
         for (verb, n) in counts.into_iter().filter(|(_, n)| *n > 0) {
-            let unit = match (parts.is_empty(), n) {
+            let edit = match (parts.is_empty(), n) {
                 (false, _) => "",
                 (true, 1) => " line",
                 (true, _) => " lines",
             };
-            parts.push(format!("{verb} {n}{unit}"));
+            parts.push(format!("{verb} {n}{edit}"));
         }
         match parts.is_empty() {
             true => "nothing".to_owned(),
@@ -103,7 +109,7 @@ fn shifted(lines: LineRange, by: LineIdx) -> LineRange {
 
 fn kept(delta: &mut Delta, a: &mut u32, b: &mut u32, until: u32) {
     while *a < until {
-        delta.rows.push(Row::Kept(LineIdx(*a), LineIdx(*b)));
+        delta.rows.push(DeltaRow::Kept(LineIdx(*a), LineIdx(*b)));
         *a += 1;
         *b += 1;
     }
@@ -136,24 +142,24 @@ fn loose(delta: &mut Delta, from: &Source, a: Range<u32>, to: &Source, b: Range<
     // A line beyond all reading counts as its bytes.
     let cost = |bytes: &[u8]| match bytes.len() {
         n if n > LONG_LINE => n / 8,
-        _ => solid_words(bytes).count(),
+        _ => solid_tokens(bytes).count(),
     };
     for line in a.map(LineIdx) {
         delta.cost += cost(from.line(line).content());
-        delta.rows.push(Row::Removed(line));
+        delta.rows.push(DeltaRow::Removed(line));
     }
     for line in b.map(LineIdx) {
         delta.cost += cost(to.line(line).content());
-        delta.rows.push(Row::Added(line));
+        delta.rows.push(DeltaRow::Added(line));
     }
 }
 
-fn changed_row(x: LineIdx, old: Line<'_>, y: LineIdx, new: Line<'_>) -> Row {
-    let same_words = same_words(old.content(), new.content());
-    match (same_words, old.indent() == new.indent()) {
-        (false, _) => Row::Reworded(x, y),
-        (true, false) => Row::Reindented(x, y),
-        (true, true) => Row::Respaced(x, y),
+fn changed_row(x: LineIdx, old: Line<'_>, y: LineIdx, new: Line<'_>) -> DeltaRow {
+    let same_tokens = same_tokens(old.content(), new.content());
+    match (same_tokens, old.indent() == new.indent()) {
+        (false, _) => DeltaRow::Reworded(x, y),
+        (true, false) => DeltaRow::Reindented(x, y),
+        (true, true) => DeltaRow::Respaced(x, y),
     }
 }
 
@@ -315,8 +321,8 @@ mod tests {
     #[test]
     fn like_lines_are_paired_and_others_not() {
         let delta = of("fn berth() {\n", "// by tide\nfn berths() {\n");
-        let pair = Row::Reworded(LineIdx(0), LineIdx(1));
-        assert_eq!(delta.rows, [Row::Added(LineIdx(0)), pair]);
+        let pair = DeltaRow::Reworded(LineIdx(0), LineIdx(1));
+        assert_eq!(delta.rows, [DeltaRow::Added(LineIdx(0)), pair]);
     }
 
     proptest! {

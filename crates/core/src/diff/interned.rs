@@ -5,14 +5,14 @@ use crate::text::source::Source;
 use imara_diff::{Interner, Token};
 
 /// The lines of three texts as numbers: equal numbers, equal bytes.
-pub(crate) struct Tokens {
+pub(crate) struct InternedLines {
     pub(crate) base: Vec<Token>,
     pub(crate) ours: Vec<Token>,
     pub(crate) theirs: Vec<Token>,
     pub(crate) distinct: u32,
 }
 
-impl Tokens {
+impl InternedLines {
     pub(crate) fn new(base: &Source, ours: &Source, theirs: &Source) -> Self {
         let mut interner = Interner::new(base.len() + base.len() / 4 + 16);
         let base_tokens: Vec<_> = base
@@ -21,7 +21,7 @@ impl Tokens {
             .collect();
         let ours = follow(&mut interner, base, &base_tokens, ours);
         let theirs = follow(&mut interner, base, &base_tokens, theirs);
-        Tokens {
+        InternedLines {
             base: base_tokens,
             ours,
             theirs,

@@ -8,16 +8,16 @@ use crate::text::tokens::words;
 use imara_diff::{Interner, Token};
 use std::ops::Range;
 
-/// Bytes beyond which a text is not stitched.
+/// Bytes beyond which a text is not merged.
 pub(crate) const LONG: usize = 60_000;
 
-pub(crate) struct Words<'a> {
+pub(crate) struct TokenText<'a> {
     bytes: &'a [u8],
     /// Each word with the blanks in front of it: blanks, word. The last has no word.
     cells: Vec<(Range<usize>, Range<usize>)>,
 }
 
-impl<'a> Words<'a> {
+impl<'a> TokenText<'a> {
     pub(crate) fn new(bytes: &'a [u8]) -> Self {
         let mut cells = Vec::new();
         let mut from = 0;
@@ -28,7 +28,7 @@ impl<'a> Words<'a> {
             }
         }
         cells.push((from..bytes.len(), bytes.len()..bytes.len()));
-        Words { bytes, cells }
+        TokenText { bytes, cells }
     }
 
     pub(crate) fn len(&self) -> usize {
@@ -43,7 +43,7 @@ impl<'a> Words<'a> {
         &self.bytes[self.cells[at].1.clone()]
     }
 
-    /// Words `range` with what stands between them, without the blanks before the first.
+    /// TokenText `range` with what stands between them, without the blanks before the first.
     pub(crate) fn run(&self, range: Range<usize>) -> &'a [u8] {
         match range.is_empty() {
             true => b"",
@@ -58,28 +58,28 @@ impl<'a> Words<'a> {
     }
 }
 
-/// Words that a side must have put in where nothing was, for the other to be said to have them too.
+/// TokenText that a side must have put in where nothing was, for the other to be said to have them too.
 const SAID: usize = 3;
 
 /// What each side did to the words of base.
-pub(crate) struct WordDiff<'a> {
-    base: Words<'a>,
-    sides: [Words<'a>; 2],
+pub(crate) struct TokenDiff<'a> {
+    base: TokenText<'a>,
+    sides: [TokenText<'a>; 2],
     tokens: [Vec<Token>; 3],
     hunks: [Vec<Hunk>; 2],
 }
 
-impl<'a> WordDiff<'a> {
+impl<'a> TokenDiff<'a> {
     /// `None` if a text is too long.
     pub(crate) fn new(base: &'a [u8], ours: &'a [u8], theirs: &'a [u8]) -> Option<Self> {
         if base.len().max(ours.len()).max(theirs.len()) > LONG {
             return None;
         }
-        let (base, sides) = (Words::new(base), [ours, theirs].map(Words::new));
+        let (base, sides) = (TokenText::new(base), [ours, theirs].map(TokenText::new));
         let mut interner = Interner::new(base.len() * 2 + 8);
         let tokens = [&base, &sides[0], &sides[1]].map(|words| words.tokens(&mut interner));
         let hunks = [1, 2].map(|side| search_small(&tokens[0], &tokens[side]));
-        Some(WordDiff {
+        Some(TokenDiff {
             base,
             sides,
             tokens,
@@ -199,7 +199,7 @@ mod tests {
     #[test]
     fn a_change_may_hold_the_other() {
         let holds = |base: &str, less: &str, more: &str| {
-            let diff = WordDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
+            let diff = TokenDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
             let found = diff.unwrap().covering();
             found.is_some_and(|(side, _)| side == Side::Theirs)
         };
@@ -233,7 +233,7 @@ mod tests {
     #[test]
     fn what_was_rewritten_may_say_it_otherwise() {
         let close = |base: &str, less: &str, more: &str| {
-            let diff = WordDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
+            let diff = TokenDiff::new(base.as_bytes(), less.as_bytes(), more.as_bytes());
             diff.unwrap().covering()
         };
         let base = "check(ship); moor(ship);";

@@ -1,13 +1,13 @@
 //! The merged text while it is being decided: every line with its origin.
 //!
-//! A draft holds, for each region of its plan, how it stands and the pieces of
+//! A draft holds, for each region of its plan, how it stands and the segments of
 //! text that stand there. Not here: undo and storage (`journal`), bytes with
 //! markers (`markers`).
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Ruling;
-use crate::model::region::{ConflictId, Kind, Region, RegionId};
-use crate::model::segment::{Origin, Pick, Piece, Strand};
+use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
+use crate::model::segment::{DraftSegment, Origin, Pick, Segment};
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
 use crate::text::lines::{LineIdx, LineRange};
@@ -18,7 +18,7 @@ use std::sync::Arc;
 
 /// How a region stands in the draft.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Standing {
+pub enum RegionState {
     /// As it merged by itself.
     Merged,
     /// A conflict that waits for a decision.
@@ -102,46 +102,48 @@ impl Counts {
 }
 
 #[derive(Clone, Debug)]
-struct Cell {
-    standing: Standing,
-    /// What stands there, in order; no piece is empty.
-    pieces: Vec<Piece>,
+struct RegionDraft {
+    standing: RegionState,
+    /// What stands there, in order; no segment is empty.
+    segments: Vec<DraftSegment>,
 }
 
-impl Cell {
-    fn new(region: &Region, standing: Standing) -> Self {
-        let pieces = match &standing {
-            Standing::Settled(resolution) => resolution.pieces(region),
-            Standing::Ruled(ruling) => match &ruling.resolution {
-                Some(resolution) => resolution.pieces(region),
-                None => vec![default_piece(region)],
+impl RegionDraft {
+    fn new(region: &Region, standing: RegionState) -> Self {
+        let segments = match &standing {
+            RegionState::Settled(resolution) => resolution.segments(region),
+            RegionState::Ruled(ruling) => match &ruling.resolution {
+                Some(resolution) => resolution.segments(region),
+                None => vec![default_segment(region)],
             },
-            _ => vec![default_piece(region)],
+            _ => vec![default_segment(region)],
         };
-        let pieces = pieces.into_iter().filter(|p| !p.is_empty()).collect();
-        Cell { standing, pieces }
+        let segments = segments.into_iter().filter(|p| !p.is_empty()).collect();
+        RegionDraft { standing, segments }
     }
 
     fn default(region: &Region) -> Self {
         let standing = match region.kind {
-            Kind::Conflict => Standing::Open,
-            _ => Standing::Merged,
+            RegionKind::Conflict => RegionState::Open,
+            _ => RegionState::Merged,
         };
         Self::new(region, standing)
     }
 
     fn len(&self) -> usize {
-        self.pieces.iter().map(Piece::len).sum()
+        self.segments.iter().map(DraftSegment::len).sum()
     }
 }
 
-fn default_piece(region: &Region) -> Piece {
+fn default_segment(region: &Region) -> DraftSegment {
     match region.kind {
-        Kind::Unchanged => Piece::with_origin(Origin::Unchanged, Version::Base, region.base),
-        Kind::Ours => Piece::lines(Version::Ours, region.ours),
-        Kind::Theirs => Piece::lines(Version::Theirs, region.theirs),
-        Kind::Same => Piece::with_origin(Origin::Same, Version::Ours, region.ours),
-        Kind::Conflict => Piece::with_origin(Origin::Open, Version::Base, region.base),
+        RegionKind::Unchanged => {
+            DraftSegment::with_origin(Origin::Unchanged, Version::Base, region.base)
+        }
+        RegionKind::Ours => DraftSegment::lines(Version::Ours, region.ours),
+        RegionKind::Theirs => DraftSegment::lines(Version::Theirs, region.theirs),
+        RegionKind::Same => DraftSegment::with_origin(Origin::Same, Version::Ours, region.ours),
+        RegionKind::Conflict => DraftSegment::with_origin(Origin::Open, Version::Base, region.base),
     }
 }
 
@@ -149,8 +151,8 @@ fn default_piece(region: &Region) -> Piece {
 #[derive(Clone, Debug)]
 pub struct Draft {
     plan: Arc<Plan>,
-    /// One cell a region, in the plan's order.
-    cells: Vec<Cell>,
+    /// One region_draft a region, in the plan's order.
+    regions: Vec<RegionDraft>,
     /// First draft line of each region, and the number of all lines at the end; never falls.
     starts: Vec<u32>,
 }
@@ -158,10 +160,10 @@ pub struct Draft {
 impl Draft {
     /// The draft as it merges by itself, conflicts open.
     pub fn new(plan: Arc<Plan>) -> Self {
-        let cells = plan.regions().iter().map(Cell::default).collect();
+        let regions = plan.regions().iter().map(RegionDraft::default).collect();
         let mut draft = Draft {
             plan,
-            cells,
+            regions,
             starts: Vec::new(),
         };
         draft.index();
@@ -187,16 +189,16 @@ impl Draft {
     ///
     /// # Panics
     /// If the plan has no such region.
-    pub fn standing(&self, region: RegionId) -> &Standing {
-        &self.cells[region.0 as usize].standing
+    pub fn standing(&self, region: RegionId) -> &RegionState {
+        &self.regions[region.0 as usize].standing
     }
 
     /// What stands in a region.
     ///
     /// # Panics
     /// If the plan has no such region.
-    pub fn pieces(&self, region: RegionId) -> &[Piece] {
-        &self.cells[region.0 as usize].pieces
+    pub fn segments(&self, region: RegionId) -> &[DraftSegment] {
+        &self.regions[region.0 as usize].segments
     }
 
     /// The draft lines of a region.
@@ -218,19 +220,19 @@ impl Draft {
     pub fn line(&self, line: LineIdx) -> Option<DraftLine<'_>> {
         let region = self.region_at(line)?;
         let mut nth = (line.0 - self.starts[region.0 as usize]) as usize;
-        for piece in self.pieces(region) {
-            if nth < piece.len() {
+        for segment in self.segments(region) {
+            if nth < segment.len() {
                 return Some(DraftLine {
-                    line: piece.line(self.plan.versions(), nth),
-                    origin: piece.origin(),
+                    line: segment.line(self.plan.versions(), nth),
+                    origin: segment.origin(),
                     region,
-                    source: piece.source().map(|(version, lines)| Pick {
+                    source: segment.source().map(|(version, lines)| Pick {
                         version,
                         line: LineIdx(lines.start.0 + nth as u32),
                     }),
                 });
             }
-            nth -= piece.len();
+            nth -= segment.len();
         }
         None
     }
@@ -243,10 +245,10 @@ impl Draft {
         let region = self.plan.region(id);
         let offset = line.0 - region.lines(version).start.0;
         let mut at = self.starts[id.0 as usize];
-        for piece in self.pieces(id) {
-            if let Some((shown, lines)) = piece.source() {
-                let alike = region.kind == Kind::Unchanged
-                    || (region.kind == Kind::Same && version != Version::Base);
+        for segment in self.segments(id) {
+            if let Some((shown, lines)) = segment.source() {
+                let alike = region.kind == RegionKind::Unchanged
+                    || (region.kind == RegionKind::Same && version != Version::Base);
                 let wanted = match alike {
                     true => LineIdx(region.lines(shown).start.0 + offset),
                     false => line,
@@ -255,7 +257,7 @@ impl Draft {
                     return Some(LineIdx(at + wanted.0 - lines.start.0));
                 }
             }
-            at += piece.len() as u32;
+            at += segment.len() as u32;
         }
         None
     }
@@ -264,15 +266,15 @@ impl Draft {
     pub fn text_of(&self, region: RegionId) -> Vec<u8> {
         let mut out = Vec::new();
         let end = self.plan.versions().ours.usual_end();
-        for piece in self.pieces(region) {
-            piece.write(self.plan.versions(), end, &mut out);
+        for segment in self.segments(region) {
+            segment.write(self.plan.versions(), end, &mut out);
         }
         out
     }
 
     /// Whether a conflict is still open.
     pub fn is_open(&self, region: RegionId) -> bool {
-        *self.standing(region) == Standing::Open
+        *self.standing(region) == RegionState::Open
     }
 
     /// The open conflicts in order.
@@ -285,7 +287,7 @@ impl Draft {
     pub fn ruled(&self) -> impl DoubleEndedIterator<Item = (RegionId, &Arc<Ruling>)> {
         let conflicts = self.plan.conflicts().iter();
         conflicts.filter_map(|id| match self.standing(*id) {
-            Standing::Ruled(ruling) => Some((*id, ruling)),
+            RegionState::Ruled(ruling) => Some((*id, ruling)),
             _ => None,
         })
     }
@@ -302,8 +304,12 @@ impl Draft {
     /// The merged bytes; base stands where a conflict is open.
     pub fn bytes(&self) -> Vec<u8> {
         let versions = self.plan.versions();
-        let pieces = || self.cells.iter().flat_map(|cell| &cell.pieces);
-        let has = |sign: u8| pieces().any(|piece| piece.bytes(versions).contains(&sign));
+        let segments = || {
+            self.regions
+                .iter()
+                .flat_map(|region_draft| &region_draft.segments)
+        };
+        let has = |sign: u8| segments().any(|segment| segment.bytes(versions).contains(&sign));
         // A text without any LF is cut at lone CRs, whatever the versions are cut at; one with LF
         // never is.
         let end = match (has(b'\n'), has(b'\r'), versions.ours.usual_end()) {
@@ -312,8 +318,8 @@ impl Draft {
             (.., usual) => usual,
         };
         let mut out = Vec::new();
-        for piece in pieces() {
-            piece.write(versions, end, &mut out);
+        for segment in segments() {
+            segment.write(versions, end, &mut out);
         }
         out
     }
@@ -329,7 +335,10 @@ impl Draft {
         };
         self.check(resolution)?;
         self.put(id, |region| match region.kind {
-            Kind::Conflict => Ok(Cell::new(region, Standing::Ruled(Arc::new(ruling.clone())))),
+            RegionKind::Conflict => Ok(RegionDraft::new(
+                region,
+                RegionState::Ruled(Arc::new(ruling.clone())),
+            )),
             _ => Err(Refused::NotAConflict(id)),
         })
     }
@@ -337,7 +346,7 @@ impl Draft {
     fn check(&self, resolution: &Resolution) -> Result<(), Refused> {
         match resolution {
             Resolution::Lines(picks) => self.check_picks(picks),
-            Resolution::Woven(strands) => self.check_strands(strands),
+            Resolution::Segments(segments) => self.check_segments(segments),
             _ => Ok(()),
         }
     }
@@ -345,18 +354,21 @@ impl Draft {
     pub(crate) fn settle(&mut self, id: RegionId, resolution: &Resolution) -> Result<(), Refused> {
         self.check(resolution)?;
         self.put(id, |region| {
-            Ok(Cell::new(region, Standing::Settled(resolution.clone())))
+            Ok(RegionDraft::new(
+                region,
+                RegionState::Settled(resolution.clone()),
+            ))
         })
     }
 
     /// Puts a region back to how it merged by itself.
     pub(crate) fn reset(&mut self, id: RegionId) -> Result<(), Refused> {
-        self.put(id, |region| Ok(Cell::default(region)))
+        self.put(id, |region| Ok(RegionDraft::default(region)))
     }
 
     pub(crate) fn reopen(&mut self, id: RegionId) -> Result<(), Refused> {
         self.put(id, |region| match region.kind {
-            Kind::Conflict => Ok(Cell::default(region)),
+            RegionKind::Conflict => Ok(RegionDraft::default(region)),
             _ => Err(Refused::NotAConflict(id)),
         })
     }
@@ -364,11 +376,11 @@ impl Draft {
     fn put(
         &mut self,
         id: RegionId,
-        cell: impl FnOnce(&Region) -> Result<Cell, Refused>,
+        region_draft: impl FnOnce(&Region) -> Result<RegionDraft, Refused>,
     ) -> Result<(), Refused> {
         let region = self.plan.regions().get(id.0 as usize);
-        let cell = cell(region.ok_or(Refused::NoSuchRegion(id))?)?;
-        self.cells[id.0 as usize] = cell;
+        let region_draft = region_draft(region.ok_or(Refused::NoSuchRegion(id))?)?;
+        self.regions[id.0 as usize] = region_draft;
         Ok(())
     }
 
@@ -380,15 +392,15 @@ impl Draft {
         }
     }
 
-    fn check_strands(&self, strands: &[Strand]) -> Result<(), Refused> {
-        let outside = |strand: &Strand| match strand {
-            Strand::Lines(version, lines) => {
+    fn check_segments(&self, segments: &[Segment]) -> Result<(), Refused> {
+        let outside = |segment: &Segment| match segment {
+            Segment::Lines(version, lines) => {
                 let len = self.plan.versions().get(*version).len();
                 (lines.end < lines.start || lines.end.0 as usize > len).then_some(lines.end)
             }
-            Strand::Text(_) => None,
+            Segment::Text(_) => None,
         };
-        match strands.iter().find_map(outside) {
+        match segments.iter().find_map(outside) {
             Some(line) => Err(Refused::NoSuchLine(line)),
             None => Ok(()),
         }
@@ -433,13 +445,13 @@ impl Draft {
             .starts
             .partition_point(|s| *s <= start)
             .saturating_sub(1);
-        for i in first.min(home)..last.min(self.cells.len()) {
+        for i in first.min(home)..last.min(self.regions.len()) {
             let (from, to) = (self.starts[i], self.starts[i + 1]);
             let cut = start.clamp(from, to) - from..end.clamp(from, to) - from;
             let text = (i == home).then(|| Source::new(edit.text.clone()));
             if text.is_some() || !cut.is_empty() {
                 splice(
-                    &mut self.cells[i],
+                    &mut self.regions[i],
                     cut.start as usize,
                     cut.end as usize,
                     text,
@@ -457,7 +469,7 @@ impl Draft {
             .starts
             .partition_point(|s| *s < start)
             .saturating_sub(1);
-        let near = || (first..self.cells.len()).take_while(|i| self.starts[*i] <= end);
+        let near = || (first..self.regions.len()).take_while(|i| self.starts[*i] <= end);
         let belongs = |i: &usize| match lines.is_empty() {
             true => touches(i),
             false => cuts(i),
@@ -465,8 +477,8 @@ impl Draft {
         if let Some(id) = prefer.map(|id| id.0 as usize).filter(belongs) {
             return id;
         }
-        let is_open = |i: &usize| self.cells[*i].standing == Standing::Open;
-        let is_conflict = |i: &usize| self.plan.regions()[*i].kind == Kind::Conflict;
+        let is_open = |i: &usize| self.regions[*i].standing == RegionState::Open;
+        let is_conflict = |i: &usize| self.plan.regions()[*i].kind == RegionKind::Conflict;
         near()
             .find(|i| cuts(i) && is_conflict(i))
             .or_else(|| near().find(cuts))
@@ -477,40 +489,40 @@ impl Draft {
 
     pub(crate) fn index(&mut self) {
         self.starts.clear();
-        self.starts.reserve(self.cells.len() + 1);
+        self.starts.reserve(self.regions.len() + 1);
         let mut at = 0;
         self.starts.push(0);
-        for cell in &self.cells {
-            at += cell.len() as u32;
+        for region_draft in &self.regions {
+            at += region_draft.len() as u32;
             self.starts.push(at);
         }
     }
 }
 
-/// Replaces lines of a cell, counted from its first, and marks it as written by hand.
-fn splice(cell: &mut Cell, start: usize, end: usize, text: Option<Source>) {
-    let was_open = cell.standing == Standing::Open;
-    let (head, rest) = cut(std::mem::take(&mut cell.pieces), start);
+/// Replaces lines of a region_draft, counted from its first, and marks it as written by hand.
+fn splice(region_draft: &mut RegionDraft, start: usize, end: usize, text: Option<Source>) {
+    let was_open = region_draft.standing == RegionState::Open;
+    let (head, rest) = cut(std::mem::take(&mut region_draft.segments), start);
     let (_, tail) = cut(rest, end - start);
-    let text = text.filter(|t| !t.is_empty()).map(Piece::by_hand);
-    cell.pieces = head.into_iter().chain(text).chain(tail).collect();
-    cell.standing = Standing::ByHand;
-    for piece in cell.pieces.iter_mut().filter(|_| was_open) {
-        piece.decided();
+    let text = text.filter(|t| !t.is_empty()).map(DraftSegment::by_hand);
+    region_draft.segments = head.into_iter().chain(text).chain(tail).collect();
+    region_draft.standing = RegionState::ByHand;
+    for segment in region_draft.segments.iter_mut().filter(|_| was_open) {
+        segment.decided();
     }
 }
 
-fn cut(pieces: Vec<Piece>, at: usize) -> (Vec<Piece>, Vec<Piece>) {
+fn cut(segments: Vec<DraftSegment>, at: usize) -> (Vec<DraftSegment>, Vec<DraftSegment>) {
     let (mut head, mut tail, mut left) = (Vec::new(), Vec::new(), at);
-    for piece in pieces {
-        match piece.len() {
+    for segment in segments {
+        match segment.len() {
             n if left >= n => {
                 left -= n;
-                head.push(piece);
+                head.push(segment);
             }
-            _ if left == 0 => tail.push(piece),
+            _ if left == 0 => tail.push(segment),
             _ => {
-                let (a, b) = piece.split(left);
+                let (a, b) = segment.split(left);
                 head.push(a);
                 tail.push(b);
                 left = 0;

@@ -1,33 +1,38 @@
 //! Whether rows that one side put in hang on rows that the other side changed.
 
-use crate::merge::row_edits::{Change, Unit};
+use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::model::versions::{Version, Versions};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
-use crate::text::tokens::{is_name, solid_words};
+use crate::text::tokens::{is_name, solid_tokens};
 use std::collections::HashSet;
 
 /// Rows re-worded by one side of which the other side put in something like a copy.
-pub(crate) fn copied(versions: &Versions, units: &[Unit], other: Version, news: &[Unit]) -> usize {
-    let new_rows = news.iter().flat_map(|unit| match unit {
-        Unit::PutIn(_, lines) | Unit::Swap(_, lines) => versions.get(other).slice(*lines),
+pub(crate) fn copied(
+    versions: &Versions,
+    row_edits: &[RowEdit],
+    other: Version,
+    news: &[RowEdit],
+) -> usize {
+    let new_rows = news.iter().flat_map(|edit| match edit {
+        RowEdit::Insert(_, lines) | RowEdit::Replace(_, lines) => versions.get(other).slice(*lines),
         _ => b"",
     });
     let new_rows: Vec<u8> = new_rows.copied().collect();
     if new_rows.is_empty() {
         return 0;
     }
-    let known: HashSet<&[u8]> = solid_words(&new_rows).collect();
-    let is_copied = |unit: &&Unit| match unit {
-        Unit::Pair(b, _, Change::Words) => {
+    let known: HashSet<&[u8]> = solid_tokens(&new_rows).collect();
+    let is_copied = |edit: &&RowEdit| match edit {
+        RowEdit::Keep(b, _, RowChange::Wording) => {
             let row = versions.base.line(LineIdx(*b)).trimmed();
-            let names: HashSet<&[u8]> = solid_words(row).filter(|w| is_name(w)).collect();
+            let names: HashSet<&[u8]> = solid_tokens(row).filter(|w| is_name(w)).collect();
             let shared = names.iter().filter(|name| known.contains(**name)).count();
             names.len() >= 3 && shared * 10 >= names.len() * 7
         }
         _ => false,
     };
-    units.iter().filter(is_copied).count()
+    row_edits.iter().filter(is_copied).count()
 }
 
 /// Lines around a conflict in which names are looked for.
@@ -40,16 +45,16 @@ const FEW: usize = 12;
 pub(crate) fn orphaned(
     versions: &Versions,
     (side, left): (Version, LineRange),
-    units: &[Unit],
-    (other, news): (Version, &[Unit]),
+    row_edits: &[RowEdit],
+    (other, news): (Version, &[RowEdit]),
 ) -> usize {
     let rows = |text: &'_ Source, lines: LineRange| -> Vec<u8> {
         let kept = text.lines(lines).map(|l| l.content().to_vec());
         kept.collect::<Vec<_>>().join(&b'\n')
     };
-    let removed = units.iter().filter_map(|unit| match unit {
-        Unit::Gone(b) => Some(LineRange::new(*b, b + 1)),
-        Unit::Swap(b, _) => Some(*b),
+    let removed = row_edits.iter().filter_map(|edit| match edit {
+        RowEdit::Delete(b) => Some(LineRange::new(*b, b + 1)),
+        RowEdit::Replace(b, _) => Some(*b),
         _ => None,
     });
     let removed: Vec<u8> = removed
@@ -64,31 +69,31 @@ pub(crate) fn orphaned(
         (left.end.0 + NEAR).min(text.all().end.0),
     );
     let near = rows(text, around);
-    let near: HashSet<&[u8]> = solid_words(&near).collect();
-    let vanished: HashSet<&[u8]> = solid_words(&removed)
+    let near: HashSet<&[u8]> = solid_tokens(&near).collect();
+    let vanished: HashSet<&[u8]> = solid_tokens(&removed)
         .filter(|word| word.len() > 1 && is_name(word) && !near.contains(word))
         .collect();
     let uses = |lines: LineRange| {
         let new = versions.get(other);
-        let uses = |line: &Line<'_>| solid_words(line.content()).any(|w| vanished.contains(w));
+        let uses = |line: &Line<'_>| solid_tokens(line.content()).any(|w| vanished.contains(w));
         new.lines(lines).filter(uses).count()
     };
     // Rows that stayed: only words that are new in them.
     let takes_up = |b: u32, s: u32| {
-        let old: HashSet<&[u8]> = solid_words(versions.base.line(LineIdx(b)).content()).collect();
-        let new = solid_words(versions.get(other).line(LineIdx(s)).content());
+        let old: HashSet<&[u8]> = solid_tokens(versions.base.line(LineIdx(b)).content()).collect();
+        let new = solid_tokens(versions.get(other).line(LineIdx(s)).content());
         let mut new = new.filter(|word| !old.contains(word));
         usize::from(new.any(|word| vanished.contains(word)))
     };
-    let fresh = news.iter().filter_map(|unit| match *unit {
-        Unit::PutIn(_, lines) if lines.len() <= FEW => Some(uses(lines)),
-        Unit::Pair(b, s, Change::Words) => Some(takes_up(b, s)),
+    let fresh = news.iter().filter_map(|edit| match *edit {
+        RowEdit::Insert(_, lines) if lines.len() <= FEW => Some(uses(lines)),
+        RowEdit::Keep(b, s, RowChange::Wording) => Some(takes_up(b, s)),
         _ => None,
     });
     fresh.sum()
 }
 
-/// Words that begin what stands by itself.
+/// TokenText that begin what stands by itself.
 const DECLARES: [&[u8]; 22] = [
     b"def",
     b"class",
@@ -114,7 +119,7 @@ const DECLARES: [&[u8]; 22] = [
     b"type",
 ];
 
-/// Words that begin a declaration with a body of its own.
+/// TokenText that begin a declaration with a body of its own.
 const BODIES: [&[u8]; 9] = [
     b"def",
     b"class",
@@ -129,7 +134,7 @@ const BODIES: [&[u8]; 9] = [
 
 /// Whether rows mean the same wherever they stand: imports of a line each, or whole
 /// declarations parted from what is around them by a blank row.
-pub(crate) fn stands_alone(text: &Source, lines: LineRange) -> bool {
+pub(crate) fn is_self_contained(text: &Source, lines: LineRange) -> bool {
     let rows = || text.lines(lines).map(|line| line.trimmed());
     let worded = || rows().filter(|row| !row.is_empty());
     if worded().next().is_none() {
@@ -149,7 +154,7 @@ pub(crate) fn stands_alone(text: &Source, lines: LineRange) -> bool {
     // At the outermost level there is nothing but heads, what leads to them and what closes them.
     let mut bodies = 0;
     let heads_only = heads.map(Line::trimmed).all(|row| {
-        let mut words = solid_words(row).filter(|w| is_name(w)).take(4);
+        let mut words = solid_tokens(row).filter(|w| is_name(w)).take(4);
         let declares = words.any(|word| BODIES.contains(&word));
         bodies += usize::from(declares);
         let leads = row.starts_with(b"@") || row.starts_with(b"#") || row.starts_with(b"//");
@@ -173,7 +178,7 @@ fn is_import(row: &[u8]) -> bool {
 }
 
 /// Whether rows belong to the one that follows them: decorators, comments, an open end.
-pub(crate) fn leans(text: &Source, lines: LineRange) -> bool {
+pub(crate) fn attaches_to_next(text: &Source, lines: LineRange) -> bool {
     let rows: Vec<&[u8]> = text.lines(lines).map(|l| l.trimmed()).collect();
     let mut worded = rows.iter().filter(|row| !row.is_empty());
     let Some(first) = worded.clone().next() else {
@@ -190,7 +195,7 @@ pub(crate) fn leans(text: &Source, lines: LineRange) -> bool {
             .any(|sign| row.starts_with(sign))
     };
     let declares = rows.iter().any(|row| {
-        let word = solid_words(row).next();
+        let word = solid_tokens(row).next();
         word.is_some_and(|word| DECLARES.contains(&word))
     });
     let open = matches!(
@@ -205,11 +210,11 @@ pub(crate) fn leans(text: &Source, lines: LineRange) -> bool {
 mod tests {
     use super::*;
     use crate::diff::hunk::Algorithm;
-    use crate::merge::row_edits::units;
+    use crate::merge::row_edits::row_edits;
 
     fn whole_leans(text: &str) -> bool {
         let text = Source::from(text);
-        leans(&text, text.all())
+        attaches_to_next(&text, text.all())
     }
 
     #[test]
@@ -229,7 +234,7 @@ mod tests {
     fn some_rows_mean_the_same_wherever_they_stand() {
         let alone = |text: &str| {
             let text = Source::from(text);
-            stands_alone(&text, text.all())
+            is_self_contained(&text, text.all())
         };
         assert!(alone("from harbour import berth\nimport tide\n\n"));
         assert!(alone("const berth = require('./berth');\n"));
@@ -254,7 +259,7 @@ mod tests {
         };
         let of = |side: &Source| {
             let (base, all) = (&versions.base, side.all());
-            units(base, base.all(), side, all, Algorithm::Histogram)
+            row_edits(base, base.all(), side, all, Algorithm::Histogram)
         };
         let (o, t) = (of(&versions.ours), of(&versions.theirs));
         let all = versions.ours.all();

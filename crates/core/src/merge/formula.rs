@@ -1,8 +1,8 @@
 //! A change that is one replacement, made throughout.
 
-use crate::diff::tokens::WordDiff;
+use crate::diff::tokens::TokenDiff;
 use crate::model::side::Side;
-use crate::text::tokens::{is_name, solid_words, words};
+use crate::text::tokens::{is_name, solid_tokens, words};
 use std::ops::Range;
 
 /// Calls of so many different names are tried.
@@ -24,7 +24,7 @@ pub struct Formula {
 impl Formula {
     /// The formula that turns `base` into `side`, if one does: every place that could be replaced was.
     pub fn of(base: &[u8], side: &[u8]) -> Option<Self> {
-        let changes = WordDiff::new(base, side, base)?.changes(Side::Ours);
+        let changes = TokenDiff::new(base, side, base)?.changes(Side::Ours);
         Self::out_of(&changes, base, side)
     }
 
@@ -133,8 +133,8 @@ impl Formula {
     /// Whether its words stand beside the same words in both texts.
     pub(crate) fn in_company(&self, base: &[u8], other: &[u8]) -> bool {
         let company = |text: &[u8]| -> Vec<(Vec<u8>, Vec<u8>)> {
-            let cells: Vec<&[u8]> = solid_words(text).collect();
-            let wanted: Vec<&[u8]> = solid_words(&self.from).collect();
+            let cells: Vec<&[u8]> = solid_tokens(text).collect();
+            let wanted: Vec<&[u8]> = solid_tokens(&self.from).collect();
             let word = |at: Option<usize>| {
                 let word = at.and_then(|at| cells.get(at));
                 word.map_or(Vec::new(), |w| w.to_vec())

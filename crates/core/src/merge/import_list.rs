@@ -15,13 +15,17 @@ pub(crate) struct Merged {
 
 /// Merges the names of one line that all three have; `None` if it is no such line, or both put
 /// different names in at the same place.
-pub(crate) fn merge_names(base: Line<'_>, ours: Line<'_>, theirs: Line<'_>) -> Option<Merged> {
+pub(crate) fn merge_import_list(
+    base: Line<'_>,
+    ours: Line<'_>,
+    theirs: Line<'_>,
+) -> Option<Merged> {
     let [base, ours, theirs] = [List::of(base)?, List::of(ours)?, List::of(theirs)?];
     merged(&base, &ours, &theirs)
 }
 
 /// The same for a line that both put in.
-pub(crate) fn merge_new_names(ours: Line<'_>, theirs: Line<'_>) -> Option<Merged> {
+pub(crate) fn merge_new_import_list(ours: Line<'_>, theirs: Line<'_>) -> Option<Merged> {
     let [ours, theirs] = [List::of(ours)?, List::of(theirs)?];
     let none = List {
         names: Vec::new(),
@@ -167,7 +171,7 @@ mod tests {
         let line = |text: &'static str| Line::new(text.as_bytes());
         let [base, ours, theirs] =
             [base, ours, theirs].map(|text| line(Box::leak(text.to_owned().into_boxed_str())));
-        let merged = merge_names(base, ours, theirs)?;
+        let merged = merge_import_list(base, ours, theirs)?;
         Some((String::from_utf8(merged.words).unwrap(), merged.sure))
     }
 

@@ -1,36 +1,36 @@
 //! How a side indents what base indents otherwise, so that new rows can follow it.
 
-use crate::merge::row_edits::Unit;
+use crate::merge::row_edits::RowEdit;
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
 use std::collections::HashMap;
 
 /// How one side indents what base indents otherwise.
-pub(crate) struct Indents<'a> {
+pub(crate) struct IndentationMap<'a> {
     /// Row of base, its indentation, the side's; rows without words left out.
     rows: Vec<(u32, &'a [u8], &'a [u8])>,
 }
 
-impl<'a> Indents<'a> {
-    pub(crate) fn new(base: &'a Source, side: &'a Source, units: &[Unit]) -> Self {
-        let row = |unit: &Unit| match *unit {
-            Unit::Pair(b, s, _) => {
+impl<'a> IndentationMap<'a> {
+    pub(crate) fn new(base: &'a Source, side: &'a Source, row_edits: &[RowEdit]) -> Self {
+        let row = |edit: &RowEdit| match *edit {
+            RowEdit::Keep(b, s, _) => {
                 let (old, new) = (base.line(LineIdx(b)), side.line(LineIdx(s)));
                 let worded = !old.trimmed().is_empty() && !new.trimmed().is_empty();
                 worded.then(|| (b, old.indent(), new.indent()))
             }
             _ => None,
         };
-        Indents {
-            rows: units.iter().filter_map(row).collect(),
+        IndentationMap {
+            rows: row_edits.iter().filter_map(row).collect(),
         }
     }
 
     /// How one side indents what the other side indents otherwise; `start` tells it for the first
     /// row, in case they have no row of base in common.
     pub(crate) fn between(
-        (from, ours): (&'a Source, &[Unit]),
-        (to, theirs): (&'a Source, &[Unit]),
+        (from, ours): (&'a Source, &[RowEdit]),
+        (to, theirs): (&'a Source, &[RowEdit]),
         start: (u32, &'a [u8], &'a [u8]),
     ) -> Self {
         let kept: HashMap<u32, u32> = theirs.iter().filter_map(pair).collect();
@@ -43,7 +43,7 @@ impl<'a> Indents<'a> {
         if rows.is_empty() {
             rows.push(start);
         }
-        Indents { rows }
+        IndentationMap { rows }
     }
 
     /// What became of the indentation of row `at`, if both have that row.
@@ -89,10 +89,10 @@ impl<'a> Indents<'a> {
     }
 }
 
-/// A row of base and of the side, if the unit pairs them.
-fn pair(unit: &Unit) -> Option<(u32, u32)> {
-    match *unit {
-        Unit::Pair(b, s, _) => Some((b, s)),
+/// A row of base and of the side, if the edit pairs them.
+fn pair(edit: &RowEdit) -> Option<(u32, u32)> {
+    match *edit {
+        RowEdit::Keep(b, s, _) => Some((b, s)),
         _ => None,
     }
 }
@@ -123,13 +123,13 @@ impl<'a> Shift<'a> {
 mod tests {
     use super::*;
     use crate::diff::hunk::Algorithm;
-    use crate::merge::row_edits::units;
+    use crate::merge::row_edits::row_edits;
 
     /// What the side makes of an indentation before a row of base.
     fn told(base: &str, side: &str, at: u32, indent: &str) -> Option<String> {
         let (base, side) = (Source::from(base), Source::from(side));
-        let units = units(&base, base.all(), &side, side.all(), Algorithm::Histogram);
-        let indents = Indents::new(&base, &side, &units);
+        let row_edits = row_edits(&base, base.all(), &side, side.all(), Algorithm::Histogram);
+        let indents = IndentationMap::new(&base, &side, &row_edits);
         let new = indents.of(at, indent.as_bytes(), indent.as_bytes())?;
         Some(String::from_utf8(new).unwrap())
     }

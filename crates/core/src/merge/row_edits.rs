@@ -6,7 +6,7 @@ use crate::diff::lines::search_dense;
 use crate::merge::format_noise::formatted;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source, is_blank};
-use crate::text::tokens::same_words;
+use crate::text::tokens::same_tokens;
 
 /// Rows less alike than this, in hundredths, are not one row re-worded.
 const ALIKE: u32 = 50;
@@ -14,56 +14,59 @@ const ALIKE: u32 = 50;
 const LONG_ROW: usize = 4_000;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Change {
-    Same,
-    Blank,
+pub(crate) enum RowChange {
+    /// Nothing.
+    Unchanged,
+    /// Blanks alone.
+    Whitespace,
     /// Quotes or a trailing comma.
-    Format,
-    Words,
+    Formatting,
+    /// What it says.
+    Wording,
 }
 
 /// What a side did, in the order of base.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Unit {
+pub(crate) enum RowEdit {
     /// A row and what became of it.
-    Pair(u32, u32, Change),
+    Keep(u32, u32, RowChange),
     /// A row taken out, with nothing in its place.
-    Gone(u32),
+    Delete(u32),
     /// Rows replaced by rows unlike them.
-    Swap(LineRange, LineRange),
+    Replace(LineRange, LineRange),
     /// Rows put in before a row.
-    PutIn(u32, LineRange),
+    Insert(u32, LineRange),
 }
 
-impl Unit {
+impl RowEdit {
     pub(crate) fn start(self) -> u32 {
         match self {
-            Unit::Pair(b, ..) | Unit::Gone(b) | Unit::PutIn(b, _) => b,
-            Unit::Swap(b, _) => b.start.0,
+            RowEdit::Keep(b, ..) | RowEdit::Delete(b) | RowEdit::Insert(b, _) => b,
+            RowEdit::Replace(b, _) => b.start.0,
         }
     }
 
     pub(crate) fn end(self) -> u32 {
         match self {
-            Unit::Pair(b, ..) | Unit::Gone(b) => b + 1,
-            Unit::PutIn(b, _) => b,
-            Unit::Swap(b, _) => b.end.0,
+            RowEdit::Keep(b, ..) | RowEdit::Delete(b) => b + 1,
+            RowEdit::Insert(b, _) => b,
+            RowEdit::Replace(b, _) => b.end.0,
         }
     }
 
     pub(crate) fn changes(self) -> bool {
-        !matches!(self, Unit::Pair(_, _, Change::Same))
+        !matches!(self, RowEdit::Keep(_, _, RowChange::Unchanged))
     }
 }
 
 /// What a side did to some rows of base.
-pub(crate) fn units(
+pub(crate) fn row_edits(
     base: &Source,
     b: LineRange,
     side: &Source,
     s: LineRange,
     algorithm: Algorithm,
-) -> Vec<Unit> {
+) -> Vec<RowEdit> {
     // Two rows of one print by accident would be paired, and told apart by their words below.
     let solid = |line: Line<'_>| -> [u8; 8] {
         let content = line.content().iter().filter(|b| !is_blank(**b));
@@ -87,23 +90,29 @@ pub(crate) fn units(
     out
 }
 
-fn pairs(out: &mut Vec<Unit>, base: &Source, rows: std::ops::Range<u32>, side: &Source, from: u32) {
+fn pairs(
+    out: &mut Vec<RowEdit>,
+    base: &Source,
+    rows: std::ops::Range<u32>,
+    side: &Source,
+    from: u32,
+) {
     for (b, s) in rows.zip(from..) {
-        out.push(Unit::Pair(b, s, change(base, b, side, s)));
+        out.push(RowEdit::Keep(b, s, change(base, b, side, s)));
     }
 }
 
-fn change(base: &Source, b: u32, side: &Source, s: u32) -> Change {
+fn change(base: &Source, b: u32, side: &Source, s: u32) -> RowChange {
     let (old, new) = (base.line(LineIdx(b)), side.line(LineIdx(s)));
     match () {
-        () if old == new => Change::Same,
-        () if same_words(old.content(), new.content()) => Change::Blank,
+        () if old == new => RowChange::Unchanged,
+        () if same_tokens(old.content(), new.content()) => RowChange::Whitespace,
         () if old.content().len() < LONG_ROW
             && formatted(without_comma(old)) == formatted(without_comma(new)) =>
         {
-            Change::Format
+            RowChange::Formatting
         }
-        () => Change::Words,
+        () => RowChange::Wording,
     }
 }
 
@@ -114,22 +123,22 @@ fn without_comma<'a>(line: Line<'a>) -> &'a [u8] {
 }
 
 /// Rows of a hunk: the likeliest pairs, the rest taken out, replaced or put in.
-fn loose(out: &mut Vec<Unit>, base: &Source, b: LineRange, side: &Source, s: LineRange) {
+fn loose(out: &mut Vec<RowEdit>, base: &Source, b: LineRange, side: &Source, s: LineRange) {
     let matched = best_pairs(base, b, side, s, ALIKE);
     let (mut at_b, mut at_s) = (b.start.0, s.start.0);
     let ends = (LineIdx(b.end.0), LineIdx(s.end.0));
     for (x, y) in matched.into_iter().chain([ends]) {
         match (at_b == x.0, at_s == y.0) {
             (true, true) => {}
-            (true, false) => out.push(Unit::PutIn(x.0, LineRange::new(at_s, y.0))),
-            (false, true) => out.extend((at_b..x.0).map(Unit::Gone)),
-            (false, false) => out.push(Unit::Swap(
+            (true, false) => out.push(RowEdit::Insert(x.0, LineRange::new(at_s, y.0))),
+            (false, true) => out.extend((at_b..x.0).map(RowEdit::Delete)),
+            (false, false) => out.push(RowEdit::Replace(
                 LineRange::new(at_b, x.0),
                 LineRange::new(at_s, y.0),
             )),
         }
         if x.0 < b.end.0 {
-            out.push(Unit::Pair(x.0, y.0, change(base, x.0, side, y.0)));
+            out.push(RowEdit::Keep(x.0, y.0, change(base, x.0, side, y.0)));
         }
         (at_b, at_s) = (x.0 + 1, y.0 + 1);
     }
@@ -142,8 +151,8 @@ mod tests {
     #[test]
     fn a_comma_at_the_end_is_formatting() {
         let (base, side) = (Source::from("    ship\n"), Source::from("    ship,\n"));
-        assert_eq!(change(&base, 0, &side, 0), Change::Format);
+        assert_eq!(change(&base, 0, &side, 0), RowChange::Formatting);
         let other = Source::from("    tug,\n");
-        assert_eq!(change(&base, 0, &other, 0), Change::Words);
+        assert_eq!(change(&base, 0, &other, 0), RowChange::Wording);
     }
 }

@@ -3,28 +3,28 @@
 //! Rows of base are paired with rows of each side over their words, not their
 //! blanks. What each side did to a row, or put between two rows, is then
 //! merged: indentation, words, trailing blanks and line end each on their own.
-//! Nothing here decides whether the outcome is safe; the [`Facts`] tell the
+//! Nothing here decides whether the outcome is safe; the [`MergeStats`] tell the
 //! rules what it took.
 
 use crate::diff::align::best_pairs;
 use crate::diff::hunk::Algorithm;
-use crate::merge::dependence::{copied, leans, orphaned, stands_alone};
+use crate::merge::dependence::{attaches_to_next, copied, is_self_contained, orphaned};
 use crate::merge::format_noise::{double_quoted, requoted};
-use crate::merge::import_list::merge_names;
-use crate::merge::indentation::Indents;
-use crate::merge::row_edits::{Change, Unit, units};
-use crate::merge::stats::{Clash, Deeds, Facts};
-use crate::merge::substitutions::{Replayed, Swap, is_pattern, replay, swaps};
-use crate::merge::tokens::stitch;
+use crate::merge::import_list::merge_import_list;
+use crate::merge::indentation::IndentationMap;
+use crate::merge::row_edits::{RowChange, RowEdit, row_edits};
+use crate::merge::stats::{Clash, EditCounts, MergeStats};
+use crate::merge::substitutions::{Replayed, Substitution, is_pattern, replay, substitutions};
+use crate::merge::tokens::merge_tokens;
 use crate::model::region::Region;
-use crate::model::segment::Strand;
+use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::{Version, Versions};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
-use crate::text::tokens::{bracket, is_name, solid_words};
+use crate::text::tokens::{bracket, is_name, solid_tokens};
 
-/// Rows of one version beyond which a conflict is not woven: nobody could follow it.
+/// Rows of one version beyond which a conflict is not merged: nobody could follow it.
 pub(crate) const MOST: usize = 5_000;
 
 /// New rows of both sides as alike as this, in hundredths, may stand for each other.
@@ -32,23 +32,23 @@ const RIVALS: u32 = 75;
 
 /// What the two sides' rows give together.
 #[derive(Clone, Debug)]
-pub(crate) struct Woven {
-    pub(crate) strands: Vec<Strand>,
-    pub(crate) facts: Facts,
+pub(crate) struct MergedRows {
+    pub(crate) segments: Vec<Segment>,
+    pub(crate) stats: MergeStats,
 }
 
-/// Weaves the rows of a region.
-pub(crate) fn weave_rows(
+/// Merges the rows of a region.
+pub(crate) fn merge_rows(
     versions: &Versions,
     region: &Region,
     algorithm: Algorithm,
-) -> Result<Woven, Clash> {
+) -> Result<MergedRows, Clash> {
     let most = [region.base, region.ours, region.theirs].map(|r| r.len());
     if most.into_iter().max() > Some(MOST) {
         return Err(Clash::TooLong);
     }
     let of = |side: Version| {
-        units(
+        row_edits(
             &versions.base,
             region.base,
             versions.get(side),
@@ -58,44 +58,45 @@ pub(crate) fn weave_rows(
     };
     let (ours, theirs) = (of(Version::Ours), of(Version::Theirs));
     let indents = [
-        Indents::new(&versions.base, &versions.ours, &ours),
-        Indents::new(&versions.base, &versions.theirs, &theirs),
+        IndentationMap::new(&versions.base, &versions.ours, &ours),
+        IndentationMap::new(&versions.base, &versions.theirs, &theirs),
     ];
-    let mut loom = Loom {
+    let mut merger = RowMerger {
         versions,
         indents,
-        woven: Woven {
-            strands: Vec::new(),
-            facts: Facts {
-                sides: [Deeds::of(&ours), Deeds::of(&theirs)],
-                ..Facts::default()
+        merged: MergedRows {
+            segments: Vec::new(),
+            stats: MergeStats {
+                sides: [EditCounts::of(&ours), EditCounts::of(&theirs)],
+                ..MergeStats::default()
             },
         },
         last: [None, None],
         depth: [0, 0],
         requoted: [
-            requotes(&versions.base, &versions.ours, &ours),
-            requotes(&versions.base, &versions.theirs, &theirs),
+            requotes_throughout(&versions.base, &versions.ours, &ours),
+            requotes_throughout(&versions.base, &versions.theirs, &theirs),
         ],
-        swaps: [
-            swaps(&versions.base, &versions.ours, &ours),
-            swaps(&versions.base, &versions.theirs, &theirs),
+        substitutions: [
+            substitutions(&versions.base, &versions.ours, &ours),
+            substitutions(&versions.base, &versions.theirs, &theirs),
         ],
     };
-    loom.run(&ours, &theirs)?;
+    merger.run(&ours, &theirs)?;
     let sides = [(Version::Ours, &ours), (Version::Theirs, &theirs)];
-    for ((side, units), (other, others)) in sides.into_iter().zip([sides[1], sides[0]]) {
-        loom.woven.facts.copied += copied(versions, units, other, others);
+    for ((side, row_edits), (other, others)) in sides.into_iter().zip([sides[1], sides[0]]) {
+        merger.merged.stats.copied += copied(versions, row_edits, other, others);
         let left = region.lines(side);
-        loom.woven.facts.orphaned += orphaned(versions, (side, left), units, (other, others));
+        merger.merged.stats.orphaned +=
+            orphaned(versions, (side, left), row_edits, (other, others));
     }
-    Ok(loom.woven)
+    Ok(merger.merged)
 }
 
 /// Whether a change of words is one of numbers too.
 fn renumbered(base: &[u8], side: &[u8]) -> bool {
     let numbers = |line| -> Vec<&[u8]> {
-        let words = solid_words(line);
+        let words = solid_tokens(line);
         words.filter(|w| w.iter().any(u8::is_ascii_digit)).collect()
     };
     numbers(base) != numbers(side)
@@ -103,7 +104,7 @@ fn renumbered(base: &[u8], side: &[u8]) -> bool {
 
 /// Whether a row has a name more often than either side, which both brought into it.
 fn doubles((base, ours, theirs): (&[u8], &[u8], &[u8]), text: &[u8]) -> bool {
-    let names = |line| solid_words(line).filter(|word| word.len() > 1 && is_name(word));
+    let names = |line| solid_tokens(line).filter(|word| word.len() > 1 && is_name(word));
     let times = |line, name| names(line).filter(|word| *word == name).count();
     names(ours).any(|name| {
         let both = times(base, name) == 0 && times(theirs, name) > 0;
@@ -111,43 +112,43 @@ fn doubles((base, ours, theirs): (&[u8], &[u8], &[u8]), text: &[u8]) -> bool {
     })
 }
 
-struct Loom<'a> {
+struct RowMerger<'a> {
     versions: &'a Versions,
     /// Of ours, of theirs.
-    indents: [Indents<'a>; 2],
-    woven: Woven,
+    indents: [IndentationMap<'a>; 2],
+    merged: MergedRows,
     /// The last change of each side: where it ended, and what it was.
-    last: [Option<Unit>; 2],
+    last: [Option<RowEdit>; 2],
     /// By how much more each side has opened than base, so far.
     depth: [isize; 2],
     /// Whether each side made double quotes of single ones throughout.
     requoted: [bool; 2],
     /// The changes of words of each side.
-    swaps: [Vec<Swap>; 2],
+    substitutions: [Vec<Substitution>; 2],
 }
 
-impl Loom<'_> {
-    fn run(&mut self, ours: &[Unit], theirs: &[Unit]) -> Result<(), Clash> {
+impl RowMerger<'_> {
+    fn run(&mut self, ours: &[RowEdit], theirs: &[RowEdit]) -> Result<(), Clash> {
         let (mut i, mut j) = (0, 0);
         loop {
             match (ours.get(i).copied(), theirs.get(j).copied()) {
                 (None, None) => return Ok(()),
-                (Some(Unit::PutIn(a, o)), Some(Unit::PutIn(b, t))) if a == b => {
+                (Some(RowEdit::Insert(a, o)), Some(RowEdit::Insert(b, t))) if a == b => {
                     let before = [
                         i.checked_sub(1).map(|i| ours[i]),
                         j.checked_sub(1).map(|j| theirs[j]),
                     ];
-                    self.both_put_in((o, ours.get(i + 1)), (t, theirs.get(j + 1)), before)?;
-                    self.note(Side::Ours, Unit::PutIn(a, o), None);
-                    self.note(Side::Theirs, Unit::PutIn(b, t), None);
+                    self.both_insert((o, ours.get(i + 1)), (t, theirs.get(j + 1)), before)?;
+                    self.note(Side::Ours, RowEdit::Insert(a, o), None);
+                    self.note(Side::Theirs, RowEdit::Insert(b, t), None);
                     (i, j) = (i + 1, j + 1);
                 }
-                (Some(Unit::PutIn(at, lines)), next) => {
-                    self.put_in(Side::Ours, at, lines, next)?;
+                (Some(RowEdit::Insert(at, lines)), next) => {
+                    self.insert(Side::Ours, at, lines, next)?;
                     i += 1;
                 }
-                (next, Some(Unit::PutIn(at, lines))) => {
-                    self.put_in(Side::Theirs, at, lines, next)?;
+                (next, Some(RowEdit::Insert(at, lines))) => {
+                    self.insert(Side::Theirs, at, lines, next)?;
                     j += 1;
                 }
                 (Some(o), Some(t)) => {
@@ -155,116 +156,125 @@ impl Loom<'_> {
                     (i, j) = (i + used_o, j + used_t);
                 }
                 // Both lists cover the same rows of base.
-                (Some(_), None) | (None, Some(_)) => return Err(Clash::Gone),
+                (Some(_), None) | (None, Some(_)) => return Err(Clash::Deleted),
             }
         }
     }
 
-    /// One row, or the rows that one side replaced; how many units of each side that used up.
+    /// One row, or the rows that one side replaced; how many row_edits of each side that used up.
     fn rows(
         &mut self,
-        ours: Unit,
-        rest_theirs: &[Unit],
-        theirs: Unit,
-        rest_ours: &[Unit],
+        ours: RowEdit,
+        rest_theirs: &[RowEdit],
+        theirs: RowEdit,
+        rest_ours: &[RowEdit],
     ) -> Result<(usize, usize), Clash> {
         match (ours, theirs) {
-            (Unit::Swap(a, o), Unit::Swap(b, t)) => {
+            (RowEdit::Replace(a, o), RowEdit::Replace(b, t)) => {
                 let same = self.versions.ours.slice(o) == self.versions.theirs.slice(t);
                 if a != b || !same {
-                    return Err(Clash::Gone);
+                    return Err(Clash::Deleted);
                 }
                 self.lines(Version::Ours, o);
-                self.woven.facts.same += 1;
+                self.merged.stats.same += 1;
                 Ok((1, 1))
             }
-            (Unit::Swap(rows, new), _) => {
-                let used = self.swap(Side::Ours, rows, new, rest_theirs)?;
+            (RowEdit::Replace(rows, new), _) => {
+                let used = self.replace(Side::Ours, rows, new, rest_theirs)?;
                 Ok((1, used))
             }
-            (_, Unit::Swap(rows, new)) => {
-                let used = self.swap(Side::Theirs, rows, new, rest_ours)?;
+            (_, RowEdit::Replace(rows, new)) => {
+                let used = self.replace(Side::Theirs, rows, new, rest_ours)?;
                 Ok((used, 1))
             }
-            (Unit::Gone(_), Unit::Gone(_)) => {
-                self.woven.facts.same += 1;
+            (RowEdit::Delete(_), RowEdit::Delete(_)) => {
+                self.merged.stats.same += 1;
                 Ok((1, 1))
             }
-            (Unit::Gone(_), Unit::Pair(_, _, change)) => {
-                self.gone(Side::Ours, ours, change, rest_theirs)?;
+            (RowEdit::Delete(_), RowEdit::Keep(_, _, change)) => {
+                self.delete(Side::Ours, ours, change, rest_theirs)?;
                 Ok((1, 1))
             }
-            (Unit::Pair(_, _, change), Unit::Gone(_)) => {
-                self.gone(Side::Theirs, theirs, change, rest_ours)?;
+            (RowEdit::Keep(_, _, change), RowEdit::Delete(_)) => {
+                self.delete(Side::Theirs, theirs, change, rest_ours)?;
                 Ok((1, 1))
             }
-            (Unit::Pair(b, o, mine), Unit::Pair(_, t, other)) => {
+            (RowEdit::Keep(b, o, mine), RowEdit::Keep(_, t, other)) => {
                 let touching = self.row(LineIdx(b), (LineIdx(o), mine), (LineIdx(t), other))?;
-                let goes_on = |rest: &[Unit]| matches!(rest.get(1), Some(Unit::PutIn(..)));
+                let goes_on = |rest: &[RowEdit]| matches!(rest.get(1), Some(RowEdit::Insert(..)));
                 let forked = touching && (goes_on(rest_ours) || goes_on(rest_theirs));
-                self.woven.facts.forked += usize::from(forked);
+                self.merged.stats.forked_ends += usize::from(forked);
                 Ok((1, 1))
             }
-            (Unit::PutIn(..), _) | (_, Unit::PutIn(..)) => Err(Clash::BothPutIn),
+            (RowEdit::Insert(..), _) | (_, RowEdit::Insert(..)) => Err(Clash::BothInserted),
         }
     }
 
-    fn gone(&mut self, side: Side, unit: Unit, other: Change, rest: &[Unit]) -> Result<(), Clash> {
+    fn delete(
+        &mut self,
+        side: Side,
+        edit: RowEdit,
+        other: RowChange,
+        rest: &[RowEdit],
+    ) -> Result<(), Clash> {
         match other {
             // A comma, say, for what it put in behind the row.
-            Change::Format if matches!(rest.get(1), Some(Unit::PutIn(..))) => {
-                return Err(Clash::Gone);
+            RowChange::Formatting if matches!(rest.get(1), Some(RowEdit::Insert(..))) => {
+                return Err(Clash::Deleted);
             }
-            Change::Words => return Err(Clash::Gone),
-            Change::Blank => self.woven.facts.removed_respaced += 1,
-            Change::Format => self.woven.facts.formatted += 1,
-            Change::Same => {}
+            RowChange::Wording => return Err(Clash::Deleted),
+            RowChange::Whitespace => self.merged.stats.deleted_respaced += 1,
+            RowChange::Formatting => self.merged.stats.formatted += 1,
+            RowChange::Unchanged => {}
         }
-        self.note(side, unit, None);
+        self.note(side, edit, None);
         Ok(())
     }
 
     /// Rows that one side replaced and the other must have left as they were.
-    fn swap(
+    fn replace(
         &mut self,
         side: Side,
         rows: LineRange,
         new: LineRange,
-        other: &[Unit],
+        other: &[RowEdit],
     ) -> Result<usize, Clash> {
         let (mut used, mut respaced) = (0, false);
-        for unit in other {
-            if unit.start() >= rows.end.0 && !matches!(unit, Unit::PutIn(at, _) if *at < rows.end.0)
+        for edit in other {
+            if edit.start() >= rows.end.0
+                && !matches!(edit, RowEdit::Insert(at, _) if *at < rows.end.0)
             {
                 break;
             }
-            match unit {
-                Unit::Pair(_, _, Change::Same) => {}
-                Unit::Pair(_, _, Change::Blank) => respaced = true,
-                Unit::Pair(_, _, Change::Format) => {
+            match edit {
+                RowEdit::Keep(_, _, RowChange::Unchanged) => {}
+                RowEdit::Keep(_, _, RowChange::Whitespace) => respaced = true,
+                RowEdit::Keep(_, _, RowChange::Formatting) => {
                     respaced = true;
-                    self.woven.facts.formatted += 1;
+                    self.merged.stats.formatted += 1;
                 }
-                Unit::Pair(..) | Unit::Gone(_) | Unit::Swap(..) => return Err(Clash::Gone),
-                Unit::PutIn(..) => return Err(Clash::Inside),
+                RowEdit::Keep(..) | RowEdit::Delete(_) | RowEdit::Replace(..) => {
+                    return Err(Clash::Deleted);
+                }
+                RowEdit::Insert(..) => return Err(Clash::Inside),
             }
             used += 1;
         }
-        self.note(side, Unit::Swap(rows, new), None);
-        self.woven.facts.swapped += 1;
-        self.fresh(side, respaced.then_some(rows.start.0), new)?;
+        self.note(side, RowEdit::Replace(rows, new), None);
+        self.merged.stats.replaced += 1;
+        self.inserted_rows(side, respaced.then_some(rows.start.0), new)?;
         Ok(used)
     }
 
-    fn both_put_in(
+    fn both_insert(
         &mut self,
-        (ours, next_ours): (LineRange, Option<&Unit>),
-        (theirs, next_theirs): (LineRange, Option<&Unit>),
-        before: [Option<Unit>; 2],
+        (ours, next_ours): (LineRange, Option<&RowEdit>),
+        (theirs, next_theirs): (LineRange, Option<&RowEdit>),
+        before: [Option<RowEdit>; 2],
     ) -> Result<(), Clash> {
         if self.versions.ours.slice(ours) == self.versions.theirs.slice(theirs) {
             self.lines(Version::Ours, ours);
-            self.woven.facts.same += 1;
+            self.merged.stats.same += 1;
             return Ok(());
         }
         let tails = [
@@ -276,29 +286,29 @@ impl Loom<'_> {
                 true => ((Side::Ours, ours), (Side::Theirs, theirs)),
                 false => ((Side::Theirs, theirs), (Side::Ours, ours)),
             };
-            self.woven.facts.beside += 1;
-            self.fresh(first.0, None, first.1)?;
-            return self.fresh(last.0, None, last.1);
+            self.merged.stats.beside += 1;
+            self.inserted_rows(first.0, None, first.1)?;
+            return self.inserted_rows(last.0, None, last.1);
         }
         let (first, last) = match (
-            self.heads(Side::Ours, ours, next_ours),
-            self.heads(Side::Theirs, theirs, next_theirs),
+            self.opens_block(Side::Ours, ours, next_ours),
+            self.opens_block(Side::Theirs, theirs, next_theirs),
         ) {
             (true, false) => ((Side::Theirs, theirs), (Side::Ours, ours)),
             (false, true) => ((Side::Ours, ours), (Side::Theirs, theirs)),
-            _ => return Err(Clash::BothPutIn),
+            _ => return Err(Clash::BothInserted),
         };
         if self.level(first) != self.level(last) {
-            return Err(Clash::BothPutIn);
+            return Err(Clash::BothInserted);
         }
-        self.woven.facts.wrapped += 1;
-        self.fresh(first.0, None, first.1)?;
-        self.fresh(last.0, None, last.1)
+        self.merged.stats.before_new_block += 1;
+        self.inserted_rows(first.0, None, first.1)?;
+        self.inserted_rows(last.0, None, last.1)
     }
 
     /// Whether new rows are the end of the row before them, which was broken in two.
-    fn ends_the_row(&self, side: Side, before: Option<Unit>, lines: LineRange) -> bool {
-        let Some(Unit::Pair(b, s, Change::Words)) = before else {
+    fn ends_the_row(&self, side: Side, before: Option<RowEdit>, lines: LineRange) -> bool {
+        let Some(RowEdit::Keep(b, s, RowChange::Wording)) = before else {
             return false;
         };
         let text = self.versions.get(side.into());
@@ -313,9 +323,9 @@ impl Loom<'_> {
             let row = line.trimmed();
             row.strip_prefix(sign).unwrap_or(row)
         });
-        let new: Vec<&[u8]> = rows.flat_map(solid_words).collect();
-        let old: Vec<&[u8]> = solid_words(self.versions.base.line(LineIdx(b)).trimmed()).collect();
-        let kept: Vec<&[u8]> = solid_words(row).collect();
+        let new: Vec<&[u8]> = rows.flat_map(solid_tokens).collect();
+        let old: Vec<&[u8]> = solid_tokens(self.versions.base.line(LineIdx(b)).trimmed()).collect();
+        let kept: Vec<&[u8]> = solid_tokens(row).collect();
         !new.is_empty() && old.ends_with(&new) && !kept.ends_with(&new)
     }
 
@@ -327,8 +337,8 @@ impl Loom<'_> {
     }
 
     /// Whether new rows open a block for the row that follows them.
-    fn heads(&self, side: Side, lines: LineRange, next: Option<&Unit>) -> bool {
-        let Some(Unit::Pair(b, s, _)) = next else {
+    fn opens_block(&self, side: Side, lines: LineRange, next: Option<&RowEdit>) -> bool {
+        let Some(RowEdit::Keep(b, s, _)) = next else {
             return false;
         };
         let text = self.versions.get(side.into());
@@ -341,26 +351,32 @@ impl Loom<'_> {
         deeper(new, old) && last.is_some_and(|line| deeper(new, line.indent()))
     }
 
-    fn put_in(
+    fn insert(
         &mut self,
         side: Side,
         at: u32,
         lines: LineRange,
-        next: Option<Unit>,
+        next: Option<RowEdit>,
     ) -> Result<(), Clash> {
-        self.note(side, Unit::PutIn(at, lines), next);
-        self.fresh(side, Some(at), lines)
+        self.note(side, RowEdit::Insert(at, lines), next);
+        self.inserted_rows(side, Some(at), lines)
     }
 
     /// New lines of a side: indented as the other side indents what is around row `at`,
     /// and with the words that the other side changed made new.
-    fn fresh(&mut self, side: Side, at: Option<u32>, lines: LineRange) -> Result<(), Clash> {
+    fn inserted_rows(
+        &mut self,
+        side: Side,
+        at: Option<u32>,
+        lines: LineRange,
+    ) -> Result<(), Clash> {
         let text = self.versions.get(side.into());
         let other = usize::from(side == Side::Ours);
         let worded = text.lines(lines).filter(|l| !l.trimmed().is_empty());
         let least = worded.map(Line::indent).min_by_key(|i| i.len());
         let least = least.unwrap_or_default();
-        self.woven.facts.patterned += usize::from(at.is_some() && is_pattern(&self.swaps[other]));
+        self.merged.stats.beside_pattern +=
+            usize::from(at.is_some() && is_pattern(&self.substitutions[other]));
         for idx in lines.iter() {
             let line = text.line(idx);
             let requoted = self.requoted[other]
@@ -368,14 +384,14 @@ impl Loom<'_> {
                 .flatten();
             let requoted = requoted.filter(|words| words != line.trimmed());
             let words = match replay(
-                &self.swaps[other],
+                &self.substitutions[other],
                 requoted.as_deref().unwrap_or(line.trimmed()),
             ) {
-                Replayed::Fresh if requoted.is_some() => requoted,
-                Replayed::Fresh => None,
-                Replayed::Renewed(words) => Some(words),
-                Replayed::Stale => {
-                    self.woven.facts.stale += 1;
+                Replayed::Untouched if requoted.is_some() => requoted,
+                Replayed::Untouched => None,
+                Replayed::Rewritten(words) => Some(words),
+                Replayed::Outdated => {
+                    self.merged.stats.outdated += 1;
                     None
                 }
             };
@@ -390,8 +406,8 @@ impl Loom<'_> {
                 self.lines(side.into(), LineRange::new(idx.0, idx.0 + 1));
                 continue;
             }
-            self.woven.facts.shifted += usize::from(!same_indent);
-            self.woven.facts.renewed += usize::from(words.is_some());
+            self.merged.stats.reindented += usize::from(!same_indent);
+            self.merged.stats.rewritten += usize::from(words.is_some());
             let words = words.as_deref().unwrap_or(line.trimmed());
             let tail = [line.trailing(), line.end().bytes()].concat();
             self.text([indent.as_slice(), words, &tail].concat());
@@ -403,37 +419,39 @@ impl Loom<'_> {
     fn row(
         &mut self,
         base: LineIdx,
-        (o, mine): (LineIdx, Change),
-        (t, other): (LineIdx, Change),
+        (o, mine): (LineIdx, RowChange),
+        (t, other): (LineIdx, RowChange),
     ) -> Result<bool, Clash> {
         let mut touching = false;
         let v = self.versions;
         let (ours, theirs) = (v.ours.line(o), v.theirs.line(t));
         let one = |line: LineIdx| LineRange::new(line.0, line.0 + 1);
         match (mine, other) {
-            (Change::Same, Change::Same) => self.lines(Version::Base, one(base)),
-            (_, Change::Same) => {
-                self.note(Side::Ours, Unit::Pair(base.0, o.0, mine), None);
+            (RowChange::Unchanged, RowChange::Unchanged) => self.lines(Version::Base, one(base)),
+            (_, RowChange::Unchanged) => {
+                self.note(Side::Ours, RowEdit::Keep(base.0, o.0, mine), None);
                 self.lines(Version::Ours, one(o));
             }
-            (Change::Same, _) => {
-                self.note(Side::Theirs, Unit::Pair(base.0, t.0, other), None);
+            (RowChange::Unchanged, _) => {
+                self.note(Side::Theirs, RowEdit::Keep(base.0, t.0, other), None);
                 self.lines(Version::Theirs, one(t));
             }
             _ if ours == theirs => {
-                self.woven.facts.same += 1;
+                self.merged.stats.same += 1;
                 self.last = [None, None];
                 self.lines(Version::Ours, one(o));
             }
             _ => {
-                self.note(Side::Ours, Unit::Pair(base.0, o.0, mine), None);
-                self.note(Side::Theirs, Unit::Pair(base.0, t.0, other), None);
+                self.note(Side::Ours, RowEdit::Keep(base.0, o.0, mine), None);
+                self.note(Side::Theirs, RowEdit::Keep(base.0, t.0, other), None);
                 let (text, gap) = self.components(v.base.line(base), ours, theirs)?;
                 touching = gap == Some(0);
                 match (mine, other) {
-                    (Change::Blank, Change::Blank) => self.woven.facts.blanks += 1,
-                    (Change::Blank, _) | (_, Change::Blank) => self.woven.facts.respaced += 1,
-                    _ => self.woven.facts.blended += 1,
+                    (RowChange::Whitespace, RowChange::Whitespace) => self.merged.stats.blanks += 1,
+                    (RowChange::Whitespace, _) | (_, RowChange::Whitespace) => {
+                        self.merged.stats.respaced += 1
+                    }
+                    _ => self.merged.stats.blended += 1,
                 }
                 match () {
                     () if text == ours.bytes() => self.lines(Version::Ours, one(o)),
@@ -454,13 +472,13 @@ impl Loom<'_> {
         t: Line<'_>,
     ) -> Result<(Vec<u8>, Option<usize>), Clash> {
         let mut apart = None;
-        let facts = &mut self.woven.facts;
+        let stats = &mut self.merged.stats;
         let mut three = |b: &[u8], o: &[u8], t: &[u8]| -> Vec<u8> {
             match () {
                 () if o == t || t == b => o.to_vec(),
                 () if o == b => t.to_vec(),
                 () => {
-                    facts.blank_clashes += 1;
+                    stats.whitespace_clashes += 1;
                     o.to_vec()
                 }
             }
@@ -473,22 +491,22 @@ impl Loom<'_> {
             () if wo == wt || wt == wb => out.extend_from_slice(wo),
             () if wo == wb => out.extend_from_slice(wt),
             () => {
-                let Some(stitched) = stitch(wb, wo, wt) else {
-                    let merged = merge_names(b, o, t).ok_or(Clash::Words)?;
-                    facts.named += 1;
+                let Some(merged) = merge_tokens(wb, wo, wt) else {
+                    let merged = merge_import_list(b, o, t).ok_or(Clash::TokenText)?;
+                    stats.import_lists += 1;
                     let gap = (!merged.sure).then_some(0);
-                    facts.gap = [facts.gap, gap].into_iter().flatten().min();
+                    stats.gap = [stats.gap, gap].into_iter().flatten().min();
                     out.extend_from_slice(&merged.words);
                     out.extend_from_slice(&trailing);
                     out.extend_from_slice(&end);
                     return Ok((out, gap));
                 };
-                facts.numbers += usize::from(renumbered(wb, wo) && renumbered(wb, wt));
-                facts.blank_clashes += stitched.blank_clashes;
-                facts.doubled += usize::from(doubles((wb, wo, wt), &stitched.text));
-                facts.gap = [facts.gap, stitched.gap].into_iter().flatten().min();
-                apart = stitched.gap;
-                out.extend_from_slice(&stitched.text);
+                stats.numbers += usize::from(renumbered(wb, wo) && renumbered(wb, wt));
+                stats.whitespace_clashes += merged.whitespace_clashes;
+                stats.doubled_names += usize::from(doubles((wb, wo, wt), &merged.text));
+                stats.gap = [stats.gap, merged.gap].into_iter().flatten().min();
+                apart = merged.gap;
+                out.extend_from_slice(&merged.text);
             }
         }
         out.extend_from_slice(&trailing);
@@ -497,27 +515,28 @@ impl Loom<'_> {
     }
 
     /// Counts what stands right beside a change of the other side.
-    fn note(&mut self, side: Side, unit: Unit, next: Option<Unit>) {
+    fn note(&mut self, side: Side, edit: RowEdit, next: Option<RowEdit>) {
         let (own, other) = match side {
             Side::Ours => (0, 1),
             Side::Theirs => (1, 0),
         };
-        let before = self.last[other].filter(|last| last.end() == unit.start() && last.changes());
-        let after = next.filter(|next| next.start() == unit.end() && next.changes());
-        let mut facts = self.woven.facts;
+        let before = self.last[other].filter(|last| last.end() == edit.start() && last.changes());
+        let after = next.filter(|next| next.start() == edit.end() && next.changes());
+        let mut stats = self.merged.stats;
         let mut alone = false;
-        if let Unit::PutIn(_, lines) = unit {
-            let gone = |u: Option<Unit>| matches!(u, Some(Unit::Gone(_) | Unit::Swap(..)));
+        if let RowEdit::Insert(_, lines) = edit {
+            let gone =
+                |u: Option<RowEdit>| matches!(u, Some(RowEdit::Delete(_) | RowEdit::Replace(..)));
             alone = (gone(before) || gone(after))
-                && stands_alone(self.versions.get(side.into()), lines);
-            facts.deserted += usize::from(gone(before) && gone(after) && !alone);
-            facts.islands += usize::from(gone(before) && gone(after) && alone);
+                && is_self_contained(self.versions.get(side.into()), lines);
+            stats.isolated += usize::from(gone(before) && gone(after) && !alone);
+            stats.isolated_self_contained += usize::from(gone(before) && gone(after) && alone);
             let shaken = self.depth[other] != 0 || self.lost_comma(side, lines);
-            facts.unbalanced += usize::from(shaken);
+            stats.unbalanced += usize::from(shaken);
             let beside = before.or(after).is_some();
-            facts.slid += usize::from(beside && self.closes_first(side, lines));
-            let like = |u: Option<Unit>| match u {
-                Some(Unit::Swap(_, rows)) => {
+            stats.closes_first += usize::from(beside && self.closes_first(side, lines));
+            let like = |u: Option<RowEdit>| match u {
+                Some(RowEdit::Replace(_, rows)) => {
                     let (own, other) = (
                         self.versions.get(side.into()),
                         self.versions.get(side.other().into()),
@@ -526,35 +545,36 @@ impl Loom<'_> {
                 }
                 _ => false,
             };
-            facts.rivals += usize::from(like(before) || like(after));
-            let leans = gone(after) && leans(self.versions.get(side.into()), lines);
-            facts.leaning += usize::from(leans);
+            stats.similar_to_replacement += usize::from(like(before) || like(after));
+            let attaches_to_next =
+                gone(after) && attaches_to_next(self.versions.get(side.into()), lines);
+            stats.attached_to_deleted += usize::from(attaches_to_next);
         }
         for neighbour in before.into_iter().chain(after) {
             let one_row =
-                matches!((unit, neighbour), (Unit::Pair(a, ..), Unit::Pair(b, ..)) if a == b);
-            let put_in = [unit, neighbour]
+                matches!((edit, neighbour), (RowEdit::Keep(a, ..), RowEdit::Keep(b, ..)) if a == b);
+            let put_in = [edit, neighbour]
                 .iter()
-                .any(|u| matches!(u, Unit::PutIn(..)));
-            let gone = [unit, neighbour]
+                .any(|u| matches!(u, RowEdit::Insert(..)));
+            let gone = [edit, neighbour]
                 .iter()
-                .any(|u| matches!(u, Unit::Gone(_) | Unit::Swap(..)));
+                .any(|u| matches!(u, RowEdit::Delete(_) | RowEdit::Replace(..)));
             match (put_in, gone) {
                 _ if one_row => {}
                 // Counted when the new rows were noted.
-                (true, _) if !matches!(unit, Unit::PutIn(..)) => {}
+                (true, _) if !matches!(edit, RowEdit::Insert(..)) => {}
                 (true, true) => {
-                    facts.beside_gone += 1;
-                    facts.alone += usize::from(alone);
+                    stats.beside_deleted += 1;
+                    stats.self_contained += usize::from(alone);
                 }
-                (true, false) => facts.beside += 1,
-                (false, _) => facts.adjacent += 1,
+                (true, false) => stats.beside += 1,
+                (false, _) => stats.adjacent += 1,
             }
         }
-        self.woven.facts = facts;
-        if unit.changes() {
-            self.depth[own] += self.opens(side, unit);
-            self.last[own] = Some(unit);
+        self.merged.stats = stats;
+        if edit.changes() {
+            self.depth[own] += self.opens(side, edit);
+            self.last[own] = Some(edit);
         }
     }
 
@@ -568,18 +588,18 @@ impl Loom<'_> {
     }
 
     /// By how much more a side opens in some rows than base did.
-    fn opens(&self, side: Side, unit: Unit) -> isize {
+    fn opens(&self, side: Side, edit: RowEdit) -> isize {
         let balance = |version: Version, lines: LineRange| -> isize {
             let bytes = self.versions.get(version).slice(lines);
             bytes.iter().map(|b| bracket(*b)).sum()
         };
         let one = |at: u32| LineRange::new(at, at + 1);
         let none = |at: u32| LineRange::new(at, at);
-        let (rows, new) = match unit {
-            Unit::Pair(b, s, _) => (one(b), one(s)),
-            Unit::Gone(b) => (one(b), none(0)),
-            Unit::Swap(rows, new) => (rows, new),
-            Unit::PutIn(_, new) => (none(0), new),
+        let (rows, new) = match edit {
+            RowEdit::Keep(b, s, _) => (one(b), one(s)),
+            RowEdit::Delete(b) => (one(b), none(0)),
+            RowEdit::Replace(rows, new) => (rows, new),
+            RowEdit::Insert(_, new) => (none(0), new),
         };
         balance(side.into(), new) - balance(Version::Base, rows)
     }
@@ -593,30 +613,30 @@ impl Loom<'_> {
             .checked_sub(1)
             .map(|at| text.line(LineIdx(at)));
         let comma = |line: &[u8]| line.trim_ascii_end().ends_with(b",");
-        let last = self.woven.strands.last().map(|strand| match strand {
-            Strand::Lines(v, lines) => {
+        let last = self.merged.segments.last().map(|segment| match segment {
+            Segment::Lines(v, lines) => {
                 let last = LineIdx(lines.end.0 - 1);
                 comma(self.versions.get(*v).line(last).content())
             }
-            Strand::Text(bytes) => comma(bytes),
+            Segment::Text(bytes) => comma(bytes),
         });
         before.is_some_and(|line| comma(line.content())) && last == Some(false)
     }
 
     fn lines(&mut self, version: Version, lines: LineRange) {
-        Strand::Lines(version, lines).add_to(&mut self.woven.strands);
+        Segment::Lines(version, lines).add_to(&mut self.merged.segments);
     }
 
     fn text(&mut self, bytes: Vec<u8>) {
-        Strand::Text(bytes).add_to(&mut self.woven.strands);
+        Segment::Text(bytes).add_to(&mut self.merged.segments);
     }
 }
 
 /// Whether a side made double quotes of single ones throughout.
-fn requotes(base: &Source, side: &Source, units: &[Unit]) -> bool {
+fn requotes_throughout(base: &Source, side: &Source, row_edits: &[RowEdit]) -> bool {
     let rows = || {
-        units.iter().filter_map(|unit| match *unit {
-            Unit::Pair(b, s, _) => Some((base.line(LineIdx(b)), side.line(LineIdx(s)))),
+        row_edits.iter().filter_map(|edit| match *edit {
+            RowEdit::Keep(b, s, _) => Some((base.line(LineIdx(b)), side.line(LineIdx(s)))),
             _ => None,
         })
     };
@@ -630,8 +650,8 @@ mod tests {
     use super::*;
     use crate::{Options, Resolution, plan};
 
-    /// The woven text and what it took; or why there is none.
-    fn woven(base: &str, ours: &str, theirs: &str) -> Result<(String, Facts), Clash> {
+    /// The merged text and what it took; or why there is none.
+    fn merged(base: &str, ours: &str, theirs: &str) -> Result<(String, MergeStats), Clash> {
         let plan = plan(
             &base.into(),
             &ours.into(),
@@ -639,102 +659,105 @@ mod tests {
             &Options::default(),
         );
         let region = plan.region(plan.conflicts()[0]);
-        let woven = weave_rows(plan.versions(), region, Algorithm::Histogram)?;
-        let text = Resolution::Woven(woven.strands).text(&plan, region);
+        let merged = merge_rows(plan.versions(), region, Algorithm::Histogram)?;
+        let text = Resolution::Segments(merged.segments).text(&plan, region);
         let text = String::from_utf8(text.bytes().to_vec()).unwrap();
-        Ok((text, woven.facts))
+        Ok((text, merged.stats))
     }
 
     #[test]
     fn facts_tell_what_it_took() {
-        let of = |base, ours, theirs| woven(base, ours, theirs).unwrap();
-        let (text, facts) = of(
+        let of = |base, ours, theirs| merged(base, ours, theirs).unwrap();
+        let (text, stats) = of(
             "let a = 1;\nlet b = x;\n",
             "let a = 2;\nlet b = x;\n",
             "let a = 1;\nlet b = y;\n",
         );
         assert_eq!(
-            (text.as_str(), facts.adjacent),
+            (text.as_str(), stats.adjacent),
             ("let a = 2;\nlet b = y;\n", 1)
         );
-        let (text, facts) = of("moor(ship);\n", "moor(ship);\nlog();\n", "moor(tug);\n");
-        assert_eq!((text.as_str(), facts.beside), ("moor(tug);\nlog();\n", 1));
-        let (_, facts) = of(
+        let (text, stats) = of("moor(ship);\n", "moor(ship);\nlog();\n", "moor(tug);\n");
+        assert_eq!((text.as_str(), stats.beside), ("moor(tug);\nlog();\n", 1));
+        let (_, stats) = of(
             "moor(ship, low, tide);\n",
             "dock(ship, low, tide);\n",
             "moor(ship, low, wind);\n",
         );
-        assert_eq!((facts.blended, facts.gap), (1, Some(5)));
-        let (text, facts) = of("moor(a);\n", "  moor(a);\n", "moor(b);\n");
-        assert_eq!((text.as_str(), facts.respaced), ("  moor(b);\n", 1));
-        let (text, facts) = of(
+        assert_eq!((stats.blended, stats.gap), (1, Some(5)));
+        let (text, stats) = of("moor(a);\n", "  moor(a);\n", "moor(b);\n");
+        assert_eq!((text.as_str(), stats.respaced), ("  moor(b);\n", 1));
+        let (text, stats) = of(
             "moor(a);\nlog(a);\n",
             "  moor(a);\n  log(a);\n",
             "moor(a);\npay(a);\nlog(a);\n",
         );
         assert_eq!(
-            (text.as_str(), facts.shifted),
+            (text.as_str(), stats.reindented),
             ("  moor(a);\n  pay(a);\n  log(a);\n", 1)
         );
-        let (text, facts) = of(
+        let (text, stats) = of(
             "new Tide(this, options);\n",
             "if (low) new Tide(this, options).log();\nnew Tide(this, options);\n",
             "new Tide(this);\n",
         );
-        assert_eq!((facts.renewed, facts.copied), (1, 1));
+        assert_eq!((stats.rewritten, stats.copied), (1, 1));
         assert_eq!(text, "if (low) new Tide(this).log();\nnew Tide(this);\n");
     }
 
     #[test]
     fn facts_tell_what_speaks_against_it() {
-        let facts = |base, ours, theirs| woven(base, ours, theirs).unwrap().1;
+        let stats = |base, ours, theirs| merged(base, ours, theirs).unwrap().1;
         // New rows like what the other side made of the row beside them.
         let base = "lamps = list(quay.lamps)\npay(ship);\n";
         let ours = "moor(ship, berth, tide);\nlamps = list(quay.lamps)\npay(ship);\n";
-        let rival = facts(base, ours, "moor(ship, berth);\npay(ship);\n");
-        assert_eq!((rival.beside_gone, rival.rivals), (1, 1));
-        let unlike = facts(base, ours, "light the lamps\npay(ship);\n");
-        assert_eq!((unlike.beside_gone, unlike.rivals), (1, 0));
+        let rival = stats(base, ours, "moor(ship, berth);\npay(ship);\n");
+        assert_eq!((rival.beside_deleted, rival.similar_to_replacement), (1, 1));
+        let unlike = stats(base, ours, "light the lamps\npay(ship);\n");
+        assert_eq!(
+            (unlike.beside_deleted, unlike.similar_to_replacement),
+            (1, 0)
+        );
         // Both changed the end of a row, and one goes on behind it.
-        let forked = facts(
+        let forked = stats(
             "moor(ship, berth, quay)\n",
             "moor(ship, berth, quay, tide)\n",
             "moor(ship, berth, quay,\n    pilot)\n",
         );
-        assert_eq!((forked.blended, forked.forked), (1, 1));
+        assert_eq!((forked.blended, forked.forked_ends), (1, 1));
         // Both brought the same name into one row.
-        let doubled = facts(
+        let doubled = stats(
             "fn name(ship, berth)\n",
             "fn name(ship, berth, pilot)\n",
             "fn name(pilot, ship, berth)\n",
         );
-        assert_eq!(doubled.doubled, 1);
+        assert_eq!(doubled.doubled_names, 1);
         // The same words put into each of several rows, and a new row without them.
         let base = "berth = quay,\ndepth = low,\n";
         let theirs = "berth = quay,\ndepth = low,\npilot = guide or 0,\n";
         let ours = "berth = self.quay,\ndepth = self.low,\n";
-        assert_eq!(facts(base, ours, theirs).patterned, 1);
+        assert_eq!(stats(base, ours, theirs).beside_pattern, 1);
         let one = "berth = quay,\ndepth = self.low,\n";
-        assert_eq!(facts(base, one, theirs).patterned, 0);
+        assert_eq!(stats(base, one, theirs).beside_pattern, 0);
         // An import means the same wherever it stands, a statement does not.
         let base = "import tide\nimport wind\n";
-        let alone = facts(
+        let alone = stats(
             base,
             "import tide\nimport pilot\nimport wind\n",
             "import wind\n",
         );
-        assert_eq!((alone.beside_gone, alone.alone), (1, 1));
-        let hangs = facts(
+        assert_eq!((alone.beside_deleted, alone.self_contained), (1, 1));
+        let hangs = stats(
             "moor(a);\npay(b);\n",
             "moor(a);\nlog(c);\npay(b);\n",
             "pay(b);\n",
         );
-        assert_eq!((hangs.beside_gone, hangs.alone), (1, 0));
+        assert_eq!((hangs.beside_deleted, hangs.self_contained), (1, 0));
     }
 
     #[test]
     fn names_of_an_import_are_a_set_in_a_longer_conflict_too() {
-        let (text, facts) = woven(
+        let (text, stats) = merged(
             "from office import desk\nfrom harbour import berth, quay\n",
             "from office import desk\nfrom harbour import anchor, berth, quay\n",
             "from harbour import quay\n",
@@ -742,15 +765,15 @@ mod tests {
         .unwrap();
         assert_eq!(text, "from harbour import anchor, quay\n");
         // Their order places every name.
-        assert_eq!((facts.blended, facts.gap), (1, None));
-        let (text, facts) = woven(
+        assert_eq!((stats.blended, stats.gap), (1, None));
+        let (text, stats) = merged(
             "from office import desk\nfrom harbour import quay, berth\n",
             "from office import desk\nfrom harbour import quay, berth, anchor\n",
             "from harbour import berth\n",
         )
         .unwrap();
         assert_eq!(text, "from harbour import berth, anchor\n");
-        assert_ne!(facts.gap, None);
+        assert_ne!(stats.gap, None);
     }
 
     #[test]
@@ -759,22 +782,28 @@ mod tests {
         let ours = "// The quay whose lamps are lit when the sun is down\n// Broken ones stay dark.\nlight();\n";
         let theirs =
             "// The northern quay whose lamps are lit when the sun\n// is down\nlight();\n";
-        let (text, _) = woven(base, ours, theirs).unwrap();
+        let (text, _) = merged(base, ours, theirs).unwrap();
         assert_eq!(
             text,
             "// The northern quay whose lamps are lit when the sun\n// is down\n// Broken ones stay dark.\n"
         );
         // Something new of theirs at that place: nobody can tell which comes first.
         let other = "// The northern quay whose lamps are lit when the sun is down\n// And no other.\nlight();\n";
-        assert_eq!(woven(base, ours, other).unwrap_err(), Clash::BothPutIn);
+        assert_eq!(merged(base, ours, other).unwrap_err(), Clash::BothInserted);
     }
 
     #[test]
     fn clashes_say_why() {
-        let why = |base, ours, theirs| woven(base, ours, theirs).unwrap_err();
-        assert_eq!(why("moor(a);\n", "moor(b);\n", "moor(c);\n"), Clash::Words);
-        assert_eq!(why("", "moor();\n", "pay();\n"), Clash::BothPutIn);
-        assert_eq!(why("moor(ship, a);\n", "", "moor(ship, b);\n"), Clash::Gone);
+        let why = |base, ours, theirs| merged(base, ours, theirs).unwrap_err();
+        assert_eq!(
+            why("moor(a);\n", "moor(b);\n", "moor(c);\n"),
+            Clash::TokenText
+        );
+        assert_eq!(why("", "moor();\n", "pay();\n"), Clash::BothInserted);
+        assert_eq!(
+            why("moor(ship, a);\n", "", "moor(ship, b);\n"),
+            Clash::Deleted
+        );
         let inside = why(
             "moor(ship);\nlog(ship);\n",
             "light the lamps\n",

@@ -1,42 +1,42 @@
-//! What it took to weave the rows of a conflict, and why it could not be done.
+//! What it took to merge the rows of a conflict, and why it could not be done.
 
-use crate::merge::row_edits::{Change, Unit};
+use crate::merge::row_edits::{RowChange, RowEdit};
 
-/// What it took to weave a conflict.
+/// What it took to merge the rows of a conflict.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Facts {
+pub struct MergeStats {
     /// Rows changed by one side right beside rows changed by the other.
     pub adjacent: usize,
     /// Rows put in right beside rows that the other side changed.
     pub beside: usize,
     /// Rows put in right beside rows that the other side took out or replaced.
-    pub beside_gone: usize,
+    pub beside_deleted: usize,
     /// Of these, those that stand by themselves: imports, whole declarations.
-    pub alone: usize,
+    pub self_contained: usize,
     /// Runs of rows put in where the other side left neither neighbour.
-    pub deserted: usize,
+    pub isolated: usize,
     /// The same of runs that stand by themselves.
-    pub islands: usize,
+    pub isolated_self_contained: usize,
     /// Runs of rows put in that belong to a next row which the other side took out or replaced.
-    pub leaning: usize,
+    pub attached_to_deleted: usize,
     /// Runs of rows put in where the other side has opened or closed more than base, or dropped the
     /// comma before: they may stand within or without.
     pub unbalanced: usize,
     /// Runs of rows put in beside a change that close before they open: what they belong to may
     /// have been cut elsewhere.
-    pub slid: usize,
+    pub closes_first: usize,
     /// Runs of rows put in beside rows which the other side replaced by something like them.
-    pub rivals: usize,
+    pub similar_to_replacement: usize,
     /// Rows of which the names that they bring in were merged as a set.
-    pub named: usize,
+    pub import_lists: usize,
     /// Rows into which both sides put the same new name, each at another place.
-    pub doubled: usize,
+    pub doubled_names: usize,
     /// New rows beside several rows into which the other side put the same words.
-    pub patterned: usize,
+    pub beside_pattern: usize,
     /// Rows whose end both sides changed, and behind which one of them put something in.
-    pub forked: usize,
+    pub forked_ends: usize,
     /// Rows put in before rows that the other side put into a block of their own.
-    pub wrapped: usize,
+    pub before_new_block: usize,
     /// New rows that use names which the other side left nowhere near.
     pub orphaned: usize,
     /// Rows whose words both sides changed.
@@ -48,80 +48,82 @@ pub struct Facts {
     /// Rows with blanks of both sides and the same words.
     pub blanks: usize,
     /// Rows that one side took out while the other changed only their blanks.
-    pub removed_respaced: usize,
+    pub deleted_respaced: usize,
     /// Rows put in and indented as the other side indents their neighbours.
-    pub shifted: usize,
+    pub reindented: usize,
     /// Rows that both sides changed alike or put in alike.
     pub same: usize,
-    /// Blanks that both sides changed, each its own way.
-    pub blank_clashes: usize,
+    /// WhitespacePolicy that both sides changed, each its own way.
+    pub whitespace_clashes: usize,
     /// Rows replaced by rows unlike them.
-    pub swapped: usize,
+    pub replaced: usize,
     /// Rows that one side took out or replaced while the other changed their quotes or commas.
     pub formatted: usize,
     /// New rows in which the other side's changes of words were made too.
-    pub renewed: usize,
+    pub rewritten: usize,
     /// New rows that use words which the other side changed.
-    pub stale: usize,
+    pub outdated: usize,
     /// Rows in which both sides changed a number.
     pub numbers: usize,
     /// Rows whose words one side changed and whose old words the other's new rows have.
     pub copied: usize,
     /// What each side did by itself: ours, theirs.
-    pub sides: [Deeds; 2],
+    pub sides: [EditCounts; 2],
 }
 
 /// What one side did to the rows of base.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Deeds {
+pub struct EditCounts {
     /// Rows whose blanks alone it changed.
-    pub blank: usize,
+    pub whitespace: usize,
     /// Rows whose words it changed.
-    pub worded: usize,
+    pub reworded: usize,
     /// Rows it took out.
-    pub gone: usize,
+    pub deleted: usize,
     /// Runs of rows it replaced by rows unlike them.
-    pub swapped: usize,
+    pub replaced: usize,
     /// Rows it put in.
-    pub put_in: usize,
+    pub inserted: usize,
 }
 
-impl Deeds {
-    pub(crate) fn of(units: &[Unit]) -> Self {
-        let mut deeds = Deeds::default();
-        for unit in units {
-            match unit {
-                Unit::Pair(_, _, Change::Same) => {}
-                Unit::Pair(_, _, Change::Blank) => deeds.blank += 1,
-                Unit::Pair(_, _, Change::Format | Change::Words) => deeds.worded += 1,
-                Unit::Gone(_) => deeds.gone += 1,
-                Unit::Swap(..) => deeds.swapped += 1,
-                Unit::PutIn(_, lines) => deeds.put_in += lines.len(),
+impl EditCounts {
+    pub(crate) fn of(row_edits: &[RowEdit]) -> Self {
+        let mut counts = EditCounts::default();
+        for edit in row_edits {
+            match edit {
+                RowEdit::Keep(_, _, RowChange::Unchanged) => {}
+                RowEdit::Keep(_, _, RowChange::Whitespace) => counts.whitespace += 1,
+                RowEdit::Keep(_, _, RowChange::Formatting | RowChange::Wording) => {
+                    counts.reworded += 1
+                }
+                RowEdit::Delete(_) => counts.deleted += 1,
+                RowEdit::Replace(..) => counts.replaced += 1,
+                RowEdit::Insert(_, lines) => counts.inserted += lines.len(),
             }
         }
-        deeds
+        counts
     }
 
     /// Whether it changed blanks and nothing else.
-    pub fn only_blanks(&self) -> bool {
-        self.blank > 0 && self.worded + self.gone + self.swapped + self.put_in == 0
+    pub fn only_whitespace(&self) -> bool {
+        self.whitespace > 0 && self.reworded + self.deleted + self.replaced + self.inserted == 0
     }
 
     /// Whether it took rows out and did nothing else.
-    pub fn only_gone(&self) -> bool {
-        self.gone > 0 && self.blank + self.worded + self.swapped + self.put_in == 0
+    pub fn only_deletes(&self) -> bool {
+        self.deleted > 0 && self.whitespace + self.reworded + self.replaced + self.inserted == 0
     }
 }
 
-/// Why rows could not be woven.
+/// Why rows could not be merged.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Clash {
     /// Both changed the same words.
-    Words,
+    TokenText,
     /// Both put something in at the same place.
-    BothPutIn,
+    BothInserted,
     /// One side took out or replaced what the other changed.
-    Gone,
+    Deleted,
     /// One side put something into what the other took out or replaced.
     Inside,
     /// Too much to look at.

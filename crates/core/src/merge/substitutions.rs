@@ -2,8 +2,8 @@
 
 use crate::diff::hunk::Hunk;
 use crate::diff::search::search_small;
-use crate::diff::tokens::Words;
-use crate::merge::row_edits::{Change, Unit};
+use crate::diff::tokens::TokenText;
+use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
 use crate::text::tokens::is_name;
@@ -11,22 +11,22 @@ use imara_diff::Interner;
 
 /// Some words of a line that became others, and the words around them.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Swap {
+pub(crate) struct Substitution {
     before: Vec<u8>,
     from: Vec<Vec<u8>>,
     to: Vec<u8>,
     after: Vec<u8>,
-    /// Blanks in front of what came.
+    /// WhitespacePolicy in front of what came.
     blank: Vec<u8>,
 }
 
-impl Swap {
+impl Substitution {
     /// What turned one line into another.
-    pub(crate) fn between(base: &[u8], side: &[u8]) -> Vec<Swap> {
+    pub(crate) fn between(base: &[u8], side: &[u8]) -> Vec<Substitution> {
         if base.len().max(side.len()) > 4_000 {
             return Vec::new();
         }
-        let (base, side) = (Words::new(base), Words::new(side));
+        let (base, side) = (TokenText::new(base), TokenText::new(side));
         let mut interner = Interner::new(base.len() * 2 + 8);
         let (b, s) = (base.tokens(&mut interner), side.tokens(&mut interner));
         let word = |at: Option<usize>| {
@@ -36,7 +36,7 @@ impl Swap {
         let hunks = search_small(&b, &s).into_iter();
         let swap = |h: Hunk| {
             let (from, to) = (h.base.span(), h.side.span());
-            Swap {
+            Substitution {
                 before: word(from.start.checked_sub(1)),
                 after: word(Some(from.end)),
                 from: from.map(|at| base.word(at).to_vec()).collect(),
@@ -55,57 +55,57 @@ impl Swap {
 }
 
 /// Whether a side did nothing but put the same words into several lines.
-pub(crate) fn is_pattern(swaps: &[Swap]) -> bool {
-    let alike = |s: &Swap| s.from.is_empty() && s.to == swaps[0].to;
-    swaps.len() > 1 && swaps.iter().all(alike)
+pub(crate) fn is_pattern(substitutions: &[Substitution]) -> bool {
+    let alike = |s: &Substitution| s.from.is_empty() && s.to == substitutions[0].to;
+    substitutions.len() > 1 && substitutions.iter().all(alike)
 }
 
 /// What a new line looks like after the other side's changes of words.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Replayed {
     /// It holds nothing that the other side changed.
-    Fresh,
+    Untouched,
     /// It holds words that the other side changed, here put right.
-    Renewed(Vec<u8>),
+    Rewritten(Vec<u8>),
     /// It holds words that the other side changed elsewhere in other company.
-    Stale,
+    Outdated,
 }
 
-/// Does to a line what the swaps did to theirs.
-pub(crate) fn replay(swaps: &[Swap], line: &[u8]) -> Replayed {
-    let often = |swap: &Swap| {
-        let alike = |s: &&Swap| s.from == swap.from && s.to == swap.to;
-        swap.names().next().is_some() && swaps.iter().filter(alike).count() > 1
+/// Does to a line what the substitutions did to theirs.
+pub(crate) fn replay(substitutions: &[Substitution], line: &[u8]) -> Replayed {
+    let often = |swap: &Substitution| {
+        let alike = |s: &&Substitution| s.from == swap.from && s.to == swap.to;
+        swap.names().next().is_some() && substitutions.iter().filter(alike).count() > 1
     };
     let (mut text, mut renewed) = (line.to_vec(), false);
-    let mut done: Vec<&Swap> = Vec::new();
-    for swap in swaps {
+    let mut done: Vec<&Substitution> = Vec::new();
+    for swap in substitutions {
         if done.iter().any(|d| d.from == swap.from && d.to == swap.to) {
             continue;
         }
         let alone = often(swap);
-        if let Some(next) = swap_in(swap, &text, alone) {
+        if let Some(next) = substitute_in(swap, &text, alone) {
             (text, renewed) = (next, true);
             done.push(swap);
         }
     }
-    let words = Words::new(&text);
-    let stale = |swap: &Swap| {
+    let words = TokenText::new(&text);
+    let stale = |swap: &Substitution| {
         swap.names().any(|name| {
             (0..words.len()).any(|at| words.word(at) == name)
                 && !swap.to.windows(name.len()).any(|w| w == name)
         })
     };
     match () {
-        () if swaps.iter().any(stale) => Replayed::Stale,
-        () if renewed => Replayed::Renewed(text),
-        () => Replayed::Fresh,
+        () if substitutions.iter().any(stale) => Replayed::Outdated,
+        () if renewed => Replayed::Rewritten(text),
+        () => Replayed::Untouched,
     }
 }
 
 /// The line with one swap made wherever its words stand in the same company.
-fn swap_in(swap: &Swap, line: &[u8], alone: bool) -> Option<Vec<u8>> {
-    let words = Words::new(line);
+fn substitute_in(swap: &Substitution, line: &[u8], alone: bool) -> Option<Vec<u8>> {
+    let words = TokenText::new(line);
     let matches = |at: usize| {
         let run = swap.from.iter().enumerate();
         let mut all =
@@ -154,11 +154,20 @@ fn swap_in(swap: &Swap, line: &[u8], alone: bool) -> Option<Vec<u8>> {
 const REPLAYED: usize = 60;
 
 /// The changes of words that a side made, row by row.
-pub(crate) fn swaps(base: &Source, side: &Source, units: &[Unit]) -> Vec<Swap> {
-    let worded = |unit: &&Unit| matches!(unit, Unit::Pair(_, _, Change::Format | Change::Words));
-    let rows = units.iter().filter(worded).take(REPLAYED);
-    let of = |unit: &Unit| match *unit {
-        Unit::Pair(b, s, _) => Swap::between(
+pub(crate) fn substitutions(
+    base: &Source,
+    side: &Source,
+    row_edits: &[RowEdit],
+) -> Vec<Substitution> {
+    let worded = |edit: &&RowEdit| {
+        matches!(
+            edit,
+            RowEdit::Keep(_, _, RowChange::Formatting | RowChange::Wording)
+        )
+    };
+    let rows = row_edits.iter().filter(worded).take(REPLAYED);
+    let of = |edit: &RowEdit| match *edit {
+        RowEdit::Keep(b, s, _) => Substitution::between(
             base.line(LineIdx(b)).trimmed(),
             side.line(LineIdx(s)).trimmed(),
         ),
@@ -173,15 +182,17 @@ mod tests {
 
     #[test]
     fn what_the_other_side_did_to_like_words_is_done_to_a_new_line() {
-        let swaps = |pairs: &[(&str, &str)]| -> Vec<Swap> {
-            let of = |(a, b): &(&str, &str)| Swap::between(a.as_bytes(), b.as_bytes());
+        let substitutions = |pairs: &[(&str, &str)]| -> Vec<Substitution> {
+            let of = |(a, b): &(&str, &str)| Substitution::between(a.as_bytes(), b.as_bytes());
             pairs.iter().flat_map(of).collect()
         };
-        let renewed =
-            |pairs: &[(&str, &str)], line: &str| match replay(&swaps(pairs), line.as_bytes()) {
-                Replayed::Renewed(text) => String::from_utf8(text).unwrap(),
-                other => format!("{other:?}"),
-            };
+        let renewed = |pairs: &[(&str, &str)], line: &str| match replay(
+            &substitutions(pairs),
+            line.as_bytes(),
+        ) {
+            Replayed::Rewritten(text) => String::from_utf8(text).unwrap(),
+            other => format!("{other:?}"),
+        };
         let cursor = [("return new Tide(this, options);", "return new Tide(this);")];
         assert_eq!(
             renewed(&cursor, "(new Tide(this, options)).log();"),
@@ -197,7 +208,7 @@ mod tests {
             ("var b = 2;", "const b = 2;"),
         ];
         assert_eq!(renewed(&style, "var c = 3;"), "const c = 3;");
-        assert_eq!(renewed(&style[..1], "var c = 3;"), "Stale");
-        assert_eq!(renewed(&style, "let d = 4;"), "Fresh");
+        assert_eq!(renewed(&style[..1], "var c = 3;"), "Outdated");
+        assert_eq!(renewed(&style, "let d = 4;"), "Untouched");
     }
 }

@@ -1,13 +1,13 @@
 //! Three-way merging over words, blanks between them told apart.
 //!
 //! A text is a run of words, each with the blanks (line ends included) in
-//! front of it. Words are merged three ways by position; the blanks in front
+//! front of it. TokenText are merged three ways by position; the blanks in front
 //! of a word that stays are merged three ways on their own. So one side may
 //! re-wrap a statement while the other changes its words.
 
 use crate::diff::hunk::Hunk;
 use crate::diff::search::search_small;
-use crate::diff::tokens::{LONG, Words};
+use crate::diff::tokens::{LONG, TokenText};
 use crate::text::tokens::is_name;
 use imara_diff::{Interner, Token};
 use std::borrow::Cow;
@@ -16,36 +16,38 @@ use std::ops::Range;
 
 /// What both sides' words give together.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Stitched {
+pub(crate) struct MergedTokens {
     pub(crate) text: Vec<u8>,
     /// Fewest unchanged words between a change of ours and one of theirs;
     /// `None` if only one side changed words.
     pub(crate) gap: Option<usize>,
-    /// Blanks that both sides changed, each its own way; ours were kept.
-    pub(crate) blank_clashes: usize,
-    /// Runs of words that a side changed, both sides together.
-    pub(crate) changes: usize,
+    /// WhitespacePolicy that both sides changed, each its own way; ours were kept.
+    pub(crate) whitespace_clashes: usize,
 }
 
 /// A run of base words that a side changed, and what it made of them.
 #[derive(Clone, Debug, PartialEq, Eq)]
-struct Change {
+struct TokenHunk {
     base: Range<usize>,
     side: Range<usize>,
 }
 
 /// Merges three texts word by word; `None` where both sides changed the same words
 /// or put words in at the same place.
-pub(crate) fn stitch(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Stitched> {
+pub(crate) fn merge_tokens(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<MergedTokens> {
     if base.len().max(ours.len()).max(theirs.len()) > LONG {
         return None;
     }
-    let (base, ours, theirs) = (Words::new(base), Words::new(ours), Words::new(theirs));
+    let (base, ours, theirs) = (
+        TokenText::new(base),
+        TokenText::new(ours),
+        TokenText::new(theirs),
+    );
     let mut interner = Interner::new(base.len() * 2 + 8);
     let tokens = base.tokens(&mut interner);
     let changes = |side_tokens: &[Token]| {
         let hunks = search_small(&tokens, side_tokens).into_iter();
-        let change = |h: Hunk| Change {
+        let change = |h: Hunk| TokenHunk {
             base: h.base.span(),
             side: h.side.span(),
         };
@@ -59,31 +61,30 @@ pub(crate) fn stitch(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Stitched
         Layout::new(&base, &ours, &ours_changes),
         Layout::new(&base, &theirs, &theirs_changes),
     ];
-    Loom {
+    TokenMerger {
         base,
         ours,
         theirs,
         layouts,
         at: [0; 3],
         follow: None,
-        out: Stitched {
+        out: MergedTokens {
             text: Vec::new(),
             gap: None,
-            blank_clashes: 0,
-            changes: 0,
+            whitespace_clashes: 0,
         },
     }
-    .weave(&ours_changes, &theirs_changes)
+    .merge(&ours_changes, &theirs_changes)
 }
 
 /// Changes parted by nothing but signs are one: the signs match by accident.
-fn joined(base: &Words<'_>, changes: Vec<Change>) -> Vec<Change> {
-    let mut out: Vec<Change> = Vec::new();
+fn joined(base: &TokenText<'_>, changes: Vec<TokenHunk>) -> Vec<TokenHunk> {
+    let mut out: Vec<TokenHunk> = Vec::new();
     for change in changes {
         if let Some(last) = out.last_mut() {
             let between = last.base.end..change.base.start;
             let solid = between.clone().any(|at| is_name(base.word(at)));
-            let rewritten = |c: &Change| !c.base.is_empty() && !c.side.is_empty();
+            let rewritten = |c: &TokenHunk| !c.base.is_empty() && !c.side.is_empty();
             if !solid && between.len() <= 2 && (rewritten(last) && rewritten(&change)) {
                 last.base.end = change.base.end;
                 last.side.end = change.side.end;
@@ -107,7 +108,7 @@ struct Layout<'a> {
 }
 
 impl<'a> Layout<'a> {
-    fn new(base: &Words<'a>, side: &Words<'a>, changes: &[Change]) -> Self {
+    fn new(base: &TokenText<'a>, side: &TokenText<'a>, changes: &[TokenHunk]) -> Self {
         let (mut after, mut breaks) = (HashMap::new(), HashMap::new());
         let mut shift = 0isize;
         let mut changes = changes.iter().peekable();
@@ -179,21 +180,21 @@ impl<'a> Layout<'a> {
     }
 }
 
-struct Loom<'a> {
-    base: Words<'a>,
-    ours: Words<'a>,
-    theirs: Words<'a>,
+struct TokenMerger<'a> {
+    base: TokenText<'a>,
+    ours: TokenText<'a>,
+    theirs: TokenText<'a>,
     /// What ours and theirs made of the blanks of base.
     layouts: [Layout<'a>; 2],
     /// Next word of base, ours, theirs.
     at: [usize; 3],
     /// The blanks that must follow what was put in.
     follow: Option<&'a [u8]>,
-    out: Stitched,
+    out: MergedTokens,
 }
 
-impl<'a> Loom<'a> {
-    fn weave(mut self, ours: &[Change], theirs: &[Change]) -> Option<Stitched> {
+impl<'a> TokenMerger<'a> {
+    fn merge(mut self, ours: &[TokenHunk], theirs: &[TokenHunk]) -> Option<MergedTokens> {
         let (mut i, mut j) = (0, 0);
         // Where the last change of each side ended in base.
         let mut ended: [Option<usize>; 2] = [None, None];
@@ -258,7 +259,7 @@ impl<'a> Loom<'a> {
         Some(self.out)
     }
 
-    /// Words that nobody changed, each behind its blanks merged three ways.
+    /// TokenText that nobody changed, each behind its blanks merged three ways.
     fn kept_until(&mut self, base: usize) {
         while self.at[0] < base {
             self.blanks();
@@ -280,7 +281,7 @@ impl<'a> Loom<'a> {
             () if o == t || t == b => o,
             () if o == b => t,
             () => {
-                self.out.blank_clashes += 1;
+                self.out.whitespace_clashes += 1;
                 o
             }
         };
@@ -288,7 +289,7 @@ impl<'a> Loom<'a> {
     }
 
     /// Both sides made the same of the same words.
-    fn same_change(&mut self, ours: &Change, theirs: &Change) {
+    fn same_change(&mut self, ours: &TokenHunk, theirs: &TokenHunk) {
         if !ours.side.is_empty() {
             self.blanks();
             self.out
@@ -298,11 +299,11 @@ impl<'a> Loom<'a> {
         self.at = [ours.base.end, ours.side.end, theirs.side.end];
     }
 
-    fn side(&self, ours: bool) -> &Words<'a> {
+    fn side(&self, ours: bool) -> &TokenText<'a> {
         if ours { &self.ours } else { &self.theirs }
     }
 
-    fn change(&mut self, ours: bool, change: &Change) {
+    fn change(&mut self, ours: bool, change: &TokenHunk) {
         let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
         let (base_at, other_at) = (self.at[0], self.at[foreign]);
         let (side, other) = (self.side(ours), self.side(!ours));
@@ -332,7 +333,7 @@ impl<'a> Loom<'a> {
                 () if s == b => (Some(o), Some(back)),
                 () if back == b => (None, None),
                 () => {
-                    self.out.blank_clashes += 1;
+                    self.out.whitespace_clashes += 1;
                     (None, Some(back))
                 }
             };
@@ -343,8 +344,7 @@ impl<'a> Loom<'a> {
             self.run_anew(ours, words);
             self.follow = follow;
         }
-        self.out.changes += 1;
-        self.out.blank_clashes += usize::from(laid_out_anew);
+        self.out.whitespace_clashes += usize::from(laid_out_anew);
         self.at[0] = change.base.end;
         self.at[own] = change.side.end;
         self.at[foreign] += change.base.len();
@@ -371,7 +371,7 @@ impl<'a> Loom<'a> {
         match self.layouts[usize::from(ours)].of(before, blank) {
             Some(blank) => self.out.text.extend_from_slice(&blank),
             None => {
-                self.out.blank_clashes += 1;
+                self.out.whitespace_clashes += 1;
                 self.out.text.extend_from_slice(blank);
             }
         }
@@ -379,10 +379,10 @@ impl<'a> Loom<'a> {
 
     /// How many of the next changes of a side a larger change of the other side holds; `None` if
     /// one of them only overlaps it.
-    fn held(&self, large: &Change, small: &[Change], ours: bool) -> Option<usize> {
+    fn held(&self, large: &TokenHunk, small: &[TokenHunk], ours: bool) -> Option<usize> {
         let (side, other) = (self.side(ours), self.side(!ours));
         let new: Vec<&[u8]> = large.side.clone().map(|at| other.word(at)).collect();
-        let holds = |change: &Change| {
+        let holds = |change: &TokenHunk| {
             let inside = large.base.start <= change.base.start
                 && change.base.end <= large.base.end
                 && large.base.len() > change.base.len();
@@ -399,7 +399,7 @@ impl<'a> Loom<'a> {
     }
 
     /// A change that holds all that the other side did there; where both ended in base.
-    fn larger(&mut self, ours: bool, large: &Change, last: &Change) -> [Option<usize>; 2] {
+    fn larger(&mut self, ours: bool, large: &TokenHunk, last: &TokenHunk) -> [Option<usize>; 2] {
         self.kept_until(large.base.start);
         if !large.side.is_empty() {
             match self.follow.take() {
@@ -408,7 +408,6 @@ impl<'a> Loom<'a> {
             }
             self.run_anew(ours, large.side.clone());
         }
-        self.out.changes += 1;
         self.out.gap = Some(0);
         let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
         self.at[0] = large.base.end;
@@ -418,14 +417,14 @@ impl<'a> Loom<'a> {
     }
 
     /// Whether a change is a comma put in behind the last of a list.
-    fn last_comma(&self, ours: bool, change: &Change) -> bool {
+    fn last_comma(&self, ours: bool, change: &TokenHunk) -> bool {
         let closed = change.base.start < self.base.len()
             && matches!(self.base.word(change.base.start), b")" | b"]" | b"}");
         change.base.is_empty() && closed && self.side(ours).run(change.side.clone()) == b","
     }
 
     /// Whether a change puts a comma in and something behind it.
-    fn is_more(&self, ours: bool, change: &Change) -> bool {
+    fn is_more(&self, ours: bool, change: &TokenHunk) -> bool {
         let (side, words) = (self.side(ours), change.side.clone());
         change.base.is_empty()
             && words.len() > 1
@@ -434,11 +433,10 @@ impl<'a> Loom<'a> {
     }
 
     /// More of a list from one side, and the comma behind its last from the other.
-    fn more_before_the_comma(&mut self, ours: bool, more: &Change, comma: &Change) {
+    fn more_before_the_comma(&mut self, ours: bool, more: &TokenHunk, comma: &TokenHunk) {
         self.blank_anew(ours, more.side.start);
         self.run_anew(ours, more.side.clone());
         self.out.text.push(b',');
-        self.out.changes += 1;
         let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
         self.at[0] = more.base.end;
         self.at[own] = more.side.end;
@@ -447,13 +445,13 @@ impl<'a> Loom<'a> {
 }
 
 /// Whether two different changes get in each other's way.
-fn clash(a: &Change, b: &Change) -> bool {
+fn clash(a: &TokenHunk, b: &TokenHunk) -> bool {
     let (x, y) = (&a.base, &b.base);
     if x.start == y.start && (x.is_empty() == y.is_empty()) {
         return true;
     }
     // What is put in at the edge of what the other took out may have belonged to it.
-    let put_in_beside = |x: &Change, y: &Change| {
+    let put_in_beside = |x: &TokenHunk, y: &TokenHunk| {
         x.base.is_empty()
             && y.side.is_empty()
             && (x.base.start == y.base.start || x.base.start == y.base.end)
@@ -471,7 +469,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn told(base: &str, ours: &str, theirs: &str) -> String {
-        match stitch(base.as_bytes(), ours.as_bytes(), theirs.as_bytes()) {
+        match merge_tokens(base.as_bytes(), ours.as_bytes(), theirs.as_bytes()) {
             None => "clash".to_owned(),
             Some(s) => {
                 let gap = s.gap.map_or("-".to_owned(), |g| g.to_string());
@@ -535,9 +533,9 @@ mod tests {
         fn whichever_side_is_ours_the_words_are_the_same(
             b in "[ab(), ]{0,14}", x in "[abc(), ]{0,14}", y in "[abd(), ]{0,14}"
         ) {
-            let solid = |s: Stitched| s.text.into_iter().filter(|b| *b != b' ').collect::<Vec<u8>>();
-            let one = stitch(b.as_bytes(), x.as_bytes(), y.as_bytes());
-            let other = stitch(b.as_bytes(), y.as_bytes(), x.as_bytes());
+            let solid = |s: MergedTokens| s.text.into_iter().filter(|b| *b != b' ').collect::<Vec<u8>>();
+            let one = merge_tokens(b.as_bytes(), x.as_bytes(), y.as_bytes());
+            let other = merge_tokens(b.as_bytes(), y.as_bytes(), x.as_bytes());
             prop_assert_eq!(one.map(solid), other.map(solid));
         }
 
@@ -545,9 +543,9 @@ mod tests {
         fn no_word_comes_from_nowhere(
             b in "[ab(),\n ]{0,14}", x in "[abc(),\n ]{0,14}", y in "[abd(),\n ]{0,14}"
         ) {
-            if let Some(stitched) = stitch(b.as_bytes(), x.as_bytes(), y.as_bytes()) {
-                let known: Vec<&[u8]> = [&b, &x, &y].into_iter().flat_map(|t| crate::text::tokens::solid_words(t.as_bytes())).collect();
-                for word in crate::text::tokens::solid_words(&stitched.text) {
+            if let Some(merged) = merge_tokens(b.as_bytes(), x.as_bytes(), y.as_bytes()) {
+                let known: Vec<&[u8]> = [&b, &x, &y].into_iter().flat_map(|t| crate::text::tokens::solid_tokens(t.as_bytes())).collect();
+                for word in crate::text::tokens::solid_tokens(&merged.text) {
                     let parts_known = known.contains(&word) || word.iter().all(|b| known.iter().any(|k| k.contains(b)));
                     prop_assert!(parts_known);
                 }
@@ -557,9 +555,9 @@ mod tests {
         #[test]
         fn one_side_alone_wins(b in "[ab(),\n ]{0,20}", x in "[abc(),\n ]{0,20}") {
             let (b, x) = (b.as_bytes(), x.as_bytes());
-            prop_assert_eq!(stitch(b, x, b).map(|s| s.text), Some(x.to_vec()));
-            prop_assert_eq!(stitch(b, b, x).map(|s| s.text), Some(x.to_vec()));
-            prop_assert_eq!(stitch(b, x, x).map(|s| s.text), Some(x.to_vec()));
+            prop_assert_eq!(merge_tokens(b, x, b).map(|s| s.text), Some(x.to_vec()));
+            prop_assert_eq!(merge_tokens(b, b, x).map(|s| s.text), Some(x.to_vec()));
+            prop_assert_eq!(merge_tokens(b, x, x).map(|s| s.text), Some(x.to_vec()));
         }
     }
 }

@@ -30,7 +30,7 @@ impl fmt::Display for ConflictId {
 
 /// Who changed a region.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Kind {
+pub enum RegionKind {
     /// Nobody.
     Unchanged,
     /// Ours alone.
@@ -47,7 +47,7 @@ pub enum Kind {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Region {
     /// Who changed it.
-    pub kind: Kind,
+    pub kind: RegionKind,
     /// Its lines in base.
     pub base: LineRange,
     /// Its lines in ours.

@@ -45,22 +45,22 @@ pub struct Pick {
     pub line: LineIdx,
 }
 
-/// A run of lines of a text that was woven from the versions.
+/// A run of lines of a text that was merged from the versions.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Strand {
+pub enum Segment {
     /// Lines of one version as they are.
     Lines(Version, LineRange),
     /// Whole lines blended from several versions.
     Text(#[serde(with = "crate::text::encoding::as_text")] Vec<u8>),
 }
 
-impl Strand {
+impl Segment {
     /// How many lines it is.
     pub fn len(&self) -> usize {
         match self {
-            Strand::Lines(_, lines) => lines.len(),
-            Strand::Text(bytes) => Source::new(bytes.as_slice()).len(),
+            Segment::Lines(_, lines) => lines.len(),
+            Segment::Text(bytes) => Source::new(bytes.as_slice()).len(),
         }
     }
 
@@ -69,42 +69,42 @@ impl Strand {
         self.len() == 0
     }
 
-    /// Puts it behind other strands, as part of the last one where they are of one kind.
-    pub(crate) fn add_to(self, strands: &mut Vec<Strand>) {
-        match (strands.last_mut(), self) {
-            (Some(Strand::Lines(v, last)), Strand::Lines(w, next))
+    /// Puts it behind other segments, as part of the last one where they are of one kind.
+    pub(crate) fn add_to(self, segments: &mut Vec<Segment>) {
+        match (segments.last_mut(), self) {
+            (Some(Segment::Lines(v, last)), Segment::Lines(w, next))
                 if *v == w && last.end == next.start =>
             {
                 last.end = next.end;
             }
-            (_, Strand::Lines(_, lines)) if lines.is_empty() => {}
+            (_, Segment::Lines(_, lines)) if lines.is_empty() => {}
             // Two lines never run into one: only a last line may lack its end.
-            (Some(Strand::Text(last)), Strand::Text(next)) if last.ends_with(b"\n") => {
+            (Some(Segment::Text(last)), Segment::Text(next)) if last.ends_with(b"\n") => {
                 last.extend_from_slice(&next);
             }
-            (_, strand) => strands.push(strand),
+            (_, segment) => segments.push(segment),
         }
     }
 
     /// Where its lines come from.
     pub fn origin(&self) -> Origin {
         match self {
-            Strand::Lines(version, _) => (*version).into(),
-            Strand::Text(_) => Origin::Blend,
+            Segment::Lines(version, _) => (*version).into(),
+            Segment::Text(_) => Origin::Blend,
         }
     }
 
-    pub(crate) fn piece(&self) -> Piece {
+    pub(crate) fn segment(&self) -> DraftSegment {
         match self {
-            Strand::Lines(version, lines) => Piece::lines(*version, *lines),
-            Strand::Text(bytes) => Piece::blended(Source::new(bytes.as_slice())),
+            Segment::Lines(version, lines) => DraftSegment::lines(*version, *lines),
+            Segment::Text(bytes) => DraftSegment::blended(Source::new(bytes.as_slice())),
         }
     }
 }
 
 /// A run of text in the draft with one origin.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Piece {
+pub struct DraftSegment {
     origin: Origin,
     text: Text,
 }
@@ -115,19 +115,19 @@ enum Text {
     Free(Source),
 }
 
-impl Piece {
+impl DraftSegment {
     pub(crate) fn lines(version: Version, lines: LineRange) -> Self {
         Self::with_origin(version.into(), version, lines)
     }
 
     pub(crate) fn with_origin(origin: Origin, version: Version, lines: LineRange) -> Self {
         let text = Text::Lines(version, lines);
-        Piece { origin, text }
+        DraftSegment { origin, text }
     }
 
     pub(crate) fn blended(text: Source) -> Self {
         let text = Text::Free(text);
-        Piece {
+        DraftSegment {
             origin: Origin::Blend,
             text,
         }
@@ -135,7 +135,7 @@ impl Piece {
 
     pub(crate) fn by_hand(text: Source) -> Self {
         let text = Text::Free(text);
-        Piece {
+        DraftSegment {
             origin: Origin::Hand,
             text,
         }
@@ -199,8 +199,8 @@ impl Piece {
         }
     }
 
-    /// The piece cut in two before its line `at`.
-    pub(crate) fn split(self, at: usize) -> (Piece, Piece) {
+    /// The segment cut in two before its line `at`.
+    pub(crate) fn split(self, at: usize) -> (DraftSegment, DraftSegment) {
         let halves = match &self.text {
             Text::Lines(version, lines) => {
                 let mid = lines.start.0 + at as u32;
@@ -215,11 +215,11 @@ impl Piece {
                 (cut(LineRange::new(0, mid)), cut(LineRange::new(mid, all)))
             }
         };
-        let piece = |text| Piece {
+        let segment = |text| DraftSegment {
             origin: self.origin,
             text,
         };
-        (piece(halves.0), piece(halves.1))
+        (segment(halves.0), segment(halves.1))
     }
 }
 

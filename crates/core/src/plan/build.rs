@@ -4,9 +4,9 @@
 //! about it (`draft`, `journal`).
 
 use crate::diff::hunk::{Algorithm, Hunk};
-use crate::diff::interned::Tokens;
+use crate::diff::interned::InternedLines;
 use crate::diff::lines::hunks;
-use crate::model::region::{ConflictId, Kind, Region, RegionId};
+use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
 use crate::model::versions::{Version, Versions};
 use crate::plan::partition::split;
 use crate::plan::refine::refine;
@@ -112,23 +112,23 @@ const FEW: usize = 16;
 /// Cuts three versions into regions.
 ///
 /// Total: never fails, on any bytes. What it cannot decide is a region of kind
-/// [`Kind::Conflict`]. Changes that touch each other are conflicts, as they are
-/// for git. Swapping the sides swaps the plan and nothing else.
+/// [`RegionKind::Conflict`]. Changes that touch each other are conflicts, as they are
+/// for git. Swapping the sides substitutions the plan and nothing else.
 ///
 /// ```
-/// use armistice_core::{plan, Kind, Options, Source};
+/// use armistice_core::{plan, RegionKind, Options, Source};
 /// let plan = plan(&"a\nb\nc\n".into(), &"A\nb\nc\n".into(), &"a\nb\nC\n".into(), &Options::default());
-/// let kinds: Vec<Kind> = plan.regions().iter().map(|r| r.kind).collect();
-/// assert_eq!(kinds, [Kind::Ours, Kind::Unchanged, Kind::Theirs]);
+/// let kinds: Vec<RegionKind> = plan.regions().iter().map(|r| r.kind).collect();
+/// assert_eq!(kinds, [RegionKind::Ours, RegionKind::Unchanged, RegionKind::Theirs]);
 /// ```
 pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) -> Plan {
-    let tokens = Tokens::new(base, ours, theirs);
+    let tokens = InternedLines::new(base, ours, theirs);
     let of = |algorithm| {
         let of = |side| hunks(&tokens.base, side, tokens.distinct, algorithm);
         zip(&tokens, &of(&tokens.ours), &of(&tokens.theirs))
     };
     let clashes = |regions: &[Region]| {
-        let kinds = regions.iter().filter(|r| r.kind == Kind::Conflict);
+        let kinds = regions.iter().filter(|r| r.kind == RegionKind::Conflict);
         kinds.count()
     };
     let mut zipped = of(options.algorithm);
@@ -148,18 +148,18 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
     let (mut regions, mut conflicts, mut stretches) = (Vec::new(), Vec::new(), Vec::new());
     let mut spans = Vec::new();
     for (stretch, region) in (0..).zip(zipped) {
-        if region.kind != Kind::Conflict {
+        if region.kind != RegionKind::Conflict {
             regions.push(region);
             continue;
         }
         let (first, before) = (regions.len() as u32, conflicts.len());
         let parts = refine(&versions, &tokens, region).into_iter();
         let parts = parts.flat_map(|part| match part.kind {
-            Kind::Conflict => split(&versions, part),
+            RegionKind::Conflict => split(&versions, part),
             _ => vec![part],
         });
         for part in parts {
-            if part.kind == Kind::Conflict {
+            if part.kind == RegionKind::Conflict {
                 conflicts.push(RegionId(regions.len() as u32));
                 stretches.push(stretch);
             }
@@ -179,7 +179,7 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
 }
 
 /// Walks both lists of hunks at once and groups those that touch.
-fn zip(tokens: &Tokens, ours: &[Hunk], theirs: &[Hunk]) -> Vec<Region> {
+fn zip(tokens: &InternedLines, ours: &[Hunk], theirs: &[Hunk]) -> Vec<Region> {
     let mut zipper = Zipper {
         regions: Vec::with_capacity(2 * (ours.len() + theirs.len()) + 1),
         base: 0,
@@ -238,19 +238,19 @@ struct Zipper {
 }
 
 impl Zipper {
-    fn push(&mut self, tokens: &Tokens, group: &Group<'_>) {
+    fn push(&mut self, tokens: &InternedLines, group: &Group<'_>) {
         self.unchanged_until(group.base.start.0);
         let mut region = Region {
-            kind: Kind::Conflict,
+            kind: RegionKind::Conflict,
             base: group.base,
             ours: side_lines(self.ours, group.base, group.ours),
             theirs: side_lines(self.theirs, group.base, group.theirs),
         };
         region.kind = match (group.ours.is_empty(), group.theirs.is_empty()) {
-            (false, true) => Kind::Ours,
-            (true, false) => Kind::Theirs,
-            _ if same(tokens, &region) => Kind::Same,
-            _ => Kind::Conflict,
+            (false, true) => RegionKind::Ours,
+            (true, false) => RegionKind::Theirs,
+            _ if same(tokens, &region) => RegionKind::Same,
+            _ => RegionKind::Conflict,
         };
         self.base = region.base.end.0;
         self.ours = region.ours.end.0;
@@ -262,7 +262,7 @@ impl Zipper {
         let n = base - self.base;
         if n > 0 {
             self.regions.push(Region {
-                kind: Kind::Unchanged,
+                kind: RegionKind::Unchanged,
                 base: LineRange::new(self.base, base),
                 ours: LineRange::new(self.ours, self.ours + n),
                 theirs: LineRange::new(self.theirs, self.theirs + n),
@@ -273,12 +273,12 @@ impl Zipper {
         self.theirs += n;
     }
 
-    fn finish(&mut self, tokens: &Tokens) {
+    fn finish(&mut self, tokens: &InternedLines) {
         self.unchanged_until(tokens.base.len() as u32);
         if self.regions.is_empty() {
             // Three empty texts: what is typed into them needs a place to stand.
             self.regions.push(Region {
-                kind: Kind::Unchanged,
+                kind: RegionKind::Unchanged,
                 base: LineRange::default(),
                 ours: LineRange::default(),
                 theirs: LineRange::default(),
@@ -295,6 +295,6 @@ fn side_lines(start: u32, base: LineRange, hunks: &[Hunk]) -> LineRange {
     LineRange::new(start, start + len as u32)
 }
 
-fn same(tokens: &Tokens, region: &Region) -> bool {
+fn same(tokens: &InternedLines, region: &Region) -> bool {
     tokens.ours[region.ours.span()] == tokens.theirs[region.theirs.span()]
 }

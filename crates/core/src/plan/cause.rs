@@ -1,11 +1,11 @@
 //! Why a region is a conflict, in one sentence.
 
-use crate::diff::display::{Delta, Row, delta};
+use crate::diff::display::{Delta, DeltaRow, delta};
 use crate::model::region::RegionId;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
-use crate::text::tokens::same_words;
+use crate::text::tokens::same_tokens;
 
 /// Why both sides clash here.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -31,7 +31,7 @@ pub fn cause(plan: &Plan, id: RegionId) -> Cause {
         versions.ours.slice(region.ours),
         versions.theirs.slice(region.theirs),
     );
-    if same_words(ours, theirs) {
+    if same_tokens(ours, theirs) {
         return Cause::WhiteSpace;
     }
     if region.base.is_empty() {
@@ -42,25 +42,31 @@ pub fn cause(plan: &Plan, id: RegionId) -> Cause {
     match () {
         () if region.ours.is_empty() => Cause::RemovedAgainstEdited(Side::Ours),
         () if region.theirs.is_empty() => Cause::RemovedAgainstEdited(Side::Theirs),
-        () if only_blanks(&ours) => Cause::ReindentedAgainstEdited(Side::Ours),
-        () if only_blanks(&theirs) => Cause::ReindentedAgainstEdited(Side::Theirs),
+        () if only_whitespace(&ours) => Cause::ReindentedAgainstEdited(Side::Ours),
+        () if only_whitespace(&theirs) => Cause::ReindentedAgainstEdited(Side::Theirs),
         () if !share_a_line(&ours, &theirs) => Cause::Touching,
         () => Cause::SameLine,
     }
 }
 
-fn only_blanks(delta: &Delta) -> bool {
-    let blank = |row: &Row| matches!(row, Row::Kept(..) | Row::Reindented(..) | Row::Respaced(..));
+fn only_whitespace(delta: &Delta) -> bool {
+    let blank = |row: &DeltaRow| {
+        matches!(
+            row,
+            DeltaRow::Kept(..) | DeltaRow::Reindented(..) | DeltaRow::Respaced(..)
+        )
+    };
     delta.rows.iter().all(blank)
 }
 
 fn share_a_line(ours: &Delta, theirs: &Delta) -> bool {
     let changed = |delta: &Delta| -> Vec<u32> {
-        let line = |row: &Row| match row {
-            Row::Removed(a) | Row::Reworded(a, _) | Row::Reindented(a, _) | Row::Respaced(a, _) => {
-                Some(a.0)
-            }
-            Row::Kept(..) | Row::Added(_) => None,
+        let line = |row: &DeltaRow| match row {
+            DeltaRow::Removed(a)
+            | DeltaRow::Reworded(a, _)
+            | DeltaRow::Reindented(a, _)
+            | DeltaRow::Respaced(a, _) => Some(a.0),
+            DeltaRow::Kept(..) | DeltaRow::Added(_) => None,
         };
         delta.rows.iter().filter_map(line).collect()
     };

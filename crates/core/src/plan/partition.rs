@@ -4,11 +4,11 @@
 //! conflict, and one row that both re-worded would leave all of it open. Rows
 //! that follow each other in all three versions, and of which one was re-worded
 //! by one side at most, can be cut apart; parts whose rows go together
-//! ([`weave_rows`]) are joined again, so that only what clashes stands apart.
+//! ([`merge_rows`]) are joined again, so that only what clashes stands apart.
 
 use crate::diff::hunk::Algorithm;
-use crate::merge::row_edits::{Change, Unit, units};
-use crate::merge::rows::{MOST, weave_rows};
+use crate::merge::row_edits::{RowChange, RowEdit, row_edits};
+use crate::merge::rows::{MOST, merge_rows};
 use crate::model::region::Region;
 use crate::model::versions::{Version, Versions};
 use crate::text::lines::LineRange;
@@ -22,7 +22,7 @@ const PART: u32 = 6;
 const PARTS: usize = 400;
 
 /// What became of a row of base on a side: the row, and what was changed in it.
-type Row = Option<(u32, Change)>;
+type Row = Option<(u32, RowChange)>;
 
 /// The parts of a conflict, in order; they tile it in all three versions.
 pub(crate) fn split(versions: &Versions, region: Region) -> Vec<Region> {
@@ -61,7 +61,7 @@ pub(crate) fn split(versions: &Versions, region: Region) -> Vec<Region> {
 }
 
 fn goes_together(versions: &Versions, region: &Region) -> bool {
-    weave_rows(versions, region, Algorithm::Histogram).is_ok()
+    merge_rows(versions, region, Algorithm::Histogram).is_ok()
 }
 
 fn joined(a: Region, b: Region) -> Region {
@@ -74,8 +74,8 @@ fn joined(a: Region, b: Region) -> Region {
     }
 }
 
-fn worded(change: Change) -> bool {
-    matches!(change, Change::Words | Change::Format)
+fn worded(change: RowChange) -> bool {
+    matches!(change, RowChange::Wording | RowChange::Formatting)
 }
 
 /// Whether the rows may not go together: cheaper to tell than whether they do.
@@ -86,18 +86,18 @@ fn may_clash(ours: &Rows, theirs: &Rows) -> bool {
         (None, Some((_, change))) | (Some((_, change)), None) => worded(*change),
         (None, None) => true,
     });
-    let put_in = |a: &Rows, b: &Rows| a.put_in.iter().any(|at| b.gone_at(*at));
+    let inserted = |a: &Rows, b: &Rows| a.inserted.iter().any(|at| b.gone_at(*at));
     both.any(|clash| clash)
-        || ours.put_in.iter().any(|at| theirs.put_in.contains(at))
-        || put_in(ours, theirs)
-        || put_in(theirs, ours)
+        || ours.inserted.iter().any(|at| theirs.inserted.contains(at))
+        || inserted(ours, theirs)
+        || inserted(theirs, ours)
 }
 
 /// The smallest parts: cut wherever rows follow each other on both sides.
 fn atoms(region: &Region, ours: &[Row], theirs: &[Row]) -> Vec<Region> {
     let both = |at: usize| ours[at].zip(theirs[at]);
     // Whether at most one side changed its words.
-    let quiet = |(x, y): ((u32, Change), (u32, Change))| !(worded(x.1) && worded(y.1));
+    let quiet = |(x, y): ((u32, RowChange), (u32, RowChange))| !(worded(x.1) && worded(y.1));
     let mut out = Vec::new();
     let mut from = (
         region.base.start.0,
@@ -131,31 +131,31 @@ fn atoms(region: &Region, ours: &[Row], theirs: &[Row]) -> Vec<Region> {
 struct Rows {
     rows: Vec<Row>,
     /// Rows of base, counted from the first, before which rows were put in.
-    put_in: HashSet<usize>,
+    inserted: HashSet<usize>,
 }
 
 impl Rows {
     fn of(versions: &Versions, region: &Region, side: Version) -> Self {
         let mut found = Rows {
             rows: vec![None; region.base.len()],
-            put_in: HashSet::new(),
+            inserted: HashSet::new(),
         };
         let text = versions.get(side);
         let lines = region.lines(side);
         let nth = |row: u32| (row - region.base.start.0) as usize;
-        for unit in units(
+        for edit in row_edits(
             &versions.base,
             region.base,
             text,
             lines,
             Algorithm::Histogram,
         ) {
-            match unit {
-                Unit::Pair(b, s, change) => found.rows[nth(b)] = Some((s, change)),
-                Unit::PutIn(at, _) => {
-                    found.put_in.insert(nth(at));
+            match edit {
+                RowEdit::Keep(b, s, change) => found.rows[nth(b)] = Some((s, change)),
+                RowEdit::Insert(at, _) => {
+                    found.inserted.insert(nth(at));
                 }
-                Unit::Gone(_) | Unit::Swap(..) => {}
+                RowEdit::Delete(_) | RowEdit::Replace(..) => {}
             }
         }
         found
@@ -170,7 +170,7 @@ impl Rows {
 
 #[cfg(test)]
 mod tests {
-    use crate::{Kind, Options, Version, plan};
+    use crate::{Options, RegionKind, Version, plan};
 
     /// A block of calls, indented or not, with some of them named otherwise.
     fn block(indent: &str, named: &[(usize, &str)]) -> String {
@@ -221,6 +221,10 @@ mod tests {
             &theirs.as_str().into(),
             &Options::default(),
         );
-        assert!(plan.regions().iter().all(|r| r.kind == Kind::Conflict));
+        assert!(
+            plan.regions()
+                .iter()
+                .all(|r| r.kind == RegionKind::Conflict)
+        );
     }
 }

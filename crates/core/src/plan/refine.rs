@@ -4,12 +4,12 @@
 //! tail always, in its middle where the run is long enough to be no accident.
 //! Each base line then goes to the part whose words it shares.
 
-use crate::diff::interned::Tokens;
+use crate::diff::interned::InternedLines;
 use crate::diff::search::search_small;
-use crate::model::region::{Kind, Region};
+use crate::model::region::{Region, RegionKind};
 use crate::model::versions::Versions;
 use crate::text::lines::LineRange;
-use crate::text::tokens::solid_words;
+use crate::text::tokens::solid_tokens;
 use imara_diff::Token;
 use std::collections::HashSet;
 
@@ -27,7 +27,7 @@ struct Stretch {
 }
 
 /// The regions that stand for `region`, in order; they tile it in all three versions.
-pub(crate) fn refine(versions: &Versions, tokens: &Tokens, region: Region) -> Vec<Region> {
+pub(crate) fn refine(versions: &Versions, tokens: &InternedLines, region: Region) -> Vec<Region> {
     // A difference taken the other way round may match other lines; a fixed order of the
     // two, by their content, keeps the plan the same when the sides are swapped.
     let order = |lines: LineRange, bytes| (lines.len(), bytes);
@@ -36,9 +36,9 @@ pub(crate) fn refine(versions: &Versions, tokens: &Tokens, region: Region) -> Ve
     let stretches = stretches(tokens, &region, swapped);
     if let [only] = stretches[..] {
         let kind = if only.common {
-            Kind::Same
+            RegionKind::Same
         } else {
-            Kind::Conflict
+            RegionKind::Conflict
         };
         return vec![Region { kind, ..region }];
     }
@@ -54,16 +54,18 @@ pub(crate) fn refine(versions: &Versions, tokens: &Tokens, region: Region) -> Ve
         .collect()
 }
 
-fn kind(tokens: &Tokens, stretch: &Stretch, base: LineRange) -> Kind {
+fn kind(tokens: &InternedLines, stretch: &Stretch, base: LineRange) -> RegionKind {
     match stretch.common {
-        false => Kind::Conflict,
-        true if tokens.base[base.span()] == tokens.ours[stretch.ours.span()] => Kind::Unchanged,
-        true => Kind::Same,
+        false => RegionKind::Conflict,
+        true if tokens.base[base.span()] == tokens.ours[stretch.ours.span()] => {
+            RegionKind::Unchanged
+        }
+        true => RegionKind::Same,
     }
 }
 
 /// Alternating runs of common and differing lines; never empty on both sides.
-fn stretches(tokens: &Tokens, region: &Region, swapped: bool) -> Vec<Stretch> {
+fn stretches(tokens: &InternedLines, region: &Region, swapped: bool) -> Vec<Stretch> {
     let ours = &tokens.ours[region.ours.span()];
     let theirs = &tokens.theirs[region.theirs.span()];
     let mut out = Vec::new();
@@ -167,7 +169,7 @@ fn share_out(versions: &Versions, region: &Region, stretches: &[Stretch]) -> Vec
     let mut best = vec![0u32; parts];
     let mut came = vec![0usize; lines * parts];
     for (row, line) in versions.base.lines(region.base).enumerate() {
-        let own: HashSet<&[u8]> = solid_words(line.bytes()).collect();
+        let own: HashSet<&[u8]> = solid_tokens(line.bytes()).collect();
         let (mut top, mut from) = (0, 0);
         for part in 0..parts {
             if part == 0 || best[part] > top {
@@ -208,14 +210,14 @@ fn all_to_first(region: &Region, stretches: &[Stretch]) -> Vec<LineRange> {
 }
 
 fn bag<'a>(versions: &'a Versions, stretch: &Stretch) -> HashSet<&'a [u8]> {
-    let ours = solid_words(versions.ours.slice(stretch.ours));
-    let theirs = solid_words(versions.theirs.slice(stretch.theirs));
+    let ours = solid_tokens(versions.ours.slice(stretch.ours));
+    let theirs = solid_tokens(versions.theirs.slice(stretch.theirs));
     ours.chain(theirs).collect()
 }
 
 #[cfg(test)]
 mod tests {
-    use crate::{Kind, Options, Source, plan};
+    use crate::{Options, RegionKind, Source, plan};
 
     fn check(base: &str, ours: &str, theirs: &str, expected: &str) {
         let plan = plan(
@@ -236,7 +238,7 @@ mod tests {
                 cell(&v.theirs, r.theirs),
             );
             seen += &match r.kind {
-                Kind::Conflict => format!("conflict {b}/ {o}/ {t}\n"),
+                RegionKind::Conflict => format!("conflict {b}/ {o}/ {t}\n"),
                 kind => format!("{kind:?} {b}/ {o}\n"),
             };
         }

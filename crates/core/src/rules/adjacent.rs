@@ -1,9 +1,9 @@
 //! Changes of different lines that touch.
 
 use crate::decide::ruling::Certainty::Certain;
-use crate::merge::stats::Deeds;
+use crate::merge::stats::EditCounts;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 
 pub(crate) struct Adjacent;
 
@@ -16,12 +16,12 @@ impl Rule for Adjacent {
         "adjacent edits"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let facts = conflict.facts()?;
-        if facts.blended > 0 {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let stats = conflict.stats()?;
+        if stats.blended > 0 {
             return None;
         }
-        let idle = |n: usize| facts.sides[n] == Deeds::default();
+        let idle = |n: usize| stats.sides[n] == EditCounts::default();
         let reason = match (idle(0), idle(1)) {
             (true, _) => format!("{} alone changed this part of the conflict", context.theirs),
             (_, true) => format!("{} alone changed this part of the conflict", context.ours),
@@ -31,8 +31,8 @@ impl Rule for Adjacent {
             ),
         };
         Some(Proposal::new(
-            conflict.sure(context),
-            conflict.woven_resolution()?,
+            conflict.certainty(context),
+            conflict.merged_resolution()?,
             reason,
         ))
     }

@@ -3,7 +3,7 @@
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::model::side::Side;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::lines;
 
 pub(crate) struct Beside;
@@ -17,20 +17,20 @@ impl Rule for Beside {
         "added beside a change"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let facts = conflict.facts()?;
-        if facts.beside + facts.beside_gone + facts.wrapped == 0 || facts.blended > 0 {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let stats = conflict.stats()?;
+        if stats.beside + stats.beside_deleted + stats.before_new_block == 0 || stats.blended > 0 {
             return None;
         }
-        let side = match facts.sides[0].put_in > 0 {
+        let side = match stats.sides[0].inserted > 0 {
             true => Side::Ours,
             false => Side::Theirs,
         };
         let (added, other) = (context.label(side), context.label(side.other()));
-        let n = facts.sides[usize::from(side == Side::Theirs)].put_in;
+        let n = stats.sides[usize::from(side == Side::Theirs)].inserted;
         let what = match () {
-            () if facts.wrapped > 0 => "put into a block of its own",
-            () if facts.beside_gone > 0 => "removed or replaced",
+            () if stats.before_new_block > 0 => "put into a block of its own",
+            () if stats.beside_deleted > 0 => "removed or replaced",
             () => "changed",
         };
         let reason = format!(
@@ -38,8 +38,8 @@ impl Rule for Beside {
             lines(n)
         );
         Some(Proposal::new(
-            conflict.sure(context),
-            conflict.woven_resolution()?,
+            conflict.certainty(context),
+            conflict.merged_resolution()?,
             reason,
         ))
     }

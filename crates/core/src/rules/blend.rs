@@ -2,7 +2,7 @@
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::rules::conflict::{APART, Conflict, blends_numbers};
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::lines;
 
 pub(crate) struct Blend;
@@ -16,31 +16,35 @@ impl Rule for Blend {
         "word-by-word blend"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let facts = conflict.facts()?;
-        if facts.blended == 0 || facts.named > 0 {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let stats = conflict.stats()?;
+        if stats.blended == 0 || stats.import_lists > 0 {
             return None;
         }
-        let resolution = conflict.woven_resolution()?;
+        let resolution = conflict.merged_resolution()?;
         let (o, t) = (&context.ours, &context.theirs);
-        if facts.numbers > 0 || blends_numbers(conflict, &resolution) {
+        if stats.numbers > 0 || blends_numbers(conflict, &resolution) {
             return Some(Proposal::hint(format!(
                 "{o} and {t} changed different parts of one number or version; no mixture of them is right by itself"
             )));
         }
-        let apart = facts.gap.is_none_or(|gap| gap >= APART);
+        let apart = stats.gap.is_none_or(|gap| gap >= APART);
         let how = if apart {
             "different words"
         } else {
             "neighbouring words"
         };
-        let of = if facts.blended == 1 {
+        let of = if stats.blended == 1 {
             "one line".to_owned()
         } else {
-            lines(facts.blended)
+            lines(stats.blended)
         };
         let reason = format!("{o} and {t} changed {how} of {of}; the blend has both");
-        Some(Proposal::new(conflict.sure(context), resolution, reason))
+        Some(Proposal::new(
+            conflict.certainty(context),
+            resolution,
+            reason,
+        ))
     }
 
     fn examples(&self) -> &'static [Example] {

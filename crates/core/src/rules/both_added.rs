@@ -2,11 +2,11 @@
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::{Hint, Likely};
-use crate::model::segment::Strand;
+use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::lines::LineIdx;
 use crate::text::source::Line;
 
@@ -21,7 +21,7 @@ impl Rule for BothAdded {
         "both added here"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let [base, ours, theirs] =
             [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
         if !base.is_empty() || ours.is_empty() || theirs.is_empty() {
@@ -39,8 +39,11 @@ impl Rule for BothAdded {
                 "{inner} added to the block above, {outer} added what stands outside of it; both stand in that order"
             );
             let order = [first, first.other()]
-                .map(|side| Strand::Lines(side.into(), conflict.region().lines(side.into())));
-            return Some(Proposal::likely(Resolution::Woven(order.to_vec()), reason));
+                .map(|side| Segment::Lines(side.into(), conflict.region().lines(side.into())));
+            return Some(Proposal::likely(
+                Resolution::Segments(order.to_vec()),
+                reason,
+            ));
         }
         if let Some(last) = leaves(conflict).filter(|_| !opens) {
             let (first, last) = (last.other(), last);
@@ -50,8 +53,11 @@ impl Rule for BothAdded {
                 context.label(first)
             );
             let order = [first, last]
-                .map(|side| Strand::Lines(side.into(), conflict.region().lines(side.into())));
-            return Some(Proposal::likely(Resolution::Woven(order.to_vec()), reason));
+                .map(|side| Segment::Lines(side.into(), conflict.region().lines(side.into())));
+            return Some(Proposal::likely(
+                Resolution::Segments(order.to_vec()),
+                reason,
+            ));
         }
         // Their order is a coin toss: nothing in the texts tells it.
         Some(Proposal::hint(format!(
@@ -107,7 +113,7 @@ impl Rule for BothAdded {
     }
 }
 
-/// Words after which nothing in the block is reached, and the tag that comes last in a comment.
+/// TokenText after which nothing in the block is reached, and the tag that comes last in a comment.
 const LEAVES: [&[u8]; 7] = [
     b"return",
     b"raise",

@@ -2,16 +2,16 @@
 
 use crate::decide::resolution::Resolution;
 use crate::diff::hunk::Algorithm;
-use crate::diff::tokens::WordDiff;
-use crate::merge::rows::{Woven, weave_rows};
-use crate::merge::stats::{Clash, Facts};
-use crate::model::region::{Kind, Region, RegionId};
-use crate::model::segment::Strand;
+use crate::diff::tokens::TokenDiff;
+use crate::merge::rows::{MergedRows, merge_rows};
+use crate::merge::stats::{Clash, MergeStats};
+use crate::model::region::{Region, RegionId, RegionKind};
+use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::{Version, Versions};
 use crate::plan::build::Plan;
 use crate::text::numbers::numbers;
-use crate::text::tokens::{is_worded, same_words};
+use crate::text::tokens::{is_worded, same_tokens};
 use std::cell::OnceCell;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
@@ -41,8 +41,8 @@ pub struct Conflict<'a> {
     plan: &'a Plan,
     id: RegionId,
     shared: Rc<Shared<'a>>,
-    woven: OnceCell<Result<Woven, Clash>>,
-    word_diff: OnceCell<Option<WordDiff<'a>>>,
+    merged: OnceCell<Result<MergedRows, Clash>>,
+    token_diff: OnceCell<Option<TokenDiff<'a>>>,
     steady: OnceCell<bool>,
 }
 
@@ -57,8 +57,8 @@ impl<'a> Conflict<'a> {
             plan,
             id,
             shared,
-            woven: OnceCell::new(),
-            word_diff: OnceCell::new(),
+            merged: OnceCell::new(),
+            token_diff: OnceCell::new(),
             steady: OnceCell::new(),
         }
     }
@@ -106,7 +106,7 @@ impl<'a> Conflict<'a> {
                 let text = versions.get(version).slice(region.lines(version));
                 if base != text {
                     changed += 1;
-                    respaced += usize::from(same_words(base, text));
+                    respaced += usize::from(same_tokens(base, text));
                 }
             }
             (respaced, changed)
@@ -136,37 +136,37 @@ impl<'a> Conflict<'a> {
     }
 
     /// What its rows give together, or why they do not.
-    pub(crate) fn woven(&self) -> Result<&Woven, Clash> {
-        let weave = || weave_rows(self.versions(), self.region(), Algorithm::Histogram);
-        self.woven.get_or_init(weave).as_ref().map_err(|c| *c)
+    pub(crate) fn merged_rows(&self) -> Result<&MergedRows, Clash> {
+        let merge = || merge_rows(self.versions(), self.region(), Algorithm::Histogram);
+        self.merged.get_or_init(merge).as_ref().map_err(|c| *c)
     }
 
     /// What each side did to its words; `None` if they are too many.
-    pub(crate) fn word_diff(&self) -> Option<&WordDiff<'a>> {
+    pub(crate) fn token_diff(&self) -> Option<&TokenDiff<'a>> {
         let [base, ours, theirs] =
             [Version::Base, Version::Ours, Version::Theirs].map(|v| self.text(v));
-        let diff = || WordDiff::new(base, ours, theirs);
-        self.word_diff.get_or_init(diff).as_ref()
+        let diff = || TokenDiff::new(base, ours, theirs);
+        self.token_diff.get_or_init(diff).as_ref()
     }
 
     /// Why its rows do not go together, if they do not.
     pub fn clash(&self) -> Option<Clash> {
-        self.woven().err()
+        self.merged_rows().err()
     }
 
-    pub(crate) fn facts(&self) -> Option<&Facts> {
-        self.woven().ok().map(|w| &w.facts)
+    pub(crate) fn stats(&self) -> Option<&MergeStats> {
+        self.merged_rows().ok().map(|w| &w.stats)
     }
 
-    /// The woven rows as a resolution, whatever speaks against them: a whole side where they are
+    /// The merged rows as a resolution, whatever speaks against them: a whole side where they are
     /// just that; `None` where rows clash.
-    pub fn woven_resolution(&self) -> Option<Resolution> {
-        let woven = self.woven().ok()?;
-        Some(self.resolution(woven.strands.clone()))
+    pub fn merged_resolution(&self) -> Option<Resolution> {
+        let merged = self.merged_rows().ok()?;
+        Some(self.resolution(merged.segments.clone()))
     }
 
-    pub(crate) fn resolution(&self, strands: Vec<Strand>) -> Resolution {
-        let resolution = Resolution::Woven(strands);
+    pub(crate) fn resolution(&self, segments: Vec<Segment>) -> Resolution {
+        let resolution = Resolution::Segments(segments);
         let text = resolution.text(self.plan, self.region());
         let whole = [Version::Ours, Version::Theirs].into_iter();
         match whole
@@ -183,7 +183,7 @@ impl<'a> Conflict<'a> {
         let index = || {
             let text = self.versions().get(version);
             let regions = self.plan.regions().iter();
-            let changed = regions.filter(|region| region.kind != Kind::Unchanged);
+            let changed = regions.filter(|region| region.kind != RegionKind::Unchanged);
             let lines = changed.flat_map(|region| text.lines(region.lines(version)));
             let lines = lines.map(|line| line.trimmed());
             lines.filter(|line| line.len() >= OF_ITS_OWN).collect()
@@ -197,7 +197,7 @@ impl<'a> Conflict<'a> {
         let base = self.text(Version::Base);
         [Version::Ours, Version::Theirs].into_iter().any(|v| {
             let (region, side) = (self.region(), self.text(v));
-            region.lines(v).len() != region.base.len() && same_words(base, side)
+            region.lines(v).len() != region.base.len() && same_tokens(base, side)
         })
     }
 
@@ -213,28 +213,29 @@ impl<'a> Conflict<'a> {
     }
 
     pub(crate) fn look_whether_steady(&self) -> bool {
-        let Ok(woven) = self.woven() else {
+        let Ok(merged) = self.merged_rows() else {
             return false;
         };
-        let text =
-            |strands: &[Strand]| Resolution::Woven(strands.to_vec()).text(self.plan, self.region());
-        let text_of_this = text(&woven.strands);
-        let other = weave_rows(self.versions(), self.region(), Algorithm::Myers);
-        other.is_ok_and(|other| text(&other.strands) == text_of_this)
+        let text = |segments: &[Segment]| {
+            Resolution::Segments(segments.to_vec()).text(self.plan, self.region())
+        };
+        let text_of_this = text(&merged.segments);
+        let other = merge_rows(self.versions(), self.region(), Algorithm::Myers);
+        other.is_ok_and(|other| text(&other.segments) == text_of_this)
     }
 }
 
 /// Whether blended text holds a number or version that no version of the file has.
 pub(crate) fn blends_numbers(conflict: &Conflict<'_>, resolution: &Resolution) -> bool {
-    let Resolution::Woven(strands) = resolution else {
+    let Resolution::Segments(segments) = resolution else {
         return false;
     };
     let mut known = HashSet::new();
     for version in Version::ALL {
         known.extend(numbers(conflict.text(version)));
     }
-    strands.iter().any(|strand| match strand {
-        Strand::Text(bytes) => numbers(bytes).any(|n| !known.contains(n)),
-        Strand::Lines(..) => false,
+    segments.iter().any(|segment| match segment {
+        Segment::Text(bytes) => numbers(bytes).any(|n| !known.contains(n)),
+        Segment::Lines(..) => false,
     })
 }

@@ -18,8 +18,8 @@ use crate::rules::past_resolution::Memory;
 use crate::rules::reindented::Reindented;
 use crate::rules::removed::Removed;
 use crate::rules::rewrapped::Rewrapped;
-use crate::rules::rule::{Context, Rule};
-use crate::rules::similar_conflict::Echo;
+use crate::rules::rule::{Rule, RuleContext};
+use crate::rules::similar_conflict::SimilarConflict;
 use crate::rules::sorted::Sorted;
 use crate::rules::too_long::TooLong;
 use crate::rules::white_space::WhiteSpace;
@@ -28,7 +28,7 @@ use std::rc::Rc;
 /// All rules, in the order in which they are asked.
 pub static RULES: &[&dyn Rule] = &[
     &Memory,
-    &Echo,
+    &SimilarConflict,
     &Generated,
     &WhiteSpace,
     &Removed,
@@ -54,11 +54,11 @@ pub fn rule_title(id: &str) -> &str {
 }
 
 /// What the rules make of one conflict: the surest proposal, the first among equals.
-pub fn propose(plan: &Plan, id: RegionId, context: &Context) -> Option<Ruling> {
+pub fn propose(plan: &Plan, id: RegionId, context: &RuleContext) -> Option<Ruling> {
     ruling(&Conflict::new(plan, id), context)
 }
 
-fn ruling(conflict: &Conflict<'_>, context: &Context) -> Option<Ruling> {
+fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
     let mut best: Option<Ruling> = None;
     for rule in RULES.iter().filter(|rule| !context.off.contains(rule.id())) {
         let Some(found) = rule.propose(conflict, context) else {
@@ -86,7 +86,7 @@ fn ruling(conflict: &Conflict<'_>, context: &Context) -> Option<Ruling> {
 }
 
 /// What the rules make of all conflicts of a plan, in order.
-pub fn propose_all(plan: &Plan, context: &Context) -> Vec<(RegionId, Ruling)> {
+pub fn propose_all(plan: &Plan, context: &RuleContext) -> Vec<(RegionId, Ruling)> {
     let mut out = Vec::new();
     let shared = Rc::default();
     for stretch in plan.stretches() {

@@ -3,11 +3,11 @@
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::Likely;
 use crate::merge::formula::Formula;
-use crate::model::segment::Strand;
+use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::{Conflict, blends_numbers};
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::whose;
 
 pub(crate) struct Replay;
@@ -21,17 +21,17 @@ impl Rule for Replay {
         "one replacement throughout"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let base = conflict.text(Version::Base);
         // What one side put in may hang on what the other took out, and no two versions give a third.
         if conflict
-            .facts()
-            .is_some_and(|facts| facts.orphaned + facts.numbers + facts.doubled > 0)
+            .stats()
+            .is_some_and(|stats| stats.orphaned + stats.numbers + stats.doubled_names > 0)
         {
             return None;
         }
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
-            let changes = conflict.word_diff()?.changes(side);
+            let changes = conflict.token_diff()?.changes(side);
             let formula = Formula::out_of(&changes, base, conflict.text(side.into()))?;
             let other = conflict.text(side.other().into());
             if formula.call.is_some() && !formula.fits(other) {
@@ -46,7 +46,7 @@ impl Rule for Replay {
             if times == 0 {
                 return None;
             }
-            let resolution = conflict.resolution(vec![Strand::Text(text)]);
+            let resolution = conflict.resolution(vec![Segment::Text(text)]);
             // A version of three parts is a number too.
             if conflict.both_changed_numbers() || blends_numbers(conflict, &resolution) {
                 return None;
@@ -124,8 +124,8 @@ impl Rule for Replay {
 
 fn without_empty(resolution: Resolution) -> Resolution {
     match resolution {
-        Resolution::Woven(strands) => {
-            Resolution::Woven(strands.into_iter().filter(|s| !s.is_empty()).collect())
+        Resolution::Segments(segments) => {
+            Resolution::Segments(segments.into_iter().filter(|s| !s.is_empty()).collect())
         }
         other => other,
     }

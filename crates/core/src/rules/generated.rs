@@ -2,7 +2,7 @@
 
 use crate::decide::ruling::Certainty::Hint;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 
 pub(crate) struct Generated;
 
@@ -29,7 +29,7 @@ impl Rule for Generated {
         "generated file"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         is_generated(conflict, context).then(|| {
             Proposal::hint("a tool writes this file: settle what it is made from, take either side here and let the tool write it again".to_owned())
         })
@@ -55,7 +55,7 @@ impl Rule for Generated {
     }
 }
 
-pub(crate) fn is_generated(conflict: &Conflict<'_>, context: &Context) -> bool {
+pub(crate) fn is_generated(conflict: &Conflict<'_>, context: &RuleContext) -> bool {
     let name = context.path.rsplit('/').next().unwrap_or_default();
     if LOCKS.contains(&name) {
         return true;

@@ -1,11 +1,11 @@
 //! One line that brings names in, changed by both: a set, not a text.
 
 use crate::decide::ruling::Certainty::{Certain, Likely};
-use crate::merge::import_list::{merge_names, merge_new_names};
-use crate::model::segment::Strand;
+use crate::merge::import_list::{merge_import_list, merge_new_import_list};
+use crate::model::segment::Segment;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::source::Line;
 
 pub(crate) struct Names;
@@ -19,7 +19,7 @@ impl Rule for Names {
         "both changed the names of one line"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let lines = |version: Version| conflict.region().lines(version);
         let line = |version: Version| -> Option<Line<'_>> {
             let at = (lines(version).len() == 1).then_some(lines(version).start)?;
@@ -27,10 +27,10 @@ impl Rule for Names {
         };
         let found = match Version::ALL.map(line) {
             [Some(ours), Some(theirs), Some(base)] => {
-                Some((ours, merge_names(base, ours, theirs)?))
+                Some((ours, merge_import_list(base, ours, theirs)?))
             }
             [Some(ours), Some(theirs), None] if lines(Version::Base).is_empty() => {
-                Some((ours, merge_new_names(ours, theirs)?))
+                Some((ours, merge_new_import_list(ours, theirs)?))
             }
             _ => None,
         };
@@ -39,12 +39,12 @@ impl Rule for Names {
                 let certainty = if merged.sure { Certain } else { Likely };
                 let (trailing, end) = (line.trailing(), line.end().bytes());
                 let text = [line.indent(), &merged.words, trailing, end].concat();
-                (certainty, conflict.resolution(vec![Strand::Text(text)]))
+                (certainty, conflict.resolution(vec![Segment::Text(text)]))
             }
             // One row of several.
             None => {
-                conflict.facts().filter(|facts| facts.named > 0)?;
-                (conflict.sure(context), conflict.woven_resolution()?)
+                conflict.stats().filter(|stats| stats.import_lists > 0)?;
+                (conflict.certainty(context), conflict.merged_resolution()?)
             }
         };
         let reason = format!(

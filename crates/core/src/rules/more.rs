@@ -4,11 +4,11 @@ use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::{Certain, Likely};
 use crate::diff::hunk::Algorithm;
 use crate::diff::lines::search_dense;
-use crate::model::region::Kind;
+use crate::model::region::RegionKind;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::{lines, whose};
 use crate::text::source::Source;
 
@@ -23,7 +23,7 @@ impl Rule for More {
         "the same change and more"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         [Side::Ours, Side::Theirs]
             .into_iter()
             .find_map(|side| self.one_way(conflict, context, side))
@@ -80,8 +80,8 @@ impl Rule for More {
 
 impl More {
     /// Word by word: whether one side's change holds all that the other changed.
-    fn by_words(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let (more, close) = conflict.word_diff()?.covering()?;
+    fn by_words(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let (more, close) = conflict.token_diff()?.covering()?;
         let reason = format!(
             "{} has every word of {} change and more",
             context.label(more),
@@ -97,7 +97,12 @@ impl More {
     }
 
     /// Whether `more` is the other side's text with lines put in, and base did not have them.
-    fn one_way(&self, conflict: &Conflict<'_>, context: &Context, more: Side) -> Option<Proposal> {
+    fn one_way(
+        &self,
+        conflict: &Conflict<'_>,
+        context: &RuleContext,
+        more: Side,
+    ) -> Option<Proposal> {
         let less = more.other();
         let region = conflict.region();
         let rows = |v: Version| -> Vec<&[u8]> {
@@ -146,6 +151,6 @@ fn beside_the_same(conflict: &Conflict<'_>) -> Option<bool> {
     let (regions, at) = (conflict.plan().regions(), conflict.id().0 as usize);
     let before = at.checked_sub(1).and_then(|i| regions.get(i));
     let beside = before.into_iter().chain(regions.get(at + 1));
-    let same = beside.filter(|r| r.kind == Kind::Same);
+    let same = beside.filter(|r| r.kind == RegionKind::Same);
     same.map(|r| !r.ours.is_empty()).max()
 }

@@ -4,7 +4,7 @@ use crate::decide::ruling::Certainty::Hint;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::lines::LineIdx;
 use crate::text::tokens::is_worded;
 
@@ -24,7 +24,7 @@ impl Rule for Moved {
         "moved against edited"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let region = conflict.region();
         let base: Vec<&[u8]> = solid(conflict.text(Version::Base));
         if base.len() < ENOUGH {

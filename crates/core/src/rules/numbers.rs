@@ -1,10 +1,10 @@
 //! Numbers, versions and dates are never mixed from two sides.
 
 use crate::decide::ruling::Certainty::{Hint, Likely};
-use crate::model::segment::Strand;
+use crate::model::segment::Segment;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::tokens::words;
 
 pub(crate) struct Numbers;
@@ -18,7 +18,7 @@ impl Rule for Numbers {
         "version numbers and dates"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let (ours, theirs) = (conflict.text(Version::Ours), conflict.text(Version::Theirs));
         let (a, b) = (words(ours), words(theirs));
         if a.len() != b.len() || a.is_empty() || a.len() > 400 {
@@ -50,7 +50,7 @@ impl Rule for Numbers {
         if years && differ <= 2 && (says(b"copyright") || says(b"(c)")) {
             let reason =
                 format!("{o} and {t} differ in the year of a notice; the later one stands");
-            let resolution = conflict.resolution(vec![Strand::Text(text)]);
+            let resolution = conflict.resolution(vec![Segment::Text(text)]);
             return Some(Proposal::likely(resolution, reason));
         }
         Some(Proposal::hint(format!(

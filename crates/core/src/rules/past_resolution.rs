@@ -1,7 +1,7 @@
 //! The same conflict was settled before.
 
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 
 pub(crate) struct Memory;
 
@@ -14,8 +14,8 @@ impl Rule for Memory {
         "settled before"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let resolution = context.precedents.remembered(conflict.texts())?;
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let resolution = context.past.remembered(conflict.texts())?;
         let reason =
             "these three versions met before; this is how they were settled then".to_owned();
         Some(Proposal::likely(resolution, reason))

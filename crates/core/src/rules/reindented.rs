@@ -1,11 +1,11 @@
 //! One side changed blanks alone, the other words.
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
-use crate::merge::stats::Deeds;
+use crate::merge::stats::EditCounts;
 use crate::model::side::Side;
 use crate::rules::conflict::Conflict;
-use crate::rules::risks::Doubt;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::risks::Risk;
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::{lines, whose};
 
 pub(crate) struct Reindented;
@@ -19,38 +19,38 @@ impl Rule for Reindented {
         "re-indented against re-worded"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let facts = conflict.facts()?;
-        let [ours, theirs] = facts.sides;
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let stats = conflict.stats()?;
+        let [ours, theirs] = stats.sides;
         // Wrapping in a new block puts lines in and re-indents what is inside of them.
-        let wraps = |d: &Deeds| d.blank > 0 && d.worded + d.gone + d.swapped == 0;
+        let wraps = |d: &EditCounts| d.whitespace > 0 && d.reworded + d.deleted + d.replaced == 0;
         let side = match () {
-            () if ours.only_blanks() => Side::Ours,
-            () if theirs.only_blanks() => Side::Theirs,
+            () if ours.only_whitespace() => Side::Ours,
+            () if theirs.only_whitespace() => Side::Theirs,
             () if wraps(&ours) => Side::Ours,
             () if wraps(&theirs) => Side::Theirs,
             () => return None,
         };
         let (blank, worded) = (context.label(side), context.label(side.other()));
-        let deeds = match side {
+        let counts = match side {
             Side::Ours => ours,
             Side::Theirs => theirs,
         };
-        let certain = match deeds.only_blanks() {
-            true => facts.blank_clashes == 0 && conflict.is_steady(),
+        let certain = match counts.only_whitespace() {
+            true => stats.whitespace_clashes == 0 && conflict.is_steady(),
             // New lines of both are in order where what was re-indented tells them apart.
             false => conflict
-                .doubts(context)
+                .risks(context)
                 .iter()
-                .all(|doubt| matches!(doubt, Doubt::Shifted | Doubt::BothPutIn)),
+                .all(|risk| matches!(risk, Risk::Shifted | Risk::BothInserted)),
         };
-        let spoils = |doubt: &Doubt| matches!(doubt, Doubt::Repeats | Doubt::Known);
+        let spoils = |risk: &Risk| matches!(risk, Risk::Repeats | Risk::ElsewhereToo);
         let certainty = match certain {
             true => Certain,
-            false if conflict.doubts(context).iter().any(spoils) => Hint,
+            false if conflict.risks(context).iter().any(spoils) => Hint,
             false => Likely,
         };
-        let what = match deeds.put_in {
+        let what = match counts.inserted {
             0 => format!("{blank} changed white space alone"),
             n => format!(
                 "{blank} re-indented these lines around {} of its own",
@@ -63,7 +63,7 @@ impl Rule for Reindented {
         );
         Some(Proposal::new(
             certainty,
-            conflict.woven_resolution()?,
+            conflict.merged_resolution()?,
             reason,
         ))
     }

@@ -4,7 +4,7 @@ use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::Certain;
 use crate::model::side::Side;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 
 pub(crate) struct Removed;
 
@@ -17,15 +17,15 @@ impl Rule for Removed {
         "removed against re-indented"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let facts = conflict.facts()?;
-        let [ours, theirs] = facts.sides;
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let stats = conflict.stats()?;
+        let [ours, theirs] = stats.sides;
         let side = match () {
-            () if ours.only_gone() && theirs.only_blanks() => Side::Ours,
-            () if theirs.only_gone() && ours.only_blanks() => Side::Theirs,
+            () if ours.only_deletes() && theirs.only_whitespace() => Side::Ours,
+            () if theirs.only_deletes() && ours.only_whitespace() => Side::Theirs,
             () => return None,
         };
-        if facts.removed_respaced == 0 || facts.adjacent > 0 {
+        if stats.deleted_respaced == 0 || stats.adjacent > 0 {
             return None;
         }
         let reason = format!(
@@ -33,8 +33,8 @@ impl Rule for Removed {
             context.label(side),
             context.label(side.other())
         );
-        let resolution = match conflict.woven_resolution()? {
-            Resolution::Woven(strands) if strands.is_empty() => Resolution::Drop,
+        let resolution = match conflict.merged_resolution()? {
+            Resolution::Segments(segments) if segments.is_empty() => Resolution::Drop,
             resolution => resolution,
         };
         Some(Proposal::certain(resolution, reason))

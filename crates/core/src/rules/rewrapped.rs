@@ -2,14 +2,14 @@
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::merge::format_noise::{double_quoted, formatted, requoted};
-use crate::merge::tokens::stitch;
-use crate::model::segment::Strand;
+use crate::merge::tokens::merge_tokens;
+use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::{Conflict, blends_numbers};
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::whose;
-use crate::text::tokens::same_words;
+use crate::text::tokens::same_tokens;
 
 pub(crate) struct Rewrapped;
 
@@ -17,7 +17,7 @@ pub(crate) struct Rewrapped;
 const FEW: usize = 16;
 
 /// Both changed words, and one of them the line breaks too.
-fn over_lines(conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+fn over_lines(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
     let region = conflict.region();
     let rows = Version::ALL.map(|v| region.lines(v).len());
     let wrapped = rows.iter().any(|n| *n != region.base.len());
@@ -26,11 +26,11 @@ fn over_lines(conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
     }
     let [base, ours, theirs] =
         [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
-    let stitched = stitch(base, ours, theirs)?;
-    if stitched.blank_clashes > 0 || stitched.gap == Some(0) || conflict.repeats(&stitched.text) {
+    let merged = merge_tokens(base, ours, theirs)?;
+    if merged.whitespace_clashes > 0 || merged.gap == Some(0) || conflict.repeats(&merged.text) {
         return None;
     }
-    let resolution = conflict.resolution(vec![Strand::Text(stitched.text)]);
+    let resolution = conflict.resolution(vec![Segment::Text(merged.text)]);
     if conflict.both_changed_numbers() || blends_numbers(conflict, &resolution) {
         return None;
     }
@@ -50,7 +50,7 @@ impl Rule for Rewrapped {
         "re-wrapped against re-worded"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let [ours, theirs] = [Version::Ours, Version::Theirs].map(|v| conflict.text(v));
         let base = conflict.text(Version::Base);
         if base.is_empty() || ours.is_empty() || theirs.is_empty() {
@@ -60,24 +60,24 @@ impl Rule for Rewrapped {
             .into_iter()
             .find_map(|side| {
                 let laid_out = conflict.text(side.into());
-                let exact = same_words(base, laid_out);
+                let exact = same_tokens(base, laid_out);
                 if !exact && formatted(base) != formatted(laid_out) {
                     return None;
                 }
-                let stitched = stitch(base, ours, theirs)?;
+                let merged = merge_tokens(base, ours, theirs)?;
                 let quotes = requoted(base, laid_out);
-                // Words put in by the other side would bring the old quotes back.
+                // TokenText put in by the other side would bring the old quotes back.
                 let text = if quotes {
-                    double_quoted(&stitched.text)?
+                    double_quoted(&merged.text)?
                 } else {
-                    stitched.text
+                    merged.text
                 };
                 // New words may need lines of their own in the new layout.
-                let replaced = conflict.word_diff()?.changes(side.other());
+                let replaced = conflict.token_diff()?.changes(side.other());
                 let replaced = replaced.iter().all(|(from, to)| {
                     !from.is_empty() && !from.contains(&b'\n') && !to.contains(&b'\n')
                 });
-                let certainty = match (stitched.blank_clashes, exact && replaced) {
+                let certainty = match (merged.whitespace_clashes, exact && replaced) {
                     (0, true) => Certain,
                     (0, false) => Likely,
                     _ => Hint,
@@ -88,7 +88,7 @@ impl Rule for Rewrapped {
                     whose(worded),
                     whose(layout)
                 );
-                let resolution = conflict.resolution(vec![Strand::Text(text)]);
+                let resolution = conflict.resolution(vec![Segment::Text(text)]);
                 Some(Proposal::new(certainty, resolution, reason))
             })
             .or_else(|| over_lines(conflict, context))

@@ -1,31 +1,31 @@
-//! What speaks against settling a conflict by its woven rows, and how sure one may be of them.
+//! What speaks against settling a conflict by its merged rows, and how sure one may be of them.
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty;
 use crate::merge::list_items::is_item;
-use crate::merge::stats::Deeds;
+use crate::merge::stats::EditCounts;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::{APART, Conflict, OF_ITS_OWN};
-use crate::rules::rule::Context;
+use crate::rules::rule::RuleContext;
 use crate::text::tokens::is_space;
 use std::collections::{BTreeSet, HashMap};
 
 /// Something that speaks against changes being independent although they do not overlap.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Doubt {
+pub enum Risk {
     /// Both changed the same blanks.
-    BlankClash,
+    WhitespaceClash,
     /// New lines use words that the other side changed.
-    Stale,
+    Outdated,
     /// The other side's changes of words were made in new lines too.
-    Renewed,
+    Rewritten,
     /// New lines are like a line that the other side changed.
     Copied,
     /// One side took lines out, the other did something around them.
-    Taken,
+    Deleted,
     /// Both put lines in.
-    BothPutIn,
+    BothInserted,
     /// New lines were indented as the other side indents.
     Shifted,
     /// Not code: what belongs together does not stand together.
@@ -38,7 +38,7 @@ pub enum Doubt {
     ListItems,
     /// Changed words with next to nothing between them.
     Touching,
-    /// Words blended right beside other changes.
+    /// TokenText blended right beside other changes.
     Crowded,
     /// One side formatted what the other took out or replaced.
     Formatted,
@@ -61,121 +61,124 @@ pub enum Doubt {
     /// Both changed the end of a line, and one of them went on behind it.
     Forked,
     /// The other side has the new lines too, elsewhere.
-    Known,
+    ElsewhereToo,
 }
 
 /// Lines which both sides put in, in different places, from which on they are one text.
 const MANY: usize = 5;
 
 impl Conflict<'_> {
-    /// What speaks against taking the woven rows as they are.
+    /// What speaks against taking the merged rows as they are.
     ///
-    /// The doubts were found by looking at real merges with a known answer.
-    pub fn doubts(&self, context: &Context) -> Vec<Doubt> {
-        let Some(facts) = self.facts() else {
+    /// The risks were found by looking at real merges with a known answer.
+    pub fn risks(&self, context: &RuleContext) -> Vec<Risk> {
+        let Some(stats) = self.stats() else {
             return Vec::new();
         };
-        let [ours, theirs] = &facts.sides;
-        let takes = |d: &Deeds| d.gone + d.swapped > 0;
-        let idle = |d: &Deeds| *d == Deeds::default();
-        let puts_in = |d: &Deeds| d.put_in + d.swapped;
+        let [ours, theirs] = &stats.sides;
+        let takes = |d: &EditCounts| d.deleted + d.replaced > 0;
+        let idle = |d: &EditCounts| *d == EditCounts::default();
+        let puts_in = |d: &EditCounts| d.inserted + d.replaced;
         let data = matches!(
             context.extension(),
             "toml" | "json" | "yaml" | "yml" | "cfg" | "ini" | "md" | "rst" | "txt"
         );
         let found = [
-            (facts.blank_clashes > 0, Doubt::BlankClash),
-            (facts.stale > 0, Doubt::Stale),
-            (facts.renewed > 0, Doubt::Renewed),
-            (facts.copied > 0, Doubt::Copied),
+            (stats.whitespace_clashes > 0, Risk::WhitespaceClash),
+            (stats.outdated > 0, Risk::Outdated),
+            (stats.rewritten > 0, Risk::Rewritten),
+            (stats.copied > 0, Risk::Copied),
             (
                 takes(ours) && !idle(theirs) || takes(theirs) && !idle(ours),
-                Doubt::Taken,
+                Risk::Deleted,
             ),
-            (ours.put_in > 0 && theirs.put_in > 0, Doubt::BothPutIn),
-            (facts.shifted > 0, Doubt::Shifted),
-            (data, Doubt::Data),
+            (ours.inserted > 0 && theirs.inserted > 0, Risk::BothInserted),
+            (stats.reindented > 0, Risk::Shifted),
+            (data, Risk::Data),
             (
-                facts.numbers > 0 || self.both_changed_numbers(),
-                Doubt::Numbers,
+                stats.numbers > 0 || self.both_changed_numbers(),
+                Risk::Numbers,
             ),
-            (self.is_wrapped_anew(), Doubt::WrappedAnew),
-            (facts.beside > 0 && self.adds_list_items(), Doubt::ListItems),
+            (self.is_wrapped_anew(), Risk::WrappedAnew),
+            (stats.beside > 0 && self.adds_list_items(), Risk::ListItems),
             (
-                facts.blended > 0 && facts.gap.is_some_and(|gap| gap < APART),
-                Doubt::Touching,
+                stats.blended > 0 && stats.gap.is_some_and(|gap| gap < APART),
+                Risk::Touching,
             ),
             (
-                facts.blended > 0 && facts.beside + facts.beside_gone + facts.adjacent > 0,
-                Doubt::Crowded,
+                stats.blended > 0 && stats.beside + stats.beside_deleted + stats.adjacent > 0,
+                Risk::Crowded,
             ),
-            (facts.formatted > 0, Doubt::Formatted),
-            (!self.is_steady(), Doubt::Unsteady),
-            (facts.unbalanced > 0, Doubt::Unbalanced),
-            (self.repeats_a_line(), Doubt::Repeats),
-            (facts.slid > 0, Doubt::Slid),
-            (facts.wrapped > 0, Doubt::Wrapped),
-            (facts.rivals > 0, Doubt::Rivals),
-            (facts.doubled > 0, Doubt::Doubled),
-            (facts.patterned > 0, Doubt::Pattern),
-            (facts.forked > 0, Doubt::Forked),
+            (stats.formatted > 0, Risk::Formatted),
+            (!self.is_steady(), Risk::Unsteady),
+            (stats.unbalanced > 0, Risk::Unbalanced),
+            (self.repeats_a_line(), Risk::Repeats),
+            (stats.closes_first > 0, Risk::Slid),
+            (stats.before_new_block > 0, Risk::Wrapped),
+            (stats.similar_to_replacement > 0, Risk::Rivals),
+            (stats.doubled_names > 0, Risk::Doubled),
+            (stats.beside_pattern > 0, Risk::Pattern),
+            (stats.forked_ends > 0, Risk::Forked),
             (
                 puts_in(ours) + puts_in(theirs) > 0
-                    && self.known() >= if facts.beside_gone > 0 { 1 } else { MANY },
-                Doubt::Known,
+                    && self.known() >= if stats.beside_deleted > 0 { 1 } else { MANY },
+                Risk::ElsewhereToo,
             ),
         ];
         found
             .into_iter()
             .filter(|(is, _)| *is)
-            .map(|(_, doubt)| doubt)
+            .map(|(_, risk)| risk)
             .collect()
     }
 
-    /// How sure one may be of the woven rows.
+    /// How sure one may be of the merged rows.
     ///
     /// Measured on real merges: where lines were taken out, what the other side blended there,
     /// or added where it hangs on what is gone, is wrong too often to be offered.
-    pub(crate) fn sure(&self, context: &Context) -> Certainty {
-        let doubts = self.doubts(context);
-        let (Some(facts), false) = (self.facts(), doubts.is_empty()) else {
+    pub(crate) fn certainty(&self, context: &RuleContext) -> Certainty {
+        let risks = self.risks(context);
+        let (Some(stats), false) = (self.stats(), risks.is_empty()) else {
             return Certainty::Certain;
         };
         // Rows of their own that one side took out, or words blended beside them, are as apart
         // as changes can be.
-        let harmless = match doubts.as_slice() {
-            [Doubt::Crowded] => true,
-            [Doubt::Taken] => {
-                let hangs = facts.deserted + facts.islands + facts.leaning + facts.orphaned;
-                let settled = match facts.beside_gone {
-                    0 => facts.swapped + facts.beside == 0,
-                    n => n == facts.alone,
+        let harmless = match risks.as_slice() {
+            [Risk::Crowded] => true,
+            [Risk::Deleted] => {
+                let hangs = stats.isolated
+                    + stats.isolated_self_contained
+                    + stats.attached_to_deleted
+                    + stats.orphaned;
+                let settled = match stats.beside_deleted {
+                    0 => stats.replaced + stats.beside == 0,
+                    n => n == stats.self_contained,
                 };
-                settled && facts.removed_respaced + facts.blended + hangs == 0
+                settled && stats.deleted_respaced + stats.blended + hangs == 0
             }
             _ => false,
         };
         if harmless {
             return Certainty::Certain;
         }
-        let spoils = |doubt: &Doubt| match doubt {
-            Doubt::Stale
-            | Doubt::Copied
-            | Doubt::Numbers
-            | Doubt::Unbalanced
-            | Doubt::Repeats
-            | Doubt::Rivals
-            | Doubt::Doubled
-            | Doubt::Forked
-            | Doubt::Known => true,
-            Doubt::BothPutIn => doubts.contains(&Doubt::ListItems),
-            Doubt::Taken => {
-                facts.deserted + facts.leaning + facts.orphaned > 0
-                    || doubts.contains(&Doubt::Renewed)
+        let spoils = |risk: &Risk| match risk {
+            Risk::Outdated
+            | Risk::Copied
+            | Risk::Numbers
+            | Risk::Unbalanced
+            | Risk::Repeats
+            | Risk::Rivals
+            | Risk::Doubled
+            | Risk::Forked
+            | Risk::ElsewhereToo => true,
+            Risk::BothInserted => risks.contains(&Risk::ListItems),
+            Risk::Deleted => {
+                stats.isolated + stats.attached_to_deleted + stats.orphaned > 0
+                    || risks.contains(&Risk::Rewritten)
             }
             _ => false,
         };
-        match doubts.iter().any(spoils) || doubts.len() > 3 {
+        match risks.iter().any(spoils) || risks.len() > 3 {
             true => Certainty::Hint,
             false => Certainty::Likely,
         }
@@ -216,10 +219,10 @@ impl Conflict<'_> {
         })
     }
 
-    /// Whether a line of words stands in the woven rows more often than on any side.
+    /// Whether a line of words stands in the merged rows more often than on any side.
     fn repeats_a_line(&self) -> bool {
-        self.woven().is_ok_and(|woven| {
-            let resolution = Resolution::Woven(woven.strands.clone());
+        self.merged_rows().is_ok_and(|merged| {
+            let resolution = Resolution::Segments(merged.segments.clone());
             self.repeats(resolution.text(self.plan(), self.region()).bytes())
         })
     }

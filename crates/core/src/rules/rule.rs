@@ -1,7 +1,7 @@
 //! What a rule is, what it is told and what it answers.
 
-use crate::decide::past::Precedents;
-use crate::decide::policy::Blanks;
+use crate::decide::past::PastResolutions;
+use crate::decide::policy::WhitespacePolicy;
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty;
 use crate::model::side::Side;
@@ -17,7 +17,7 @@ pub trait Rule: Sync {
     fn title(&self) -> &'static str;
 
     /// What it makes of a conflict, if anything.
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal>;
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal>;
 
     /// Conflicts it settles and conflicts it must leave alone.
     fn examples(&self) -> &'static [Example];
@@ -25,7 +25,7 @@ pub trait Rule: Sync {
 
 /// What the rules know besides the conflict.
 #[derive(Clone, Debug)]
-pub struct Context {
+pub struct RuleContext {
     /// The path of the file; its name may say what kind of text it is.
     pub path: String,
     /// What the sides are called in reasons.
@@ -33,27 +33,27 @@ pub struct Context {
     /// What the sides are called in reasons.
     pub theirs: String,
     /// White space in which the sides may differ.
-    pub blanks: Blanks,
+    pub blanks: WhitespacePolicy,
     /// Rules that are switched off.
     pub off: BTreeSet<String>,
     /// Conflicts settled before.
-    pub precedents: Precedents,
+    pub past: PastResolutions,
 }
 
-impl Default for Context {
+impl Default for RuleContext {
     fn default() -> Self {
-        Context {
+        RuleContext {
             path: String::new(),
             ours: "ours".to_owned(),
             theirs: "theirs".to_owned(),
-            blanks: Blanks::default(),
+            blanks: WhitespacePolicy::default(),
             off: BTreeSet::new(),
-            precedents: Precedents::default(),
+            past: PastResolutions::default(),
         }
     }
 }
 
-impl Context {
+impl RuleContext {
     /// What a side is called.
     pub fn label(&self, side: Side) -> &str {
         match side {

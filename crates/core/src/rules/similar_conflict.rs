@@ -1,11 +1,11 @@
 //! Like a conflict that was just settled.
 
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 
-pub(crate) struct Echo;
+pub(crate) struct SimilarConflict;
 
-impl Rule for Echo {
+impl Rule for SimilarConflict {
     fn id(&self) -> &'static str {
         "echo"
     }
@@ -14,8 +14,8 @@ impl Rule for Echo {
         "like one settled before"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
-        let (resolution, by) = context.precedents.like(conflict.texts())?;
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let (resolution, by) = context.past.like(conflict.texts())?;
         let reason = format!("like a conflict that was settled by {by} in this session");
         Some(Proposal::likely(resolution, reason))
     }

@@ -2,10 +2,10 @@
 
 use crate::decide::ruling::Certainty::{Certain, Likely};
 use crate::merge::list_items::{ENTRY, entry_name, kind_of};
-use crate::model::segment::Strand;
+use crate::model::segment::Segment;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::LineEnd;
 use std::collections::HashSet;
@@ -34,7 +34,7 @@ impl Rule for Sorted {
         "both added to a list in order"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let lists = Version::ALL.map(|v| List::of(conflict, v));
         let [ours, theirs, base] = &lists;
         if !lists.iter().all(List::looks_like_a_list)
@@ -288,7 +288,7 @@ fn merge(
     conflict: &Conflict<'_>,
     [ours, theirs, base]: &[List<'_>; 3],
     order: Order,
-) -> Option<Vec<Strand>> {
+) -> Option<Vec<Segment>> {
     let set = |list: &List<'_>| -> HashSet<Vec<u8>> {
         list.items.iter().map(|(i, _)| i.to_vec()).collect()
     };
@@ -345,11 +345,13 @@ fn merge(
     if !(fits_before && fits_after && all_ended) {
         return None;
     }
-    let mut out: Vec<Strand> = Vec::new();
+    let mut out: Vec<Segment> = Vec::new();
     for (_, version, at) in all {
         match out.last_mut() {
-            Some(Strand::Lines(v, lines)) if *v == version && lines.end.0 == at => lines.end.0 += 1,
-            _ => out.push(Strand::Lines(version, LineRange::new(at, at + 1))),
+            Some(Segment::Lines(v, lines)) if *v == version && lines.end.0 == at => {
+                lines.end.0 += 1
+            }
+            _ => out.push(Segment::Lines(version, LineRange::new(at, at + 1))),
         }
     }
     Some(out)

@@ -1,7 +1,7 @@
 use crate::rules::wording::whose;
 use crate::{
-    Certainty, Conflict, Context, Example, Kind, Options, RULES, Rule, Source, Version, plan,
-    propose, rule_title,
+    Certainty, Conflict, Example, Options, RULES, RegionKind, Rule, RuleContext, Source, Version,
+    plan, propose, rule_title,
 };
 use std::collections::BTreeSet;
 
@@ -13,16 +13,16 @@ fn given(rule: &dyn Rule, example: &Example) -> Option<(Certainty, String)> {
         &example.theirs.into(),
         &Options::default(),
     );
-    let context = Context {
+    let context = RuleContext {
         path: example.path.to_owned(),
-        ..Context::default()
+        ..RuleContext::default()
     };
     let mut text = Vec::new();
     let mut least = None;
     for (id, region) in plan.ids() {
-        if region.kind != Kind::Conflict {
+        if region.kind != RegionKind::Conflict {
             let version = match region.kind {
-                Kind::Theirs => Version::Theirs,
+                RegionKind::Theirs => Version::Theirs,
                 _ => Version::Ours,
             };
             text.extend_from_slice(plan.versions().get(version).slice(region.lines(version)));
@@ -71,7 +71,7 @@ fn a_bound_that_was_hit_is_told() {
     for text in texts {
         let [base, ours, theirs] = ["quay", "pier", "mole"].map(|w| Source::from(text(w).as_str()));
         let plan = plan(&base, &ours, &theirs, &Options::default());
-        let ruling = propose(&plan, plan.conflicts()[0], &Context::default()).unwrap();
+        let ruling = propose(&plan, plan.conflicts()[0], &RuleContext::default()).unwrap();
         assert_eq!(
             (ruling.rule.as_str(), ruling.certainty),
             ("too-long", Certainty::Hint)

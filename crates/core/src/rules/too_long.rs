@@ -4,7 +4,7 @@ use crate::diff::tokens::LONG;
 use crate::merge::stats::Clash;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 
 pub(crate) struct TooLong;
 
@@ -17,12 +17,12 @@ impl Rule for TooLong {
         "too long to look into"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, _: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, _: &RuleContext) -> Option<Proposal> {
         let longest = Version::ALL
             .map(|v| conflict.text(v).len())
             .into_iter()
             .max();
-        let too_long = conflict.woven().err() == Some(Clash::TooLong) || longest > Some(LONG);
+        let too_long = conflict.merged_rows().err() == Some(Clash::TooLong) || longest > Some(LONG);
         too_long.then(|| {
             Proposal::hint("this conflict is too long for rules to look into its words".to_owned())
         })

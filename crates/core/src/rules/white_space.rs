@@ -1,14 +1,14 @@
 //! The sides have the same words and differ in blanks.
 
-use crate::decide::policy::Blanks;
+use crate::decide::policy::WhitespacePolicy;
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::{Certain, Likely};
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
-use crate::rules::rule::{Context, Example, Proposal, Rule};
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::source::{Line, Source};
-use crate::text::tokens::same_words;
+use crate::text::tokens::same_tokens;
 
 pub(crate) struct WhiteSpace;
 
@@ -21,19 +21,19 @@ impl Rule for WhiteSpace {
         "white space only"
     }
 
-    fn propose(&self, conflict: &Conflict<'_>, context: &Context) -> Option<Proposal> {
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let [base, ours, theirs] =
             [Version::Base, Version::Ours, Version::Theirs].map(|v| conflict.text(v));
-        if !same_words(ours, theirs) {
+        if !same_tokens(ours, theirs) {
             return None;
         }
         let (o, t) = (&context.ours, &context.theirs);
-        if let Some(facts) = conflict.facts()
-            && facts.blank_clashes == 0
-            && same_words(base, ours)
+        if let Some(stats) = conflict.stats()
+            && stats.whitespace_clashes == 0
+            && same_tokens(base, ours)
         {
             let reason = format!("{o} and {t} changed different blanks; the words are the same");
-            return Some(Proposal::certain(conflict.woven_resolution()?, reason));
+            return Some(Proposal::certain(conflict.merged_resolution()?, reason));
         }
         let clash = clash(&Source::new(ours), &Source::new(theirs));
         // The blanks of the side that laid out more of the file are what its rest looks like.
@@ -41,8 +41,8 @@ impl Rule for WhiteSpace {
         let side = more.unwrap_or(Side::Ours);
         let kept = context.label(side);
         let why = more.map_or("", |_| ", which changed more of the file");
-        let resolution = match (side, conflict.woven_resolution()) {
-            (Side::Ours, Some(woven)) => woven,
+        let resolution = match (side, conflict.merged_resolution()) {
+            (Side::Ours, Some(merged)) => merged,
             _ => Resolution::Take(side.into()),
         };
         if clash <= context.blanks {
@@ -88,9 +88,9 @@ impl Rule for WhiteSpace {
 }
 
 /// The strictest policy under which two texts with the same words are the same.
-fn clash(a: &Source, b: &Source) -> Blanks {
+fn clash(a: &Source, b: &Source) -> WhitespacePolicy {
     if a.len() != b.len() {
-        return Blanks::All;
+        return WhitespacePolicy::All;
     }
     let pairs = a.lines(a.all()).zip(b.lines(b.all()));
     pairs
@@ -99,7 +99,7 @@ fn clash(a: &Source, b: &Source) -> Blanks {
         .unwrap_or_default()
 }
 
-fn line_clash(x: Line<'_>, y: Line<'_>) -> Blanks {
+fn line_clash(x: Line<'_>, y: Line<'_>) -> WhitespacePolicy {
     let squeezed = |line: Line<'_>| -> Vec<u8> {
         let mut out: Vec<u8> = Vec::new();
         for byte in line.content() {
@@ -117,19 +117,21 @@ fn line_clash(x: Line<'_>, y: Line<'_>) -> Blanks {
         line.content()[..cut].to_vec()
     };
     match () {
-        () if x == y => Blanks::Exact,
-        () if x.content() == y.content() => Blanks::LineEnds,
-        () if without_end(x) == without_end(y) => Blanks::Trailing,
-        () if squeezed(x).trim_ascii_end() == squeezed(y).trim_ascii_end() => Blanks::Amount,
-        () => Blanks::All,
+        () if x == y => WhitespacePolicy::Exact,
+        () if x.content() == y.content() => WhitespacePolicy::LineEnds,
+        () if without_end(x) == without_end(y) => WhitespacePolicy::Trailing,
+        () if squeezed(x).trim_ascii_end() == squeezed(y).trim_ascii_end() => {
+            WhitespacePolicy::Amount
+        }
+        () => WhitespacePolicy::All,
     }
 }
 
-fn name(clash: Blanks) -> &'static str {
+fn name(clash: WhitespacePolicy) -> &'static str {
     match clash {
-        Blanks::Exact | Blanks::LineEnds => "line ends",
-        Blanks::Trailing => "trailing blanks",
-        Blanks::Amount => "the amount of blanks",
-        Blanks::All => "blanks",
+        WhitespacePolicy::Exact | WhitespacePolicy::LineEnds => "line ends",
+        WhitespacePolicy::Trailing => "trailing blanks",
+        WhitespacePolicy::Amount => "the amount of blanks",
+        WhitespacePolicy::All => "blanks",
     }
 }

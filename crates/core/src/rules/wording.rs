@@ -1,4 +1,4 @@
-//! Words that reasons are put together from.
+//! TokenText that reasons are put together from.
 
 /// A label as an owner: "main's", "theirs'".
 pub(crate) fn whose(label: &str) -> String {

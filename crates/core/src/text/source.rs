@@ -224,7 +224,7 @@ fn cut(bytes: &[u8], end: u8) -> Vec<usize> {
     ends
 }
 
-/// First place of `byte`, eight bytes at a time: cutting is a fifth of a whole weave.
+/// First place of `byte`, eight bytes at a time: cutting is a fifth of a whole merge.
 fn find(bytes: &[u8], byte: u8) -> Option<usize> {
     const LOW: u64 = 0x0101_0101_0101_0101;
     const HIGH: u64 = 0x8080_8080_8080_8080;

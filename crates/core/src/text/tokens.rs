@@ -72,7 +72,7 @@ const LONG: usize = 200_000;
 ///
 /// Very long ones are compared by their signs without blanks, which is quicker
 /// and takes a word that was cut in two for the same.
-pub(crate) fn same_words(a: &[u8], b: &[u8]) -> bool {
+pub(crate) fn same_tokens(a: &[u8], b: &[u8]) -> bool {
     let is_blank = |byte: &u8| matches!(byte, b' ' | b'\t' | b'\n' | b'\r');
     if a.len().max(b.len()) > LONG {
         return a
@@ -80,12 +80,12 @@ pub(crate) fn same_words(a: &[u8], b: &[u8]) -> bool {
             .filter(|x| !is_blank(x))
             .eq(b.iter().filter(|x| !is_blank(x)));
     }
-    line_words(a).eq(line_words(b))
+    line_tokens(a).eq(line_tokens(b))
 }
 
-fn line_words(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+fn line_tokens(text: &[u8]) -> impl Iterator<Item = &[u8]> {
     text.split(|b| matches!(b, b'\n' | b'\r'))
-        .flat_map(solid_words)
+        .flat_map(solid_tokens)
 }
 
 /// Whether a byte is a blank or ends a line.
@@ -94,7 +94,7 @@ pub(crate) fn is_space(byte: u8) -> bool {
 }
 
 /// The words of a line that are not blanks: what likeness of lines is judged by.
-pub(crate) fn solid_words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
+pub(crate) fn solid_tokens(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
     words(bytes)
         .into_iter()
         .map(move |range| &bytes[range])
@@ -153,11 +153,11 @@ mod tests {
 
     #[test]
     fn words_are_the_same_whatever_blanks_stand_between() {
-        assert!(same_words(b"a b\n", b"  a\tb"));
-        assert!(!same_words(b"ab", b"a b"));
+        assert!(same_tokens(b"a b\n", b"  a\tb"));
+        assert!(!same_tokens(b"ab", b"a b"));
         let long = |blank: &str| format!("tide{blank}table;").repeat(20_000).into_bytes();
-        assert!(same_words(&long(" "), &long("  ")));
-        assert!(!same_words(&long(" "), &long("!")));
+        assert!(same_tokens(&long(" "), &long("  ")));
+        assert!(!same_tokens(&long(" "), &long("!")));
     }
 
     proptest! {

@@ -4,13 +4,13 @@
 //! and from there into the text that is to be committed. Lines are compared
 //! without their indentation and trailing blanks: laying out anew loses nothing.
 
-use crate::draft::merged_text::{Draft, Standing};
-use crate::model::region::{Kind, RegionId};
+use crate::draft::merged_text::{Draft, RegionState};
+use crate::model::region::{RegionId, RegionKind};
 use crate::model::segment::Origin;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::text::source::Source;
-use crate::text::tokens::{is_name, solid_words};
+use crate::text::tokens::{is_name, solid_tokens};
 use crate::verify::checks::{Check, Finding};
 use serde::Serialize;
 use std::collections::HashMap;
@@ -148,7 +148,7 @@ pub fn audit(draft: &Draft, result: Option<&Source>) -> Report {
         kept: Vec::new(),
     };
     for (id, region) in draft.plan().ids() {
-        if region.kind != Kind::Unchanged {
+        if region.kind != RegionKind::Unchanged {
             for side in [Side::Ours, Side::Theirs] {
                 audit.side(id, side);
             }
@@ -224,14 +224,14 @@ impl<'a> Audit<'a> {
         let standing = self.draft.standing(id);
         let blends = || {
             self.draft
-                .pieces(id)
+                .segments(id)
                 .iter()
                 .any(|p| p.origin() == Origin::Blend)
         };
         match standing {
-            Standing::Open => Fate::Waiting,
+            RegionState::Open => Fate::Waiting,
             _ if as_wanted => Fate::Kept,
-            Standing::ByHand => Fate::Rewritten,
+            RegionState::ByHand => Fate::Rewritten,
             _ if blends() => Fate::Blended,
             _ => Fate::GivenUp,
         }
@@ -243,10 +243,10 @@ impl<'a> Audit<'a> {
             return;
         }
         let by = match self.draft.standing(id) {
-            Standing::Settled(resolution) => resolution.name().to_owned(),
-            Standing::Ruled(ruling) => format!("rule {}", ruling.rule),
-            Standing::ByHand => "hand".to_owned(),
-            Standing::Merged | Standing::Open => "merging".to_owned(),
+            RegionState::Settled(resolution) => resolution.name().to_owned(),
+            RegionState::Ruled(ruling) => format!("rule {}", ruling.rule),
+            RegionState::ByHand => "hand".to_owned(),
+            RegionState::Merged | RegionState::Open => "merging".to_owned(),
         };
         let conflict = self.draft.plan().conflict_of(id).map(|c| c.number());
         self.report.given_up.push(GivenUp {
@@ -320,7 +320,7 @@ impl<'a> Audit<'a> {
 
 /// Whether a line says enough to be missed: brackets and the like recur everywhere.
 fn is_telling(line: &[u8]) -> bool {
-    line.len() < 2_000 && solid_words(line).filter(|word| is_name(word)).count() > 1
+    line.len() < 2_000 && solid_tokens(line).filter(|word| is_name(word)).count() > 1
 }
 
 fn shown(line: &[u8]) -> String {

@@ -1,7 +1,7 @@
 //! Conflict markers: printing what stays open, reading what others printed.
 
-use crate::draft::merged_text::{Draft, Standing};
-use crate::model::region::{ConflictId, Kind, Region, RegionId};
+use crate::draft::merged_text::{Draft, RegionState};
+use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
 use crate::model::segment::end_line;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{LineEnd, Source};
@@ -90,7 +90,7 @@ impl Default for Markers {
 }
 
 /// The merged bytes, with markers around what is still open.
-pub fn weave(draft: &Draft, markers: &Markers) -> Vec<u8> {
+pub fn render_with_markers(draft: &Draft, markers: &Markers) -> Vec<u8> {
     let versions = draft.plan().versions();
     let mut out = Vec::with_capacity(
         versions
@@ -117,8 +117,8 @@ pub fn weave(draft: &Draft, markers: &Markers) -> Vec<u8> {
             print(draft, region, markers, end, &mut out);
             continue;
         }
-        for piece in draft.pieces(id) {
-            piece.write(versions, end, &mut out);
+        for segment in draft.segments(id) {
+            segment.write(versions, end, &mut out);
         }
     }
     out
@@ -133,7 +133,7 @@ fn untouched_stretch(draft: &Draft, first: RegionId) -> Option<RegionId> {
     let untouched = |id: u32| {
         matches!(
             draft.standing(RegionId(id)),
-            Standing::Open | Standing::Merged
+            RegionState::Open | RegionState::Merged
         )
     };
     (from == first && (first.0..=last.0).all(untouched)).then_some(last)
@@ -143,7 +143,7 @@ fn untouched_stretch(draft: &Draft, first: RegionId) -> Option<RegionId> {
 fn joined(first: &Region, last: &Region) -> Region {
     let lines = |a: LineRange, b: LineRange| LineRange::new(a.start.0, b.end.0);
     Region {
-        kind: Kind::Conflict,
+        kind: RegionKind::Conflict,
         base: lines(first.base, last.base),
         ours: lines(first.ours, last.ours),
         theirs: lines(first.theirs, last.theirs),
@@ -352,21 +352,21 @@ mod tests {
     use proptest::prelude::*;
     use std::sync::Arc;
 
-    fn woven(base: &str, ours: &str, theirs: &str) -> String {
+    fn merged(base: &str, ours: &str, theirs: &str) -> String {
         let plan = plan(
             &base.into(),
             &ours.into(),
             &theirs.into(),
             &Options::default(),
         );
-        let bytes = weave(&Draft::new(Arc::new(plan)), &Markers::default());
+        let bytes = render_with_markers(&Draft::new(Arc::new(plan)), &Markers::default());
         String::from_utf8(bytes).unwrap()
     }
 
     #[test]
     fn an_open_conflict_is_printed_with_base() {
         assert_eq!(
-            woven("a\nb\nc\n", "a\nB\nc\n", "a\nbb\nc\n"),
+            merged("a\nb\nc\n", "a\nB\nc\n", "a\nbb\nc\n"),
             "a\n<<<<<<< ours\nB\n||||||| base\nb\n=======\nbb\n>>>>>>> theirs\nc\n"
         );
     }
@@ -374,7 +374,7 @@ mod tests {
     #[test]
     fn markers_stand_on_lines_of_their_own_and_end_like_the_file() {
         assert_eq!(
-            woven("a\r\nb", "a\r\nB", "a\r\nbb"),
+            merged("a\r\nb", "a\r\nB", "a\r\nbb"),
             "a\r\n<<<<<<< ours\r\nB\r\n||||||| base\r\nb\r\n=======\r\nbb\r\n>>>>>>> theirs\r\n"
         );
     }
@@ -388,23 +388,23 @@ mod tests {
             &Options::default(),
         );
         let draft = Draft::new(Arc::new(plan));
-        let woven = |style| {
+        let merged = |style| {
             let markers = Markers {
                 style,
                 ..Markers::default()
             };
-            String::from_utf8(weave(&draft, &markers)).unwrap()
+            String::from_utf8(render_with_markers(&draft, &markers)).unwrap()
         };
         assert_eq!(
-            woven(MarkerStyle::Sides),
+            merged(MarkerStyle::Sides),
             "a\nh\n<<<<<<< ours\nB\n=======\nbb\n>>>>>>> theirs\nt\nc\n"
         );
         assert_eq!(
-            woven(MarkerStyle::WithBase),
+            merged(MarkerStyle::WithBase),
             "a\nh\n<<<<<<< ours\nB\n||||||| base\nb\n=======\nbb\n>>>>>>> theirs\nt\nc\n"
         );
         assert_eq!(
-            woven(MarkerStyle::Whole),
+            merged(MarkerStyle::Whole),
             "a\n<<<<<<< ours\nh\nB\nt\n||||||| base\nb\n=======\nh\nbb\nt\n>>>>>>> theirs\nc\n"
         );
     }
@@ -439,7 +439,7 @@ mod tests {
         fn what_is_printed_can_be_read(b in "([abc]\n){0,6}", o in "([abc]\n){0,6}", t in "([abc]\n){0,6}") {
             let plan = plan(&b.as_str().into(), &o.as_str().into(), &t.as_str().into(), &Options::default());
             let conflicts = plan.conflicts().len();
-            let text = Source::new(weave(&Draft::new(Arc::new(plan)), &Markers::default()));
+            let text = Source::new(render_with_markers(&Draft::new(Arc::new(plan)), &Markers::default()));
             let parts = parse_markers(&text, MARKER_SIZE).unwrap();
             let mut ours = Vec::new();
             let mut met = 0;

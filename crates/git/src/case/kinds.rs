@@ -7,7 +7,7 @@ use serde::Serialize;
 /// What kind of conflict the index tells of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Kind {
+pub enum CaseKind {
     /// All three versions are files.
     BothEdited,
     /// Both sides added the path; there is no base.
@@ -30,50 +30,50 @@ pub enum Kind {
     Submodule,
 }
 
-impl Kind {
+impl CaseKind {
     /// Reads the kind off the stages.
     pub fn of(stages: &Stages) -> Self {
         let present = || stages.all().into_iter().flatten();
         if present().any(|s| s.mode == Mode::Submodule) {
-            return Kind::Submodule;
+            return CaseKind::Submodule;
         }
         if !present().all(|s| s.mode.is_text_like()) {
-            return Kind::Link;
+            return CaseKind::Link;
         }
         match (&stages.base, &stages.ours, &stages.theirs) {
-            (Some(b), Some(o), Some(t)) if b.oid == o.oid && o.oid == t.oid => Kind::ModeOnly,
-            (Some(_), Some(_), Some(_)) => Kind::BothEdited,
-            (None, Some(_), Some(_)) => Kind::BothAdded,
-            (_, Some(_), None) if stages.base.is_none() => Kind::OnlyOurs,
-            (_, None, Some(_)) if stages.base.is_none() => Kind::OnlyTheirs,
-            (_, Some(_), None) => Kind::RemovedByTheirs,
-            (_, None, Some(_)) => Kind::RemovedByOurs,
-            (_, None, None) => Kind::BothGone,
+            (Some(b), Some(o), Some(t)) if b.oid == o.oid && o.oid == t.oid => CaseKind::ModeOnly,
+            (Some(_), Some(_), Some(_)) => CaseKind::BothEdited,
+            (None, Some(_), Some(_)) => CaseKind::BothAdded,
+            (_, Some(_), None) if stages.base.is_none() => CaseKind::OnlyOurs,
+            (_, None, Some(_)) if stages.base.is_none() => CaseKind::OnlyTheirs,
+            (_, Some(_), None) => CaseKind::RemovedByTheirs,
+            (_, None, Some(_)) => CaseKind::RemovedByOurs,
+            (_, None, None) => CaseKind::BothGone,
         }
     }
 
     /// Whether it can be merged line by line, if its contents are text.
     pub fn has_lines(self) -> bool {
-        matches!(self, Kind::BothEdited | Kind::BothAdded)
+        matches!(self, CaseKind::BothEdited | CaseKind::BothAdded)
     }
 }
 
 /// What each side did, in words; `whose_words(kind).0` is ours.
-pub fn whose_words(kind: Kind) -> (&'static str, &'static str) {
+pub fn whose_words(kind: CaseKind) -> (&'static str, &'static str) {
     match kind {
-        Kind::BothEdited => ("edited it", "edited it"),
-        Kind::BothAdded => ("added it", "added it"),
-        Kind::ModeOnly => ("has another mode", "has another mode"),
-        Kind::RemovedByOurs => ("removed it", "edited it"),
-        Kind::RemovedByTheirs => ("edited it", "removed it"),
-        Kind::BothGone => ("no longer has it here", "no longer has it here"),
-        Kind::OnlyOurs => ("has it here", "does not have it here"),
-        Kind::OnlyTheirs => ("does not have it here", "has it here"),
-        Kind::Link => (
+        CaseKind::BothEdited => ("edited it", "edited it"),
+        CaseKind::BothAdded => ("added it", "added it"),
+        CaseKind::ModeOnly => ("has another mode", "has another mode"),
+        CaseKind::RemovedByOurs => ("removed it", "edited it"),
+        CaseKind::RemovedByTheirs => ("edited it", "removed it"),
+        CaseKind::BothGone => ("no longer has it here", "no longer has it here"),
+        CaseKind::OnlyOurs => ("has it here", "does not have it here"),
+        CaseKind::OnlyTheirs => ("does not have it here", "has it here"),
+        CaseKind::Link => (
             "changed a link or made it one",
             "changed a link or made it one",
         ),
-        Kind::Submodule => ("moved the submodule", "moved the submodule"),
+        CaseKind::Submodule => ("moved the submodule", "moved the submodule"),
     }
 }
 
@@ -104,19 +104,19 @@ mod tests {
     #[test]
     fn every_pattern_of_stages_has_its_kind() {
         let table = [
-            (["f1", "f2", "f3"], Kind::BothEdited),
-            (["", "f2", "f3"], Kind::BothAdded),
-            (["f1", "f1", "x1"], Kind::ModeOnly),
-            (["f1", "", "f3"], Kind::RemovedByOurs),
-            (["f1", "f2", ""], Kind::RemovedByTheirs),
-            (["f1", "", ""], Kind::BothGone),
-            (["", "f2", ""], Kind::OnlyOurs),
-            (["", "", "f3"], Kind::OnlyTheirs),
-            (["l1", "l2", "f3"], Kind::Link),
-            (["s1", "s2", "s3"], Kind::Submodule),
+            (["f1", "f2", "f3"], CaseKind::BothEdited),
+            (["", "f2", "f3"], CaseKind::BothAdded),
+            (["f1", "f1", "x1"], CaseKind::ModeOnly),
+            (["f1", "", "f3"], CaseKind::RemovedByOurs),
+            (["f1", "f2", ""], CaseKind::RemovedByTheirs),
+            (["f1", "", ""], CaseKind::BothGone),
+            (["", "f2", ""], CaseKind::OnlyOurs),
+            (["", "", "f3"], CaseKind::OnlyTheirs),
+            (["l1", "l2", "f3"], CaseKind::Link),
+            (["s1", "s2", "s3"], CaseKind::Submodule),
         ];
         for (pattern, kind) in table {
-            assert_eq!(Kind::of(&stages(pattern)), kind, "{pattern:?}");
+            assert_eq!(CaseKind::of(&stages(pattern)), kind, "{pattern:?}");
         }
     }
 

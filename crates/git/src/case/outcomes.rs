@@ -5,7 +5,7 @@ use serde::Serialize;
 /// A whole-file outcome.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Outcome {
+pub enum FileOutcome {
     /// The file as ours has it.
     Ours,
     /// The file as theirs has it.
@@ -16,14 +16,14 @@ pub enum Outcome {
     Remove,
 }
 
-impl Outcome {
+impl FileOutcome {
     /// A few words for it.
     pub fn name(self) -> &'static str {
         match self {
-            Outcome::Ours => "ours",
-            Outcome::Theirs => "theirs",
-            Outcome::Base => "base",
-            Outcome::Remove => "remove the file",
+            FileOutcome::Ours => "ours",
+            FileOutcome::Theirs => "theirs",
+            FileOutcome::Base => "base",
+            FileOutcome::Remove => "remove the file",
         }
     }
 }

@@ -1,7 +1,7 @@
 //! Reads the conflicted part of the index.
 
-use crate::case::kinds::Kind;
-use crate::case::one::{Case, Standing};
+use crate::case::kinds::CaseKind;
+use crate::case::one::{Case, IndexState};
 use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -22,10 +22,10 @@ pub(crate) fn cases_in_index(git: &impl Git) -> Result<Vec<Case>, Error> {
     let known = unmerged.keys().cloned().collect::<Vec<_>>();
     all.extend(unmerged);
     let case = |(path, stages): (RepoPath, Stages)| Case {
-        kind: Kind::of(&stages),
+        kind: CaseKind::of(&stages),
         standing: match known.binary_search(&path) {
-            Ok(_) => Standing::Unmerged,
-            Err(_) => Standing::Staged,
+            Ok(_) => IndexState::Unmerged,
+            Err(_) => IndexState::Staged,
         },
         path,
         stages,

@@ -2,7 +2,7 @@
 
 use crate::case::contents::{load, staged_bytes};
 use crate::case::kinds::whose_words;
-use crate::case::one::{Case, Standing};
+use crate::case::one::{Case, IndexState};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -52,8 +52,8 @@ pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
     for case in &situation.cases {
         seen.insert(case.path.clone());
         match case.standing {
-            Standing::Unmerged => proof.add(&case.path, vec![open_finding(case)]),
-            Standing::Staged => check_case(repo, case, &mut proof)?,
+            IndexState::Unmerged => proof.add(&case.path, vec![open_finding(case)]),
+            IndexState::Staged => check_case(repo, case, &mut proof)?,
         }
     }
     let merged = merged_entries(repo, situation)?;

@@ -1,6 +1,6 @@
 //! Everything the screens need to know at once: operation, parties, cases, message.
 
-use crate::case::one::{Case, Standing};
+use crate::case::one::{Case, IndexState};
 use crate::case::reading::cases_in_index;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -65,7 +65,7 @@ impl Situation {
             // commit are told.
             let (store, head) = (Store::new(repo.git_dir()), repo.resolve("HEAD")?);
             cases.retain(|case| {
-                case.standing == Standing::Unmerged || store.wrote_on(&case.path, &head)
+                case.standing == IndexState::Unmerged || store.wrote_on(&case.path, &head)
             });
         }
         Ok(Situation {

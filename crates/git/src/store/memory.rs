@@ -3,7 +3,7 @@
 use crate::file::work_file::write_atomically;
 use crate::process::error::Error;
 use crate::store::folders::{make_folder, read_if_there};
-use armistice_core::Precedent;
+use armistice_core::PastResolution;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -33,7 +33,7 @@ impl Memory {
     ///
     /// # Errors
     /// If the file is there and cannot be read.
-    pub fn read(&self) -> Result<Vec<Precedent>, Error> {
+    pub fn read(&self) -> Result<Vec<PastResolution>, Error> {
         let bytes = read_if_there(&self.file)?.unwrap_or_default();
         let lines = bytes.split(|b| *b == b'\n').filter(|line| !line.is_empty());
         Ok(lines
@@ -45,7 +45,7 @@ impl Memory {
     ///
     /// # Errors
     /// If the file cannot be read or written.
-    pub fn remember(&self, new: &[Precedent]) -> Result<(), Error> {
+    pub fn remember(&self, new: &[PastResolution]) -> Result<(), Error> {
         if new.is_empty() {
             return Ok(());
         }
@@ -53,7 +53,7 @@ impl Memory {
         all.retain(|old| !new.iter().any(|n| n.is_about(old)));
         all.extend_from_slice(new);
         let mut size = 0;
-        let fits = |p: &&Precedent| {
+        let fits = |p: &&PastResolution| {
             size += p.size();
             size <= BYTES_REMEMBERED
         };
@@ -100,11 +100,11 @@ impl Memory {
         }
     }
 
-    fn write(&self, all: &[Precedent]) -> Result<(), Error> {
+    fn write(&self, all: &[PastResolution]) -> Result<(), Error> {
         let mut bytes = Vec::new();
-        for precedent in all {
+        for past_resolution in all {
             // Serialising these types cannot fail: no map keys but strings, no I/O.
-            bytes.extend(serde_json::to_vec(precedent).unwrap_or_default());
+            bytes.extend(serde_json::to_vec(past_resolution).unwrap_or_default());
             bytes.push(b'\n');
         }
         if let Some(folder) = self.file.parent() {

@@ -193,23 +193,23 @@ impl Store {
     ///
     /// # Errors
     /// If it cannot be written.
-    pub fn save_sketch(&self, case: &Case, text: &str) -> Result<(), Error> {
+    pub fn save_unsaved_edit(&self, case: &Case, text: &str) -> Result<(), Error> {
         make_folder(&self.root.join("sketch"))?;
-        write_atomically(&self.sketch_file(case), text.as_bytes(), None)
+        write_atomically(&self.unsaved_edit_file(case), text.as_bytes(), None)
     }
 
     /// The text of an edit that was not finished.
-    pub fn sketch(&self, case: &Case) -> Option<String> {
-        fs::read_to_string(self.sketch_file(case)).ok()
+    pub fn unsaved_edit(&self, case: &Case) -> Option<String> {
+        fs::read_to_string(self.unsaved_edit_file(case)).ok()
     }
 
     /// Forgets the edit under way.
-    pub fn drop_sketch(&self, case: &Case) {
+    pub fn drop_unsaved_edit(&self, case: &Case) {
         // Gone already is as good as removed.
-        let _ = fs::remove_file(self.sketch_file(case));
+        let _ = fs::remove_file(self.unsaved_edit_file(case));
     }
 
-    fn sketch_file(&self, case: &Case) -> PathBuf {
+    fn unsaved_edit_file(&self, case: &Case) -> PathBuf {
         self.root.join("sketch").join(name_of(case))
     }
 

@@ -4,9 +4,9 @@
 //! index is changed (which fails whole if its lock is held), then one rename
 //! puts the file in place. Whatever fails, both are as they were.
 
-use crate::case::kinds::Kind;
+use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
-use crate::case::outcomes::Outcome;
+use crate::case::outcomes::FileOutcome;
 use crate::case::stages::Stage;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::process::error::Error;
@@ -58,7 +58,7 @@ pub fn write_result(
 pub fn settle_outcome(
     repo: &Repository,
     case: &Case,
-    outcome: Outcome,
+    outcome: FileOutcome,
     seen: &Seen,
     overwrite: Overwrite,
 ) -> Result<Written, Error> {
@@ -71,7 +71,7 @@ pub fn settle_outcome(
     let now = guard(repo, case, seen, overwrite)?;
     let mut stage = case.stage(outcome).cloned();
     // Ours or theirs means the content; a mode that one side alone changed stays.
-    if let (Some(stage), Kind::BothEdited) = (&mut stage, case.kind) {
+    if let (Some(stage), CaseKind::BothEdited) = (&mut stage, case.kind) {
         stage.mode = case.stages.merged_mode();
     }
     replace(repo, case, now, stage)

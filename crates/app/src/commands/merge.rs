@@ -1,12 +1,12 @@
-//! `weave`: merge three files.
+//! `merge`: merge three files.
 
-use crate::commands::cli::{Style, WeaveArgs};
+use crate::commands::cli::{MergeArgs, Style};
 use crate::commands::exit::Exit;
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{
-    Certainty, Context, Draft, Kind, Labels, LineRange, MarkerStyle, Markers, Options, Origin,
-    Region, RegionId, Ruling, Session, Settle, Source, Standing, Version, describe, plan,
-    propose_all, weave as woven,
+    AutoSettle, Certainty, Draft, Labels, LineRange, MarkerStyle, Markers, Options, Origin, Region,
+    RegionId, RegionKind, RegionState, RuleContext, Ruling, Session, Source, Version, describe,
+    plan, propose_all, render_with_markers,
 };
 use armistice_git::write_atomically;
 use serde::Serialize;
@@ -15,7 +15,7 @@ use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
 
-pub(crate) fn weave(args: &WeaveArgs) -> Result<Exit> {
+pub(crate) fn merge(args: &MergeArgs) -> Result<Exit> {
     let (base, ours, theirs) = (read(&args.base)?, read(&args.ours)?, read(&args.theirs)?);
     for (file, text) in [
         (&args.base, &base),
@@ -30,22 +30,22 @@ pub(crate) fn weave(args: &WeaveArgs) -> Result<Exit> {
         }
     }
     let plan = Arc::new(plan(&base, &ours, &theirs, &Options::default()));
-    let settle = Settle::from(args.settle);
+    let settle = AutoSettle::from(args.settle);
     let rulings = match (settle, args.json) {
-        // Without them weave does not even ask: it is then as quick as it can be.
-        (Settle::None, false) => Vec::new(),
+        // Nobody asked for them: the merge is then as quick as it can be.
+        (AutoSettle::None, false) => Vec::new(),
         _ => propose_all(&plan, &context(args)),
     };
     let session = Session::with_rulings(plan, settle.pick(&rulings));
     let draft = session.draft();
     let bytes = match args.json {
         true => {
-            let told = report(draft, rulings.into_iter().collect());
-            let mut bytes = serde_json::to_vec_pretty(&told)?;
+            let report = report(draft, rulings.into_iter().collect());
+            let mut bytes = serde_json::to_vec_pretty(&report)?;
             bytes.push(b'\n');
             bytes
         }
-        false => woven(draft, &markers(args)),
+        false => render_with_markers(draft, &markers(args)),
     };
     match &args.output {
         Some(file) => write_atomically(file, &bytes, None)?,
@@ -60,7 +60,7 @@ pub(crate) fn weave(args: &WeaveArgs) -> Result<Exit> {
     })
 }
 
-fn context(args: &WeaveArgs) -> Context {
+fn context(args: &MergeArgs) -> RuleContext {
     let path = match &args.name {
         Some(name) => name.clone(),
         None => args.ours.display().to_string(),
@@ -69,16 +69,16 @@ fn context(args: &WeaveArgs) -> Context {
         Some(label) if !label.is_empty() => label.clone(),
         _ => party.to_owned(),
     };
-    Context {
+    RuleContext {
         path,
         ours: name(&args.label_ours, "ours"),
         theirs: name(&args.label_theirs, "theirs"),
         blanks: args.whitespace.into(),
-        ..Context::default()
+        ..RuleContext::default()
     }
 }
 
-fn markers(args: &WeaveArgs) -> Markers {
+fn markers(args: &MergeArgs) -> Markers {
     let label = |given: &Option<String>, party: &str| match (given, &args.name) {
         (Some(label), _) => label.clone(),
         (None, Some(name)) => format!("{party}:{name}"),
@@ -105,16 +105,16 @@ fn read(file: &Path) -> Result<Source> {
 }
 
 #[derive(Serialize)]
-struct Told {
+struct MergeReport {
     conflicts: usize,
     by_rule: usize,
     open: usize,
-    regions: Vec<TellRegion>,
+    regions: Vec<RegionReport>,
 }
 
 /// A region; lines are counted from 1, both ends included, `null` where there are none.
 #[derive(Serialize)]
-struct TellRegion {
+struct RegionReport {
     /// `unchanged`, `ours`, `theirs`, `same`, `conflict`.
     kind: &'static str,
     base: Option<[usize; 2]>,
@@ -124,21 +124,21 @@ struct TellRegion {
     draft: Option<[usize; 2]>,
     origins: Vec<(&'static str, usize)>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    conflict: Option<TellConflict>,
+    conflict: Option<ConflictReport>,
 }
 
 #[derive(Serialize)]
-struct TellConflict {
+struct ConflictReport {
     number: usize,
     cause: String,
     open: bool,
     /// What a rule settled, proposes or hints at.
     #[serde(skip_serializing_if = "Option::is_none")]
-    rule: Option<TellRule>,
+    rule: Option<RuleReport>,
 }
 
 #[derive(Serialize)]
-struct TellRule {
+struct RuleReport {
     id: String,
     certainty: Certainty,
     reason: String,
@@ -146,53 +146,53 @@ struct TellRule {
     settled: bool,
 }
 
-fn report(draft: &Draft, rulings: BTreeMap<RegionId, Ruling>) -> Told {
+fn report(draft: &Draft, rulings: BTreeMap<RegionId, Ruling>) -> MergeReport {
     let counts = draft.counts();
     let regions = draft.plan().ids();
-    Told {
+    MergeReport {
         conflicts: counts.conflicts,
         by_rule: counts.by_rule,
         open: counts.open,
         regions: regions
-            .map(|(id, region)| tell(draft, id, region, &rulings))
+            .map(|(id, region)| region_report(draft, id, region, &rulings))
             .collect(),
     }
 }
 
-fn tell(
+fn region_report(
     draft: &Draft,
     id: RegionId,
     region: &Region,
     rulings: &BTreeMap<RegionId, Ruling>,
-) -> TellRegion {
+) -> RegionReport {
     let range = |lines: LineRange| {
         (!lines.is_empty()).then(|| [lines.start.number(), lines.end.number() - 1])
     };
-    let conflict = draft.plan().conflict_of(id).map(|conflict| TellConflict {
+    let conflict = draft.plan().conflict_of(id).map(|conflict| ConflictReport {
         number: conflict.number(),
         cause: describe(draft.plan(), id),
         open: draft.is_open(id),
-        rule: rulings.get(&id).map(|ruling| TellRule {
+        rule: rulings.get(&id).map(|ruling| RuleReport {
             id: ruling.rule.clone(),
             certainty: ruling.certainty,
             reason: ruling.reason.clone(),
-            settled: matches!(draft.standing(id), Standing::Ruled(_)),
+            settled: matches!(draft.standing(id), RegionState::Ruled(_)),
         }),
     });
-    TellRegion {
+    RegionReport {
         kind: match region.kind {
-            Kind::Unchanged => "unchanged",
-            Kind::Ours => "ours",
-            Kind::Theirs => "theirs",
-            Kind::Same => "same",
-            Kind::Conflict => "conflict",
+            RegionKind::Unchanged => "unchanged",
+            RegionKind::Ours => "ours",
+            RegionKind::Theirs => "theirs",
+            RegionKind::Same => "same",
+            RegionKind::Conflict => "conflict",
         },
         base: range(region.lines(Version::Base)),
         ours: range(region.lines(Version::Ours)),
         theirs: range(region.lines(Version::Theirs)),
         draft: range(draft.lines_of(id)),
         origins: draft
-            .pieces(id)
+            .segments(id)
             .iter()
             .map(|p| (origin(p.origin()), p.len()))
             .collect(),

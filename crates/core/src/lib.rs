@@ -10,6 +10,7 @@
 mod decide;
 mod diff;
 mod draft;
+pub mod limits;
 mod merge;
 mod model;
 mod plan;
@@ -29,7 +30,7 @@ pub use draft::merged_text::{Counts, Draft, DraftLine, LineEdit, Refused, Region
 pub use merge::formula::Formula;
 pub use model::region::{ConflictId, Region, RegionId, RegionKind};
 pub use model::segment::{DraftSegment, Origin, Pick, Segment};
-pub use model::side::Side;
+pub use model::side::{PerSide, Side};
 pub use model::versions::{Version, Versions};
 pub use plan::build::{Options, Plan, plan};
 pub use plan::cause::{Cause, cause, describe};
@@ -40,7 +41,7 @@ pub use rules::rule::{Example, Proposal, Rule, RuleContext};
 pub use text::encoding::Encoding;
 pub use text::lines::{LineIdx, LineRange};
 pub use text::source::{Line, LineEnd, Source};
-pub use text::tokens::words;
+pub use text::tokens::token_ranges;
 pub use verify::audit::{Fates, GivenUp, Report, SideReport, audit};
 pub use verify::checks::{Check, Finding, Inputs, Weight, check};
 pub use verify::markers::{

@@ -63,7 +63,7 @@ fn each_component_is_merged_on_its_own() {
         "moor(tug);\n",
         "moor(tug);\r\n",
     );
-    // WhitespacePolicy inside of one, indentation of the other.
+    // Blanks inside of one, indentation of the other.
     gives(
         "a.rs",
         "moor(a,b);\n",

@@ -13,14 +13,12 @@ use crate::situation::read::Situation;
 use crate::store::folders::hash;
 use crate::worktree::guard::Overwrite;
 use armistice_core::Versions;
+use armistice_core::limits::LOOSE_REPOSITORIES;
 use std::ffi::OsStr;
 use std::fs;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
-
-/// Private repositories beyond this number go, oldest first.
-const MOST: usize = 50;
 
 /// Loose files and where their merge goes.
 #[derive(Clone, Debug)]
@@ -186,7 +184,7 @@ fn prune(all: &Path, but: &Path) {
     let folders = fs::read_dir(all).into_iter().flatten().flatten();
     let mut old: Vec<_> = folders.map(|f| f.path()).filter(|p| p != but).collect();
     old.sort_by_key(|p| fs::metadata(p).and_then(|m| m.modified()).ok());
-    let excess = old.len().saturating_sub(MOST);
+    let excess = old.len().saturating_sub(LOOSE_REPOSITORIES);
     for folder in old.into_iter().take(excess) {
         // One that cannot be removed stays.
         let _ = fs::remove_dir_all(folder);

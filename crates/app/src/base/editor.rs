@@ -5,11 +5,9 @@
 
 use crate::base::safe_text::{TAB, byte_at, width_of};
 use armistice_core::Origin;
+use armistice_core::limits::EDITOR_STEPS;
 use ropey::Rope;
 use unicode_segmentation::UnicodeSegmentation;
-
-/// Steps of undo kept.
-const STEPS: usize = 10_000;
 
 /// One change: at a character, what went and what came.
 #[derive(Clone, Debug)]
@@ -321,7 +319,7 @@ impl Editor {
         if !self.joined(&change) {
             self.done.push(change);
         }
-        if self.done.len() > STEPS {
+        if self.done.len() > EDITOR_STEPS {
             self.done.remove(0);
         }
     }

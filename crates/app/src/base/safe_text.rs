@@ -254,7 +254,7 @@ pub fn fit_path(path: &str, width: usize) -> String {
     format!("…{}", tail.concat())
 }
 
-/// TokenText laid out in lines of at most `width` columns.
+/// Words laid out in lines of at most `width` columns.
 pub fn wrap(text: &str, width: usize) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();
     for word in text.split_whitespace() {

@@ -150,13 +150,13 @@ impl Theme {
         }
     }
 
-    /// TokenText that a party added.
+    /// Words that a party added.
     pub fn added(&self, role: Role) -> Style {
         self.fg(role)
             .add_modifier(Modifier::UNDERLINED | Modifier::BOLD)
     }
 
-    /// TokenText that a party removed.
+    /// Words that a party removed.
     pub fn removed(&self, role: Role) -> Style {
         self.fg(role)
             .add_modifier(Modifier::CROSSED_OUT | Modifier::DIM)

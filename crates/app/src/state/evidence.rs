@@ -2,13 +2,11 @@
 
 use crate::base::safe_text::count;
 use crate::state::file::{FileView, Lens, Mode, OpenFile};
+use armistice_core::limits::{CARD_FORMULA_BYTES, CARD_LINES};
 use armistice_core::{
     Delta, DeltaRow, Formula, LineIdx, LineRange, Pick, RegionId, RegionKind, Source, Span,
     Version, delta, spans,
 };
-
-/// Lines of one region beyond this many are not shown in the cards.
-const MOST: usize = 400;
 
 /// How a stretch of a line is to be shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -87,7 +85,10 @@ fn deltas(file: &OpenFile, id: RegionId, kind: RegionKind) -> Vec<Card> {
 }
 
 fn cut(lines: LineRange) -> LineRange {
-    LineRange::new(lines.start.0, lines.end.0.min(lines.start.0 + MOST as u32))
+    LineRange::new(
+        lines.start.0,
+        lines.end.0.min(lines.start.0 + CARD_LINES as u32),
+    )
 }
 
 fn delta_card(file: &OpenFile, id: RegionId, party: Version) -> Card {
@@ -126,7 +127,7 @@ fn compare(
 ) -> Card {
     let versions = file.plan().versions();
     let (old, new) = (versions.get(from), versions.get(to));
-    let hidden = a.len().max(b.len()).saturating_sub(MOST);
+    let hidden = a.len().max(b.len()).saturating_sub(CARD_LINES);
     let delta = delta(old, cut(a), new, cut(b));
     let line = |row: &DeltaRow| delta_line(file, row, old, new);
     Card {
@@ -139,13 +140,10 @@ fn compare(
     }
 }
 
-/// Bytes of a side in which one replacement is looked for.
-const READ_FOR_A_FORMULA: usize = 8_000;
-
 /// What happened: as one replacement where it is that, several times over.
 fn told(delta: &Delta, old: &[u8], new: &[u8]) -> String {
     // This is computed for each frame: a formula of pages of text is not looked for.
-    let short = old.len().max(new.len()) <= READ_FOR_A_FORMULA;
+    let short = old.len().max(new.len()) <= CARD_FORMULA_BYTES;
     let formula = short.then(|| Formula::of(old, new)).flatten();
     match formula.filter(|formula| formula.times > 1) {
         Some(formula) => format!("changed {}", formula.told()),
@@ -238,7 +236,7 @@ fn text_card(file: &OpenFile, id: RegionId, version: Version) -> Card {
         removed: version,
         summary: count(all.len(), "line"),
         lines: cut(all).iter().map(line).collect(),
-        hidden: all.len().saturating_sub(MOST),
+        hidden: all.len().saturating_sub(CARD_LINES),
         cost: usize::MAX,
     }
 }

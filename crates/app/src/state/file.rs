@@ -105,7 +105,7 @@ impl Lens {
 pub struct FileView {
     /// The region the cursor is in.
     pub region: u32,
-    /// DraftRows below the region's first.
+    /// Rows below the region's first.
     pub offset: usize,
     /// First row shown.
     pub top: usize,

@@ -26,7 +26,7 @@ use ratatui::crossterm::event::{
 };
 use ratatui::layout::Position;
 
-/// DraftRows that one turn of the wheel scrolls.
+/// Rows that one turn of the wheel scrolls.
 const WHEEL: usize = 3;
 /// Applies an action; returns what must be done outside.
 pub fn update(state: &mut State, action: Action) -> Vec<Effect> {

@@ -8,6 +8,7 @@ use crate::state::overlay::{Overlay, Question};
 use crate::update::deciding::{decide, do_together};
 use crate::update::files::{past_resolution, show_file};
 use crate::update::moving::show;
+use armistice_core::limits::LISTED_CONFLICTS;
 use armistice_core::{
     Certainty, Entry, Event, PastResolution, RegionId, RegionState, Ruling, Step, rule_title,
 };
@@ -68,7 +69,6 @@ pub(crate) fn settle_likely(state: &mut State, only: Option<usize>) -> Vec<Effec
 
 /// Lists what would be settled, and asks.
 fn ask(state: &mut State, title: String, yes: String, rulings: Rulings) -> Vec<Effect> {
-    const SHOWN: usize = 12;
     let line = |(at, id, ruling): &(usize, RegionId, Ruling)| {
         let file = &state.files[*at];
         let number = file
@@ -81,9 +81,9 @@ fn ask(state: &mut State, title: String, yes: String, rulings: Rulings) -> Vec<E
             rule_title(&ruling.rule)
         )
     };
-    let mut lines: Vec<_> = rulings.iter().take(SHOWN).map(line).collect();
-    if rulings.len() > SHOWN {
-        lines.push(format!("and {} more", rulings.len() - SHOWN));
+    let mut lines: Vec<_> = rulings.iter().take(LISTED_CONFLICTS).map(line).collect();
+    if rulings.len() > LISTED_CONFLICTS {
+        lines.push(format!("and {} more", rulings.len() - LISTED_CONFLICTS));
     }
     lines.push("u takes all of them back at once.".to_owned());
     state.overlay = Some(Overlay::Question(Question {

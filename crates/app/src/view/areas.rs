@@ -154,7 +154,7 @@ impl<'a> Screen<'a> {
         }
     }
 
-    /// DraftRows that a list on Docket or Proof has.
+    /// Rows that a list on Docket or Proof has.
     pub fn list_height(&self) -> usize {
         self.list().height as usize
     }

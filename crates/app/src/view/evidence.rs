@@ -191,7 +191,7 @@ pub(crate) struct Aligned {
     pub(crate) lines: [Option<LineIdx>; 3],
 }
 
-/// DraftRows around the cursor's region, the same region at the same height in all three.
+/// Rows around the cursor's region, the same region at the same height in all three.
 pub(crate) fn aligned(file: &OpenFile, height: usize) -> Vec<Aligned> {
     let plan = file.plan();
     let here = file.view.region as usize;

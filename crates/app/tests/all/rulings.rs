@@ -9,7 +9,7 @@ const OURS: &str = "let berth = last(free);\nlet tide = table.low();\n";
 const THEIRS: &str = "let berth = first(free);\nlet tide = table.high();\n";
 const BOTH: &str = "let berth = last(free);\nlet tide = table.high();\n";
 
-/// TokenText that touch: offered, not settled.
+/// Words that touch: offered, not settled.
 const TOUCHING: [&str; 3] = ["moor(ship)\n", "moor(ship, tide)\n", "moor(&ship)\n"];
 
 fn ruled(repo: &Repo) -> Desk {

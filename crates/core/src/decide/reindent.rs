@@ -2,6 +2,7 @@
 
 use crate::decide::resolution::Resolution;
 use crate::diff::hunk::Algorithm;
+use crate::limits::REINDENTED_ROWS;
 use crate::merge::indentation::IndentationMap;
 use crate::merge::row_edits::{RowEdit, row_edits};
 use crate::model::region::Region;
@@ -12,9 +13,6 @@ use crate::plan::build::Plan;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
 use std::collections::BTreeSet;
-
-/// Lines of a side beyond which the choice is not offered: nobody would look it over.
-const MOST: usize = 400;
 
 impl Resolution {
     /// The lines of one side, indented as the other side indents what stands there.
@@ -27,7 +25,7 @@ impl Resolution {
         let (by, like) = (Version::from(words), Version::from(words.other()));
         let (side, other) = (versions.get(by), versions.get(like));
         let (lines, others) = (region.lines(by), region.lines(like));
-        if lines.len().max(others.len()).max(region.base.len()) > MOST
+        if lines.len().max(others.len()).max(region.base.len()) > REINDENTED_ROWS
             || used(side, lines) == used(other, others)
         {
             return None;

@@ -1,14 +1,10 @@
 //! Pairs of like lines.
 
+use crate::limits::{ALIGN_PAIRS, LINE_BYTES};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
 use crate::text::tokens::solid_tokens;
 use std::hash::{DefaultHasher, Hash, Hasher};
-
-/// Hunks with more pairs of lines than this are paired in order, not by likeness.
-pub(crate) const PAIRS: usize = 10_000;
-/// Bytes beyond which the words of a line are not compared one by one.
-pub(crate) const LONG_LINE: usize = 8_000;
 
 /// Pairs in order that together are most alike (alignment by dynamic programming).
 ///
@@ -20,7 +16,7 @@ pub(crate) fn best_pairs(
     b: LineRange,
     alike: u32,
 ) -> Vec<(LineIdx, LineIdx)> {
-    if a.len() * b.len() > PAIRS {
+    if a.len() * b.len() > ALIGN_PAIRS {
         return Vec::new();
     }
     let left: Vec<_> = from.lines(a).map(fingerprint).collect();
@@ -55,7 +51,7 @@ pub(crate) fn best_pairs(
 /// A line's words as sorted (hash, weight); long words weigh more than signs.
 fn fingerprint(line: Line<'_>) -> Vec<(u64, u32)> {
     let content = line.content();
-    let mut out: Vec<_> = solid_tokens(&content[..content.len().min(LONG_LINE)])
+    let mut out: Vec<_> = solid_tokens(&content[..content.len().min(LINE_BYTES)])
         .map(|word| {
             let mut hasher = DefaultHasher::new();
             word.hash(&mut hasher);

@@ -6,18 +6,12 @@
 use crate::diff::align::best_pairs;
 use crate::diff::hunk::Algorithm;
 use crate::diff::lines::hunks;
+use crate::limits::{ALIGN_PAIRS, LINE_BYTES, SHOWN_ALIKE};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
-use crate::text::tokens::{same_tokens, solid_tokens, words};
+use crate::text::tokens::{same_tokens, solid_tokens, token_ranges};
 use imara_diff::Interner;
 use std::ops::Range;
-
-/// Lines less alike than this, in hundredths, are a removal and an addition.
-const ALIKE: u32 = 40;
-/// Hunks with more pairs of lines than this are paired in order, not by likeness.
-const PAIRS: usize = 10_000;
-/// Bytes beyond which the words of a line are not compared one by one.
-const LONG_LINE: usize = 8_000;
 
 /// One row of a delta.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -41,7 +35,7 @@ pub enum DeltaRow {
 pub struct Delta {
     /// All rows in order, kept ones included.
     pub rows: Vec<DeltaRow>,
-    /// TokenText that differ: how much there is to read.
+    /// Words that differ: how much there is to read.
     pub cost: usize,
 }
 
@@ -121,8 +115,8 @@ fn pair(delta: &mut Delta, from: &Source, a: LineRange, to: &Source, b: LineRang
         0 => Vec::new(),
         // One line for one line: however unlike, a person reads it as re-worded.
         1 => vec![(a.start, b.start)],
-        n if n > PAIRS => a.iter().zip(b.iter()).collect(),
-        _ => best_pairs(from, a, to, b, ALIKE),
+        n if n > ALIGN_PAIRS => a.iter().zip(b.iter()).collect(),
+        _ => best_pairs(from, a, to, b, SHOWN_ALIKE),
     };
     let (mut at_a, mut at_b) = (a.start.0, b.start.0);
     for (x, y) in pairs {
@@ -141,7 +135,7 @@ fn pair(delta: &mut Delta, from: &Source, a: LineRange, to: &Source, b: LineRang
 fn loose(delta: &mut Delta, from: &Source, a: Range<u32>, to: &Source, b: Range<u32>) {
     // A line beyond all reading counts as its bytes.
     let cost = |bytes: &[u8]| match bytes.len() {
-        n if n > LONG_LINE => n / 8,
+        n if n > LINE_BYTES => n / 8,
         _ => solid_tokens(bytes).count(),
     };
     for line in a.map(LineIdx) {
@@ -186,10 +180,10 @@ impl Span {
 /// Changes with nothing but blanks between them are told as one.
 /// Lines longer than a bound are told as one change between what they share at both ends.
 pub fn spans(old: &[u8], new: &[u8]) -> Vec<Span> {
-    if old.len().max(new.len()) > LONG_LINE {
+    if old.len().max(new.len()) > LINE_BYTES {
         return ends_only(old, new);
     }
-    let (a, b) = (words(old), words(new));
+    let (a, b) = (token_ranges(old), token_ranges(new));
     let mut interner = Interner::new(a.len() + b.len());
     let ta: Vec<_> = a.iter().map(|w| interner.intern(&old[w.clone()])).collect();
     let tb: Vec<_> = b.iter().map(|w| interner.intern(&new[w.clone()])).collect();

@@ -1,6 +1,7 @@
 //! What turned one sequence into another.
 
 use crate::text::lines::LineRange;
+use std::ops::Range;
 
 /// How lines are compared.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -12,9 +13,14 @@ pub enum Algorithm {
     Myers,
 }
 
-/// One run of lines that a side changed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct Hunk {
-    pub(crate) base: LineRange,
-    pub(crate) side: LineRange,
+/// One run of lines or tokens that a side changed: what it was in base, and what it became.
+///
+/// The hunks of one difference are in order and never touch each other.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Hunk<R = LineRange> {
+    pub(crate) base: R,
+    pub(crate) side: R,
 }
+
+/// A hunk of tokens.
+pub(crate) type TokenHunk = Hunk<Range<usize>>;

@@ -1,4 +1,4 @@
-//! The lines of three texts as numbers.
+//! The lines of three texts as symbols: numbers that are equal where the lines are.
 
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;

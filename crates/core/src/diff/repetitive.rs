@@ -6,26 +6,18 @@
 //! answer is coarser than the shortest one, and linear in the length.
 
 use crate::diff::hunk::Hunk;
-use crate::diff::search::search_small;
+use crate::diff::search::search_part;
+use crate::limits::{
+    REPETITIVE_BLOCK, REPETITIVE_LINES, REPETITIVE_NEAR, REPETITIVE_RATIO, REPETITIVE_RUN,
+};
 use crate::text::lines::LineRange;
 use imara_diff::Token;
 use std::collections::HashMap;
 
-/// Texts shorter than this are searched in the usual way, whatever they hold.
-const LONG: usize = 1000;
-/// From this many lines for each distinct one a long text counts as repetitive.
-const REPEATS: usize = 3;
-/// Lines that must agree in a row for the texts to run together again.
-const RUN: usize = 16;
-/// Lines of both texts together that are looked over one by one for such a run.
-const NEAR: usize = 12;
-/// Where no run is found at all, this many lines of each are compared as a block.
-const BLOCK: usize = 1024;
-
 /// Whether the usual search would take too long.
 pub(crate) fn is_repetitive(base: &[Token], side: &[Token], distinct: u32) -> bool {
     let lines = base.len().max(side.len());
-    lines > LONG && lines / REPEATS > distinct as usize
+    lines > REPETITIVE_LINES && lines / REPETITIVE_RATIO > distinct as usize
 }
 
 /// The hunks that turn `base` into `side`, in order, never touching each other.
@@ -36,7 +28,7 @@ pub(crate) fn hunks(base: &[Token], side: &[Token]) -> Vec<Hunk> {
         let same = agreement(&base[i..], &side[j..]);
         (i, j) = (i + same, j + same);
         let (a, b) = apart(&base[i..], &side[j..]);
-        for hunk in search_small(&base[i..i + a], &side[j..j + b]) {
+        for hunk in search_part(&base[i..i + a], &side[j..j + b]) {
             push(&mut out, shifted(hunk, i, j));
         }
         (i, j) = (i + a, j + b);
@@ -50,23 +42,24 @@ fn agreement(a: &[Token], b: &[Token]) -> usize {
 
 /// How many lines of each to skip until a run agrees again.
 fn apart(a: &[Token], b: &[Token]) -> (usize, usize) {
-    let agrees = |i: usize, j: usize| match (a.get(i..i + RUN), b.get(j..j + RUN)) {
-        (Some(x), Some(y)) => x == y,
-        _ => false,
-    };
-    let sums = 1..=NEAR.min(a.len() + b.len());
+    let agrees =
+        |i: usize, j: usize| match (a.get(i..i + REPETITIVE_RUN), b.get(j..j + REPETITIVE_RUN)) {
+            (Some(x), Some(y)) => x == y,
+            _ => false,
+        };
+    let sums = 1..=REPETITIVE_NEAR.min(a.len() + b.len());
     let near = |sum| (0..=sum).map(move |i| (i, sum - i));
     if let Some(found) = sums.flat_map(near).find(|(i, j)| agrees(*i, *j)) {
         return found;
     }
     // Windows grow with the distance, so that looking costs no more than what is skipped.
-    let mut window = 4 * RUN;
+    let mut window = 4 * REPETITIVE_RUN;
     loop {
         if let Some(found) = nearest_run(a, b, window) {
             return found;
         }
         if window >= a.len().max(b.len()) {
-            return (a.len().min(BLOCK), b.len().min(BLOCK));
+            return (a.len().min(REPETITIVE_BLOCK), b.len().min(REPETITIVE_BLOCK));
         }
         window *= 4;
     }
@@ -75,11 +68,11 @@ fn apart(a: &[Token], b: &[Token]) -> (usize, usize) {
 /// The nearest places, both within `window` lines, from which a run agrees.
 fn nearest_run(a: &[Token], b: &[Token], window: usize) -> Option<(usize, usize)> {
     let mut places: HashMap<&[Token], usize> = HashMap::new();
-    for (j, run) in b.windows(RUN).take(window).enumerate() {
+    for (j, run) in b.windows(REPETITIVE_RUN).take(window).enumerate() {
         places.entry(run).or_insert(j);
     }
     let mut best: Option<(usize, usize)> = None;
-    for (i, run) in a.windows(RUN).take(window).enumerate() {
+    for (i, run) in a.windows(REPETITIVE_RUN).take(window).enumerate() {
         if best.is_some_and(|(x, y)| i >= x + y) {
             break;
         }

@@ -1,129 +1,134 @@
-//! What each side did to the words of base, and whether one change holds the other.
+//! A text cut into tokens, what each side did to those of base, and whether one change holds the other.
 
-use crate::diff::hunk::Hunk;
-use crate::diff::search::search_small;
-use crate::model::side::Side;
-use crate::text::tokens::is_space;
-use crate::text::tokens::words;
+use crate::diff::hunk::TokenHunk;
+use crate::diff::search::search_short;
+use crate::limits::{SAID_WORDS, TOKEN_BYTES};
+use crate::model::side::{PerSide, Side};
+use crate::text::tokens::{is_space, token_ranges};
 use imara_diff::{Interner, Token};
 use std::ops::Range;
 
-/// Bytes beyond which a text is not merged.
-pub(crate) const LONG: usize = 60_000;
-
+/// A text as a run of words, each with the blanks (line ends included) in front of it.
 pub(crate) struct TokenText<'a> {
     bytes: &'a [u8],
-    /// Each word with the blanks in front of it: blanks, word. The last has no word.
-    cells: Vec<(Range<usize>, Range<usize>)>,
+    /// The words in order; what stands between two of them is blank.
+    words: Vec<Range<usize>>,
 }
 
 impl<'a> TokenText<'a> {
     pub(crate) fn new(bytes: &'a [u8]) -> Self {
-        let mut cells = Vec::new();
-        let mut from = 0;
-        for word in words(bytes) {
-            if !bytes[word.clone()].iter().all(|b| is_space(*b)) {
-                cells.push((from..word.start, word.clone()));
-                from = word.end;
-            }
-        }
-        cells.push((from..bytes.len(), bytes.len()..bytes.len()));
-        TokenText { bytes, cells }
+        let mut words = token_ranges(bytes);
+        words.retain(|word| !is_space(bytes[word.start]));
+        TokenText { bytes, words }
     }
 
+    /// How many words it has.
     pub(crate) fn len(&self) -> usize {
-        self.cells.len() - 1
+        self.words.len()
     }
 
+    /// The blanks in front of a word; those at the end if `at` is the number of words.
     pub(crate) fn blank(&self, at: usize) -> &'a [u8] {
-        &self.bytes[self.cells[at].0.clone()]
+        let from = at.checked_sub(1).map_or(0, |before| self.words[before].end);
+        let to = self
+            .words
+            .get(at)
+            .map_or(self.bytes.len(), |word| word.start);
+        &self.bytes[from..to]
     }
 
     pub(crate) fn word(&self, at: usize) -> &'a [u8] {
-        &self.bytes[self.cells[at].1.clone()]
-    }
-
-    /// TokenText `range` with what stands between them, without the blanks before the first.
-    pub(crate) fn run(&self, range: Range<usize>) -> &'a [u8] {
-        match range.is_empty() {
-            true => b"",
-            false => &self.bytes[self.cells[range.start].1.start..self.cells[range.end - 1].1.end],
+        match self.words.get(at) {
+            Some(word) => &self.bytes[word.clone()],
+            None => b"",
         }
     }
 
-    pub(crate) fn tokens(&self, interner: &mut Interner<&'a [u8]>) -> Vec<Token> {
-        (0..self.len())
-            .map(|at| interner.intern(self.word(at)))
+    /// Words `range` with what stands between them, without the blanks before the first.
+    pub(crate) fn run(&self, range: Range<usize>) -> &'a [u8] {
+        match range.is_empty() {
+            true => b"",
+            false => &self.bytes[self.words[range.start].start..self.words[range.end - 1].end],
+        }
+    }
+
+    /// The words as symbols: equal symbols, equal words.
+    pub(crate) fn symbols(&self, interner: &mut Interner<&'a [u8]>) -> Vec<Token> {
+        let words = self.words.iter();
+        words
+            .map(|word| interner.intern(&self.bytes[word.clone()]))
             .collect()
     }
 }
 
-/// TokenText that a side must have put in where nothing was, for the other to be said to have them too.
-const SAID: usize = 3;
-
 /// What each side did to the words of base.
 pub(crate) struct TokenDiff<'a> {
     base: TokenText<'a>,
-    sides: [TokenText<'a>; 2],
-    tokens: [Vec<Token>; 3],
-    hunks: [Vec<Hunk>; 2],
+    sides: PerSide<TokenText<'a>>,
+    /// The words of base, and of each side.
+    symbols: (Vec<Token>, PerSide<Vec<Token>>),
+    hunks: PerSide<Vec<TokenHunk>>,
 }
 
+/// One side's words and what it did to base.
+type Changed<'a> = (&'a [Token], &'a [TokenHunk]);
+
 impl<'a> TokenDiff<'a> {
-    /// `None` if a text is too long.
+    /// `None` if a text is longer than [`TOKEN_BYTES`].
     pub(crate) fn new(base: &'a [u8], ours: &'a [u8], theirs: &'a [u8]) -> Option<Self> {
-        if base.len().max(ours.len()).max(theirs.len()) > LONG {
+        if base.len().max(ours.len()).max(theirs.len()) > TOKEN_BYTES {
             return None;
         }
-        let (base, sides) = (TokenText::new(base), [ours, theirs].map(TokenText::new));
+        let base = TokenText::new(base);
+        let sides = PerSide::new(ours, theirs).map(TokenText::new);
         let mut interner = Interner::new(base.len() * 2 + 8);
-        let tokens = [&base, &sides[0], &sides[1]].map(|words| words.tokens(&mut interner));
-        let hunks = [1, 2].map(|side| search_small(&tokens[0], &tokens[side]));
+        let own = base.symbols(&mut interner);
+        let symbols = sides.as_ref().map(|text| text.symbols(&mut interner));
+        let distinct = interner.num_tokens();
+        let hunks = symbols
+            .as_ref()
+            .map(|side| search_short(&own, side, distinct));
         Some(TokenDiff {
             base,
             sides,
-            tokens,
+            symbols: (own, symbols),
             hunks,
         })
     }
 
     /// The runs of words that a side took out and what it put there.
     pub(crate) fn changes(&self, side: Side) -> Vec<(&'a [u8], &'a [u8])> {
-        let at = usize::from(side == Side::Theirs);
-        let run = |h: &Hunk| {
-            (
-                self.base.run(h.base.span()),
-                self.sides[at].run(h.side.span()),
-            )
+        let run = |h: &TokenHunk| {
+            let (old, new) = (h.base.clone(), h.side.clone());
+            (self.base.run(old), self.sides[side].run(new))
         };
-        self.hunks[at].iter().map(run).collect()
+        self.hunks[side].iter().map(run).collect()
     }
 
     /// The side that has every change of words which the other made, and more; and whether it
     /// made just these changes and others elsewhere, so that nothing the other said is said otherwise.
     pub(crate) fn covering(&self) -> Option<(Side, bool)> {
-        let [b, o, t] = &self.tokens;
-        let [by_ours, by_theirs] = &self.hunks;
-        if by_ours.is_empty() || by_theirs.is_empty() || o == t {
+        let (base, symbols) = (&self.symbols.0, &self.symbols.1);
+        if self.hunks.iter().any(Vec::is_empty) || symbols.ours == symbols.theirs {
             return None;
         }
-        match (
-            covers(b, (t, by_theirs), (o, by_ours)),
-            covers(b, (o, by_ours), (t, by_theirs)),
-        ) {
-            (true, false) => Some((Side::Ours, is_close((t, by_theirs), (o, by_ours)))),
-            (false, true) => Some((Side::Theirs, is_close((o, by_ours), (t, by_theirs)))),
-            _ => None,
-        }
+        let of = |side: Side| (symbols[side].as_slice(), self.hunks[side].as_slice());
+        let covers = |more: Side| covers(base, of(more.other()), of(more));
+        let more = match (covers(Side::Ours), covers(Side::Theirs)) {
+            (true, false) => Side::Ours,
+            (false, true) => Side::Theirs,
+            _ => return None,
+        };
+        Some((more, is_close(of(more.other()), of(more))))
     }
 }
 
 /// Whether `more` put in what `less` did and no more there, and next to nothing where `less` only
 /// took words out.
-fn is_close((l, less): (&[Token], &[Hunk]), (m, more): (&[Token], &[Hunk])) -> bool {
+fn is_close((l, less): Changed<'_>, (m, more): Changed<'_>) -> bool {
     let mut said = less.iter().filter(|hunk| !hunk.side.is_empty());
-    let same = |a: &Hunk| {
-        let same = |b: &Hunk| a.base == b.base && l[a.side.span()] == m[b.side.span()];
+    let same = |a: &TokenHunk| {
+        let same = |b: &TokenHunk| a.base == b.base && l[a.side.clone()] == m[b.side.clone()];
         more.iter().any(same)
     };
     if !said.all(same) {
@@ -131,20 +136,20 @@ fn is_close((l, less): (&[Token], &[Hunk]), (m, more): (&[Token], &[Hunk])) -> b
     }
     let taken_out = less.iter().filter(|hunk| hunk.side.is_empty());
     let mut rewritten = taken_out.flat_map(|out| {
-        let out = out.base.span();
+        let out = out.base.clone();
         more.iter().filter(move |hunk| {
-            let words = hunk.base.span();
+            let words = hunk.base.clone();
             words.start < out.end && out.start < words.end
         })
     });
-    !rewritten.any(|hunk| hunk.side.len() > SAID)
+    !rewritten.any(|hunk| hunk.side.len() > SAID_WORDS)
 }
 
 /// Whether `more` has every change of words that `less` made of base.
-fn covers(b: &[Token], (l, less): (&[Token], &[Hunk]), (m, more): (&[Token], &[Hunk])) -> bool {
+fn covers(b: &[Token], (l, less): Changed<'_>, (m, more): Changed<'_>) -> bool {
     // Most changes that do not hold the other's do not even touch its first.
-    let touches = |hunk: &Hunk| {
-        let first = less[0].base;
+    let touches = |hunk: &TokenHunk| {
+        let first = &less[0].base;
         hunk.base.start <= first.end && first.start <= hunk.base.end
     };
     let slid = less[0].side.is_empty();
@@ -153,24 +158,24 @@ fn covers(b: &[Token], (l, less): (&[Token], &[Hunk]), (m, more): (&[Token], &[H
     }
     let mut gone = vec![false; b.len()];
     for hunk in more {
-        gone[hunk.base.span()].fill(true);
+        gone[hunk.base.clone()].fill(true);
     }
     less.iter().all(|hunk| {
-        let (out, come) = (hunk.base.span(), &l[hunk.side.span()]);
+        let (out, come) = (hunk.base.clone(), &l[hunk.side.clone()]);
         if come.is_empty() {
             // A run taken out of like words may be any of several.
             return slides(b, out).any(|out| {
                 let shorter = more.iter().any(|hunk| {
-                    let words = hunk.base.span();
+                    let words = hunk.base.clone();
                     let meets = words.start < out.end && out.start < words.end;
                     meets && hunk.side.len() < words.len()
                 });
                 shorter && gone[out].iter().all(|gone| *gone)
             });
         }
-        let said = come.len() >= SAID || !b.is_empty();
-        let has = |hunk: &Hunk| {
-            let (words, new) = (hunk.base.span(), &m[hunk.side.span()]);
+        let said = come.len() >= SAID_WORDS || !b.is_empty();
+        let has = |hunk: &TokenHunk| {
+            let (words, new) = (hunk.base.clone(), &m[hunk.side.clone()]);
             let around = words.start <= out.start && out.end <= words.end;
             around && new.windows(come.len()).any(|run| run == come)
         };

@@ -1,5 +1,6 @@
 //! Whether rows that one side put in hang on rows that the other side changed.
 
+use crate::limits::{NAME_LINES, NEW_NAME_ROWS};
 use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::model::versions::{Version, Versions};
 use crate::text::lines::{LineIdx, LineRange};
@@ -35,12 +36,6 @@ pub(crate) fn copied(
     row_edits.iter().filter(is_copied).count()
 }
 
-/// Lines around a conflict in which names are looked for.
-const NEAR: u32 = 20;
-
-/// New rows beyond which they are taken to have names of their own.
-const FEW: usize = 12;
-
 /// New rows, and rows with new words, that use a name which the other side took out and left nowhere near.
 pub(crate) fn orphaned(
     versions: &Versions,
@@ -65,8 +60,8 @@ pub(crate) fn orphaned(
     }
     let text = versions.get(side);
     let around = LineRange::new(
-        left.start.0.saturating_sub(NEAR),
-        (left.end.0 + NEAR).min(text.all().end.0),
+        left.start.0.saturating_sub(NAME_LINES),
+        (left.end.0 + NAME_LINES).min(text.all().end.0),
     );
     let near = rows(text, around);
     let near: HashSet<&[u8]> = solid_tokens(&near).collect();
@@ -86,14 +81,14 @@ pub(crate) fn orphaned(
         usize::from(new.any(|word| vanished.contains(word)))
     };
     let fresh = news.iter().filter_map(|edit| match *edit {
-        RowEdit::Insert(_, lines) if lines.len() <= FEW => Some(uses(lines)),
+        RowEdit::Insert(_, lines) if lines.len() <= NEW_NAME_ROWS => Some(uses(lines)),
         RowEdit::Keep(b, s, RowChange::Wording) => Some(takes_up(b, s)),
         _ => None,
     });
     fresh.sum()
 }
 
-/// TokenText that begin what stands by itself.
+/// Words that begin what stands by itself.
 const DECLARES: [&[u8]; 22] = [
     b"def",
     b"class",
@@ -119,7 +114,7 @@ const DECLARES: [&[u8]; 22] = [
     b"type",
 ];
 
-/// TokenText that begin a declaration with a body of its own.
+/// Words that begin a declaration with a body of its own.
 const BODIES: [&[u8]; 9] = [
     b"def",
     b"class",
@@ -277,7 +272,7 @@ mod tests {
         let theirs = "let berth = free.pop();\nmoor(ship, berth);\n";
         assert_eq!(hanging(base, "moor(ship);\n", theirs), 1);
         // Many new rows have names of their own.
-        let many = format!("{theirs}{}", "log(berth);\n".repeat(FEW + 1));
+        let many = format!("{theirs}{}", "log(berth);\n".repeat(NEW_NAME_ROWS + 1));
         assert_eq!(hanging(base, "moor(ship);\n", &many), 1);
     }
 }

@@ -1,11 +1,11 @@
 //! What formatters change besides blanks: commas before closing brackets, kinds of quotes.
 
-use crate::text::tokens::{is_space, words};
+use crate::text::tokens::{is_space, token_ranges};
 
 /// The words of a text without what formatters change: blanks, commas before a closing bracket, kinds of quotes.
 pub(crate) fn formatted(text: &[u8]) -> Vec<&[u8]> {
     let mut out: Vec<&[u8]> = Vec::new();
-    for range in words(text) {
+    for range in token_ranges(text) {
         let word = &text[range];
         match word {
             _ if word.iter().all(|b| is_space(*b)) => {}

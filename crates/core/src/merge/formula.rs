@@ -1,12 +1,10 @@
 //! A change that is one replacement, made throughout.
 
 use crate::diff::tokens::TokenDiff;
+use crate::limits::FORMULA_CALLS;
 use crate::model::side::Side;
-use crate::text::tokens::{is_name, solid_tokens, words};
+use crate::text::tokens::{is_name, solid_tokens, token_ranges};
 use std::ops::Range;
-
-/// Calls of so many different names are tried.
-const CALLS: usize = 8;
 
 /// A replacement that tells a whole change.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -47,11 +45,15 @@ impl Formula {
 
     /// The same as an argument added to every call of one name.
     fn of_calls(self, base: &[u8], side: &[u8]) -> Option<Self> {
-        let cells = words(base);
+        let cells = token_ranges(base);
         let mut names: Vec<&[u8]> = Vec::new();
         for pair in cells.windows(2) {
             let (name, next) = (&base[pair[0].clone()], &base[pair[1].clone()]);
-            if next == b"(" && is_name(name) && !names.contains(&name) && names.len() < CALLS {
+            if next == b"("
+                && is_name(name)
+                && !names.contains(&name)
+                && names.len() < FORMULA_CALLS
+            {
                 names.push(name);
             }
         }
@@ -67,7 +69,7 @@ impl Formula {
 
     /// `text` with its words put before the end of every call of `name`.
     fn extend_calls(&self, name: &[u8], text: &[u8]) -> (Vec<u8>, usize) {
-        let cells = words(text);
+        let cells = token_ranges(text);
         let word = |at: usize| {
             cells
                 .get(at)
@@ -94,8 +96,8 @@ impl Formula {
         if let Some(name) = &self.call {
             return self.extend_calls(name, text);
         }
-        let cells: Vec<_> = words(text);
-        let wanted: Vec<&[u8]> = words(&self.from)
+        let cells: Vec<_> = token_ranges(text);
+        let wanted: Vec<&[u8]> = token_ranges(&self.from)
             .into_iter()
             .map(|r| &self.from[r])
             .collect();

@@ -1,9 +1,7 @@
 //! Lines that bring names in: their names are a set, not a text.
 
+use crate::limits::IMPORT_COLUMNS;
 use crate::text::source::Line;
-
-/// Columns beyond which a longer line may be laid out otherwise.
-const WIDE: usize = 79;
 
 /// What became of the names of one line.
 pub(crate) struct Merged {
@@ -46,7 +44,11 @@ fn merged(base: &List<'_>, ours: &List<'_>, theirs: &List<'_>) -> Option<Merged>
     let (names, sorted) = merge(base, ours, theirs)?;
     let words = ours.with(&names);
     let longest = [ours, theirs].map(|l| l.line.content().len());
-    let wide = longest.into_iter().max().unwrap_or_default().max(WIDE);
+    let wide = longest
+        .into_iter()
+        .max()
+        .unwrap_or_default()
+        .max(IMPORT_COLUMNS);
     let fits = ours.line.indent().len() + words.len() <= wide;
     Some(Merged {
         words,
@@ -208,6 +210,6 @@ mod tests {
             of(&["a_buoy_of_brass", long[0], long[1]]),
         );
         let (text, sure) = told(&of(&long), &ours, &theirs).unwrap();
-        assert!(text.len() > WIDE && !sure, "{text}");
+        assert!(text.len() > IMPORT_COLUMNS && !sure, "{text}");
     }
 }

@@ -3,15 +3,11 @@
 use crate::diff::align::best_pairs;
 use crate::diff::hunk::Algorithm;
 use crate::diff::lines::search_dense;
+use crate::limits::{FORMATTED_ROW_BYTES, MERGED_ALIKE};
 use crate::merge::format_noise::formatted;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source, is_blank};
 use crate::text::tokens::same_tokens;
-
-/// Rows less alike than this, in hundredths, are not one row re-worded.
-const ALIKE: u32 = 50;
-/// Bytes of a row beyond which it is not looked at for formatting.
-const LONG_ROW: usize = 4_000;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum RowChange {
@@ -107,7 +103,7 @@ fn change(base: &Source, b: u32, side: &Source, s: u32) -> RowChange {
     match () {
         () if old == new => RowChange::Unchanged,
         () if same_tokens(old.content(), new.content()) => RowChange::Whitespace,
-        () if old.content().len() < LONG_ROW
+        () if old.content().len() < FORMATTED_ROW_BYTES
             && formatted(without_comma(old)) == formatted(without_comma(new)) =>
         {
             RowChange::Formatting
@@ -124,7 +120,7 @@ fn without_comma<'a>(line: Line<'a>) -> &'a [u8] {
 
 /// Rows of a hunk: the likeliest pairs, the rest taken out, replaced or put in.
 fn loose(out: &mut Vec<RowEdit>, base: &Source, b: LineRange, side: &Source, s: LineRange) {
-    let matched = best_pairs(base, b, side, s, ALIKE);
+    let matched = best_pairs(base, b, side, s, MERGED_ALIKE);
     let (mut at_b, mut at_s) = (b.start.0, s.start.0);
     let ends = (LineIdx(b.end.0), LineIdx(s.end.0));
     for (x, y) in matched.into_iter().chain([ends]) {

@@ -8,6 +8,7 @@
 
 use crate::diff::align::best_pairs;
 use crate::diff::hunk::Algorithm;
+use crate::limits::{CONFLICT_ROWS, RIVAL_ALIKE};
 use crate::merge::dependence::{attaches_to_next, copied, is_self_contained, orphaned};
 use crate::merge::format_noise::{double_quoted, requoted};
 use crate::merge::import_list::merge_import_list;
@@ -24,12 +25,6 @@ use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
 use crate::text::tokens::{bracket, is_name, solid_tokens};
 
-/// Rows of one version beyond which a conflict is not merged: nobody could follow it.
-pub(crate) const MOST: usize = 5_000;
-
-/// New rows of both sides as alike as this, in hundredths, may stand for each other.
-const RIVALS: u32 = 75;
-
 /// What the two sides' rows give together.
 #[derive(Clone, Debug)]
 pub(crate) struct MergedRows {
@@ -44,7 +39,7 @@ pub(crate) fn merge_rows(
     algorithm: Algorithm,
 ) -> Result<MergedRows, Clash> {
     let most = [region.base, region.ours, region.theirs].map(|r| r.len());
-    if most.into_iter().max() > Some(MOST) {
+    if most.into_iter().max() > Some(CONFLICT_ROWS) {
         return Err(Clash::TooLong);
     }
     let of = |side: Version| {
@@ -541,7 +536,7 @@ impl RowMerger<'_> {
                         self.versions.get(side.into()),
                         self.versions.get(side.other().into()),
                     );
-                    !best_pairs(own, lines, other, rows, RIVALS).is_empty()
+                    !best_pairs(own, lines, other, rows, RIVAL_ALIKE).is_empty()
                 }
                 _ => false,
             };

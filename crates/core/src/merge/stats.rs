@@ -53,7 +53,7 @@ pub struct MergeStats {
     pub reindented: usize,
     /// Rows that both sides changed alike or put in alike.
     pub same: usize,
-    /// WhitespacePolicy that both sides changed, each its own way.
+    /// Blanks that both sides changed, each its own way.
     pub whitespace_clashes: usize,
     /// Rows replaced by rows unlike them.
     pub replaced: usize,

@@ -1,8 +1,9 @@
 //! One side's changes of words in a line, made again in new lines of the other.
 
-use crate::diff::hunk::Hunk;
-use crate::diff::search::search_small;
+use crate::diff::hunk::TokenHunk;
+use crate::diff::search::search_short;
 use crate::diff::tokens::TokenText;
+use crate::limits::{FORMATTED_ROW_BYTES, SUBSTITUTED_ROWS};
 use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
@@ -16,26 +17,26 @@ pub(crate) struct Substitution {
     from: Vec<Vec<u8>>,
     to: Vec<u8>,
     after: Vec<u8>,
-    /// WhitespacePolicy in front of what came.
+    /// Blanks in front of what came.
     blank: Vec<u8>,
 }
 
 impl Substitution {
     /// What turned one line into another.
     pub(crate) fn between(base: &[u8], side: &[u8]) -> Vec<Substitution> {
-        if base.len().max(side.len()) > 4_000 {
+        if base.len().max(side.len()) > FORMATTED_ROW_BYTES {
             return Vec::new();
         }
         let (base, side) = (TokenText::new(base), TokenText::new(side));
         let mut interner = Interner::new(base.len() * 2 + 8);
-        let (b, s) = (base.tokens(&mut interner), side.tokens(&mut interner));
+        let (b, s) = (base.symbols(&mut interner), side.symbols(&mut interner));
         let word = |at: Option<usize>| {
             let at = at.filter(|at| *at < base.len());
             at.map_or(Vec::new(), |at| base.word(at).to_vec())
         };
-        let hunks = search_small(&b, &s).into_iter();
-        let swap = |h: Hunk| {
-            let (from, to) = (h.base.span(), h.side.span());
+        let hunks = search_short(&b, &s, interner.num_tokens()).into_iter();
+        let swap = |h: TokenHunk| {
+            let (from, to) = (h.base, h.side);
             Substitution {
                 before: word(from.start.checked_sub(1)),
                 after: word(Some(from.end)),
@@ -150,9 +151,6 @@ fn substitute_in(swap: &Substitution, line: &[u8], alone: bool) -> Option<Vec<u8
     hit.then_some(out)
 }
 
-/// Rows whose words a side may have changed before its changes are no longer replayed.
-const REPLAYED: usize = 60;
-
 /// The changes of words that a side made, row by row.
 pub(crate) fn substitutions(
     base: &Source,
@@ -165,7 +163,7 @@ pub(crate) fn substitutions(
             RowEdit::Keep(_, _, RowChange::Formatting | RowChange::Wording)
         )
     };
-    let rows = row_edits.iter().filter(worded).take(REPLAYED);
+    let rows = row_edits.iter().filter(worded).take(SUBSTITUTED_ROWS);
     let of = |edit: &RowEdit| match *edit {
         RowEdit::Keep(b, s, _) => Substitution::between(
             base.line(LineIdx(b)).trimmed(),

@@ -1,16 +1,19 @@
 //! Three-way merging over words, blanks between them told apart.
 //!
 //! A text is a run of words, each with the blanks (line ends included) in
-//! front of it. TokenText are merged three ways by position; the blanks in front
+//! front of it. Words are merged three ways by position; the blanks in front
 //! of a word that stays are merged three ways on their own. So one side may
 //! re-wrap a statement while the other changes its words.
 
-use crate::diff::hunk::Hunk;
-use crate::diff::search::search_small;
-use crate::diff::tokens::{LONG, TokenText};
+use crate::diff::hunk::TokenHunk;
+use crate::diff::search::search_short;
+use crate::diff::tokens::TokenText;
+use crate::limits::TOKEN_BYTES;
+use crate::model::side::{PerSide, Side};
 use crate::text::tokens::is_name;
-use imara_diff::{Interner, Token};
+use imara_diff::Interner;
 use std::borrow::Cow;
+use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::ops::Range;
 
@@ -21,60 +24,39 @@ pub(crate) struct MergedTokens {
     /// Fewest unchanged words between a change of ours and one of theirs;
     /// `None` if only one side changed words.
     pub(crate) gap: Option<usize>,
-    /// WhitespacePolicy that both sides changed, each its own way; ours were kept.
+    /// Blanks that both sides changed, each its own way; ours were kept.
     pub(crate) whitespace_clashes: usize,
-}
-
-/// A run of base words that a side changed, and what it made of them.
-#[derive(Clone, Debug, PartialEq, Eq)]
-struct TokenHunk {
-    base: Range<usize>,
-    side: Range<usize>,
 }
 
 /// Merges three texts word by word; `None` where both sides changed the same words
 /// or put words in at the same place.
 pub(crate) fn merge_tokens(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<MergedTokens> {
-    if base.len().max(ours.len()).max(theirs.len()) > LONG {
+    if base.len().max(ours.len()).max(theirs.len()) > TOKEN_BYTES {
         return None;
     }
-    let (base, ours, theirs) = (
-        TokenText::new(base),
-        TokenText::new(ours),
-        TokenText::new(theirs),
-    );
+    let base = TokenText::new(base);
+    let sides = PerSide::new(ours, theirs).map(TokenText::new);
     let mut interner = Interner::new(base.len() * 2 + 8);
-    let tokens = base.tokens(&mut interner);
-    let changes = |side_tokens: &[Token]| {
-        let hunks = search_small(&tokens, side_tokens).into_iter();
-        let change = |h: Hunk| TokenHunk {
-            base: h.base.span(),
-            side: h.side.span(),
-        };
-        joined(&base, hunks.map(change).collect())
-    };
-    let ours_tokens = ours.tokens(&mut interner);
-    let theirs_tokens = theirs.tokens(&mut interner);
-    let ours_changes = changes(&ours_tokens);
-    let theirs_changes = changes(&theirs_tokens);
-    let layouts = [
-        Layout::new(&base, &ours, &ours_changes),
-        Layout::new(&base, &theirs, &theirs_changes),
-    ];
-    TokenMerger {
-        base,
-        ours,
-        theirs,
-        layouts,
-        at: [0; 3],
+    let own = base.symbols(&mut interner);
+    let symbols = sides.as_ref().map(|text| text.symbols(&mut interner));
+    let distinct = interner.num_tokens();
+    let hunks = symbols.map(|side| joined(&base, search_short(&own, &side, distinct)));
+    let merger = TokenMerger {
+        base: &base,
+        sides: &sides,
+        hunks: &hunks,
+        layouts: PerSide::default(),
+        at: 0,
+        at_side: PerSide::new(0, 0),
+        ended: PerSide::default(),
         follow: None,
         out: MergedTokens {
             text: Vec::new(),
             gap: None,
             whitespace_clashes: 0,
         },
-    }
-    .merge(&ours_changes, &theirs_changes)
+    };
+    merger.merge()
 }
 
 /// Changes parted by nothing but signs are one: the signs match by accident.
@@ -99,7 +81,37 @@ fn joined(base: &TokenText<'_>, changes: Vec<TokenHunk>) -> Vec<TokenHunk> {
 /// A word and the blanks behind it.
 type Spot<'a> = (&'a [u8], &'a [u8]);
 
+/// The blanks in front of base words that a side kept together with the word before, and what it
+/// made of them: the word before, the blank of base, the blank of the side.
+fn kept_blanks<'a>(
+    base: &TokenText<'a>,
+    side: &TokenText<'a>,
+    hunks: &[TokenHunk],
+) -> Vec<(&'a [u8], &'a [u8], &'a [u8])> {
+    let mut kept = Vec::with_capacity(base.len());
+    let mut shift = 0isize;
+    let mut hunks = hunks.iter().peekable();
+    for at in 0..base.len() {
+        let mut whole = at > 0;
+        while let Some(hunk) = hunks.next_if(|h| h.base.end <= at) {
+            shift = hunk.side.end as isize - hunk.base.end as isize;
+            whole &= hunk.base.end < at;
+        }
+        if !whole || hunks.peek().is_some_and(|h| h.base.start <= at) {
+            continue;
+        }
+        let (old, new) = (base.blank(at), side.blank((at as isize + shift) as usize));
+        // Rows left blank part some lines from others and say nothing about the rest.
+        let breaks_of = |blank: &[u8]| blank.iter().filter(|b| **b == b'\n').count();
+        if breaks_of(new) <= 1.max(breaks_of(old)) {
+            kept.push((base.word(at - 1), old, new));
+        }
+    }
+    kept
+}
+
 /// What a side made of the blanks between words that it left as they were.
+#[derive(Default)]
 struct Layout<'a> {
     /// By the word in front and the blank of base; `None` where it made several things of one.
     after: HashMap<Spot<'a>, Option<&'a [u8]>>,
@@ -108,41 +120,27 @@ struct Layout<'a> {
 }
 
 impl<'a> Layout<'a> {
-    fn new(base: &TokenText<'a>, side: &TokenText<'a>, changes: &[TokenHunk]) -> Self {
-        let (mut after, mut breaks) = (HashMap::new(), HashMap::new());
-        let mut shift = 0isize;
-        let mut changes = changes.iter().peekable();
-        for at in 0..base.len() {
-            let mut whole = at > 0;
-            while let Some(change) = changes.next_if(|c| c.base.end <= at) {
-                shift = change.side.end as isize - change.base.end as isize;
-                whole &= change.base.end < at;
-            }
-            let inside = changes.peek().is_some_and(|c| c.base.start <= at);
-            let before = changes.peek().is_some_and(|c| c.base.start < at);
-            if inside || before || !whole {
-                continue;
-            }
-            let (old, new) = (base.blank(at), side.blank((at as isize + shift) as usize));
-            // Rows left blank part some lines from others and say nothing about the rest.
-            let breaks_of = |blank: &[u8]| blank.iter().filter(|b| **b == b'\n').count();
-            if breaks_of(new) > 1.max(breaks_of(old)) {
-                continue;
-            }
+    fn new(base: &TokenText<'a>, side: &TokenText<'a>, hunks: &[TokenHunk]) -> Self {
+        let kept = kept_blanks(base, side, hunks);
+        // Where no blank was changed, every blank stays as it is: there is nothing to look up.
+        if kept.iter().all(|(_, old, new)| old == new) {
+            return Layout::default();
+        }
+        let mut layout = Layout::default();
+        for (word, old, new) in kept {
             let one = |known: &mut Option<&'a [u8]>| {
                 if *known != Some(new) {
                     *known = None;
                 }
             };
-            after
-                .entry((base.word(at - 1), old))
-                .and_modify(one)
-                .or_insert(Some(new));
+            let after = layout.after.entry((word, old));
+            after.and_modify(one).or_insert(Some(new));
             if old.contains(&b'\n') {
-                breaks.entry(old).and_modify(one).or_insert(Some(new));
+                let breaks = layout.breaks.entry(old);
+                breaks.and_modify(one).or_insert(Some(new));
             }
         }
-        Layout { after, breaks }
+        layout
     }
 
     /// What this side would make of a blank behind a word; `None` if nobody can tell.
@@ -167,7 +165,7 @@ impl<'a> Layout<'a> {
             None => return Some(Cow::Borrowed(blank)),
             Some((old, new)) => (*old, (*new)?),
         };
-        let told = |text: &[u8]| -> Option<Vec<u8>> {
+        let apply = |text: &[u8]| -> Option<Vec<u8>> {
             let new = match (new.strip_prefix(old), old.strip_prefix(new)) {
                 (Some(more), _) => [text, more].concat(),
                 (_, Some(less)) => text.strip_suffix(less)?.to_vec(),
@@ -175,96 +173,111 @@ impl<'a> Layout<'a> {
             };
             Some(new)
         };
-        let alike = all.all(|(old, new)| told(old).as_deref() == *new);
-        alike.then(|| told(blank)).flatten().map(Cow::Owned)
+        let alike = all.all(|(old, new)| apply(old).as_deref() == *new);
+        alike.then(|| apply(blank)).flatten().map(Cow::Owned)
     }
 }
 
-struct TokenMerger<'a> {
-    base: TokenText<'a>,
-    ours: TokenText<'a>,
-    theirs: TokenText<'a>,
-    /// What ours and theirs made of the blanks of base.
-    layouts: [Layout<'a>; 2],
-    /// Next word of base, ours, theirs.
-    at: [usize; 3],
+struct TokenMerger<'a, 'b> {
+    base: &'b TokenText<'a>,
+    sides: &'b PerSide<TokenText<'a>>,
+    hunks: &'b PerSide<Vec<TokenHunk>>,
+    /// What each side made of the blanks of base, found out when it is first asked for.
+    layouts: PerSide<OnceCell<Layout<'a>>>,
+    /// Next word of base.
+    at: usize,
+    /// Next word of each side.
+    at_side: PerSide<usize>,
+    /// Where the last change of each side ended in base.
+    ended: PerSide<Option<usize>>,
     /// The blanks that must follow what was put in.
     follow: Option<&'a [u8]>,
     out: MergedTokens,
 }
 
-impl<'a> TokenMerger<'a> {
-    fn merge(mut self, ours: &[TokenHunk], theirs: &[TokenHunk]) -> Option<MergedTokens> {
-        let (mut i, mut j) = (0, 0);
-        // Where the last change of each side ended in base.
-        let mut ended: [Option<usize>; 2] = [None, None];
-        while i < ours.len() || j < theirs.len() {
-            let (o, t) = (ours.get(i), theirs.get(j));
-            let ours_first = match (o, t) {
-                (Some(o), Some(t)) => {
-                    if o.base == t.base
-                        && self.ours.run(o.side.clone()) == self.theirs.run(t.side.clone())
-                    {
-                        self.kept_until(o.base.start);
-                        self.same_change(o, t);
-                        ended = [Some(o.base.end), Some(t.base.end)];
-                        (i, j) = (i + 1, j + 1);
-                        continue;
-                    }
-                    if clash(o, t) {
-                        let (o, t) = (o.clone(), t.clone());
-                        // A comma that a formatter puts behind the last of a list stays the last.
-                        if self.last_comma(false, &t) && self.is_more(true, &o) {
-                            self.kept_until(o.base.start);
-                            self.more_before_the_comma(true, &o, &t);
-                        } else if self.last_comma(true, &o) && self.is_more(false, &t) {
-                            self.kept_until(o.base.start);
-                            self.more_before_the_comma(false, &t, &o);
-                        } else if let Some(n) = self.held(&t, &ours[i..], true) {
-                            ended = self.larger(false, &t, &ours[i + n - 1]);
-                            (i, j) = (i + n, j + 1);
-                            continue;
-                        } else if let Some(n) = self.held(&o, &theirs[j..], false) {
-                            ended = self.larger(true, &o, &theirs[j + n - 1]);
-                            (i, j) = (i + 1, j + n);
-                            continue;
-                        } else {
-                            return None;
-                        }
-                        ended = [Some(o.base.end), Some(t.base.end)];
-                        (i, j) = (i + 1, j + 1);
-                        continue;
-                    }
-                    (o.base.start, o.base.end) < (t.base.start, t.base.end)
+impl<'a, 'b> TokenMerger<'a, 'b> {
+    fn merge(mut self) -> Option<MergedTokens> {
+        let hunks = self.hunks;
+        let mut next = PerSide::new(0, 0);
+        loop {
+            let (o, t) = (hunks.ours.get(next.ours), hunks.theirs.get(next.theirs));
+            let first = match (o, t) {
+                (None, None) => break,
+                (Some(_), None) => Side::Ours,
+                (None, Some(_)) => Side::Theirs,
+                (Some(o), Some(t)) if self.is_same(o, t) => {
+                    self.kept_until(o.base.start);
+                    self.same_change(o, t);
+                    next = PerSide::new(next.ours + 1, next.theirs + 1);
+                    continue;
                 }
-                (o, _) => o.is_some(),
+                (Some(o), Some(t)) if clash(o, t) => {
+                    let used =
+                        self.reconcile(&hunks.ours[next.ours..], &hunks.theirs[next.theirs..])?;
+                    next = PerSide::new(next.ours + used.ours, next.theirs + used.theirs);
+                    continue;
+                }
+                (Some(o), Some(t)) => {
+                    match (o.base.start, o.base.end) < (t.base.start, t.base.end) {
+                        true => Side::Ours,
+                        false => Side::Theirs,
+                    }
+                }
             };
-            let change = if ours_first { o? } else { t? };
-            let other = ended[usize::from(ours_first)];
-            if let Some(end) = other {
-                let gap = change.base.start.checked_sub(end)?;
+            let hunk = &hunks[first][next[first]];
+            if let Some(end) = self.ended[first.other()] {
+                let gap = hunk.base.start.checked_sub(end)?;
                 self.out.gap = Some(self.out.gap.map_or(gap, |g| g.min(gap)));
             }
-            self.kept_until(change.base.start);
-            self.change(ours_first, change);
-            ended[usize::from(!ours_first)] = Some(change.base.end);
-            if ours_first {
-                i += 1;
-            } else {
-                j += 1;
-            }
+            self.kept_until(hunk.base.start);
+            self.change(first, hunk);
+            self.ended[first] = Some(hunk.base.end);
+            next[first] += 1;
         }
         self.kept_until(self.base.len());
         self.blanks();
         Some(self.out)
     }
 
-    /// TokenText that nobody changed, each behind its blanks merged three ways.
+    /// Whether both sides made the same of the same words.
+    fn is_same(&self, ours: &TokenHunk, theirs: &TokenHunk) -> bool {
+        let run = |side: Side, hunk: &TokenHunk| self.sides[side].run(hunk.side.clone());
+        ours.base == theirs.base && run(Side::Ours, ours) == run(Side::Theirs, theirs)
+    }
+
+    /// Two changes that get in each other's way, where there is still one answer; how many
+    /// changes of each side that used up.
+    fn reconcile(&mut self, ours: &[TokenHunk], theirs: &[TokenHunk]) -> Option<PerSide<usize>> {
+        let first = PerSide::new(&ours[0], &theirs[0]);
+        for side in [Side::Theirs, Side::Ours] {
+            // A comma that a formatter puts behind the last of a list stays the last.
+            let (comma, more) = (first[side], first[side.other()]);
+            if self.is_last_comma(side, comma) && self.is_more(side.other(), more) {
+                self.kept_until(first.ours.base.start);
+                self.more_before_the_comma(side.other(), more, comma);
+                self.ended = first.map(|hunk| Some(hunk.base.end));
+                return Some(PerSide::new(1, 1));
+            }
+        }
+        for side in [Side::Theirs, Side::Ours] {
+            let small = if side == Side::Ours { theirs } else { ours };
+            if let Some(n) = self.held(first[side], small, side.other()) {
+                self.larger(side, first[side], &small[n - 1]);
+                let mut used = PerSide::new(1, 1);
+                used[side.other()] = n;
+                return Some(used);
+            }
+        }
+        None
+    }
+
+    /// Words that nobody changed, each behind its blanks merged three ways.
     fn kept_until(&mut self, base: usize) {
-        while self.at[0] < base {
+        while self.at < base {
             self.blanks();
-            self.out.text.extend_from_slice(self.base.word(self.at[0]));
-            self.at = self.at.map(|at| at + 1);
+            self.out.text.extend_from_slice(self.base.word(self.at));
+            self.at += 1;
+            self.at_side = self.at_side.map(|at| at + 1);
         }
     }
 
@@ -272,18 +285,16 @@ impl<'a> TokenMerger<'a> {
         if let Some(blank) = self.follow.take() {
             return self.out.text.extend_from_slice(blank);
         }
-        let (b, o, t) = (
-            self.base.blank(self.at[0]),
-            self.ours.blank(self.at[1]),
-            self.theirs.blank(self.at[2]),
-        );
-        let blank = match () {
-            () if o == t || t == b => o,
-            () if o == b => t,
-            () => {
-                self.out.whitespace_clashes += 1;
-                o
-            }
+        let b = self.base.blank(self.at);
+        let of = |side: Side| self.sides[side].blank(self.at_side[side]);
+        let (o, t) = (of(Side::Ours), of(Side::Theirs));
+        let blank = if o == t || t == b {
+            o
+        } else if o == b {
+            t
+        } else {
+            self.out.whitespace_clashes += 1;
+            o
         };
         self.out.text.extend_from_slice(blank);
     }
@@ -292,83 +303,88 @@ impl<'a> TokenMerger<'a> {
     fn same_change(&mut self, ours: &TokenHunk, theirs: &TokenHunk) {
         if !ours.side.is_empty() {
             self.blanks();
-            self.out
-                .text
-                .extend_from_slice(self.ours.run(ours.side.clone()));
+            let run = self.sides.ours.run(ours.side.clone());
+            self.out.text.extend_from_slice(run);
         }
-        self.at = [ours.base.end, ours.side.end, theirs.side.end];
+        self.at = ours.base.end;
+        self.at_side = PerSide::new(ours.side.end, theirs.side.end);
+        self.ended = PerSide::new(Some(ours.base.end), Some(theirs.base.end));
     }
 
-    fn side(&self, ours: bool) -> &TokenText<'a> {
-        if ours { &self.ours } else { &self.theirs }
-    }
-
-    fn change(&mut self, ours: bool, change: &TokenHunk) {
-        let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
-        let (base_at, other_at) = (self.at[0], self.at[foreign]);
-        let (side, other) = (self.side(ours), self.side(!ours));
-        let words = change.side.clone();
-        let laid_out_anew = (1..change.base.len())
-            .any(|n| self.base.blank(base_at + n) != other.blank(other_at + n));
-        if !words.is_empty() {
-            let (b, s, o) = (
-                self.base.blank(base_at),
-                side.blank(words.start),
-                other.blank(other_at),
-            );
-            let replaced = !change.base.is_empty();
-            let back = side.blank(words.end);
-            let sign = matches!(
-                side.word(words.start),
-                b"," | b";" | b"." | b")" | b"]" | b"}"
-            );
-            // The blanks in front, and those behind where they are not the usual outcome. What
-            // the other side did to the blanks in a gap that is now two goes to the one
-            // that is as it was.
-            let (front, follow) = match () {
-                () if self.follow.is_some() => (None, None),
-                () if replaced && s == b => (Some(o), None),
-                () if replaced || o == b || sign => (None, None),
-                () if s == b && back == b => (Some(o), Some(o)),
-                () if s == b => (Some(o), Some(back)),
-                () if back == b => (None, None),
-                () => {
-                    self.out.whitespace_clashes += 1;
-                    (None, Some(back))
-                }
-            };
-            match self.follow.take().or(front) {
-                Some(front) => self.out.text.extend_from_slice(front),
-                None => self.blank_anew(ours, words.start),
-            }
-            self.run_anew(ours, words);
-            self.follow = follow;
+    /// What one side made of words that the other left as they were.
+    fn change(&mut self, by: Side, hunk: &TokenHunk) {
+        let other_at = self.at_side[by.other()];
+        let (base, other) = (self.base, &self.sides[by.other()]);
+        let laid_out_anew =
+            (1..hunk.base.len()).any(|n| base.blank(self.at + n) != other.blank(other_at + n));
+        if !hunk.side.is_empty() {
+            self.put(by, hunk);
         }
         self.out.whitespace_clashes += usize::from(laid_out_anew);
-        self.at[0] = change.base.end;
-        self.at[own] = change.side.end;
-        self.at[foreign] += change.base.len();
+        self.at = hunk.base.end;
+        self.at_side[by] = hunk.side.end;
+        self.at_side[by.other()] += hunk.base.len();
+    }
+
+    /// New words of a side.
+    ///
+    /// The blanks in front, and those behind where they are not the usual outcome: what the
+    /// other side did to the blanks in a gap that is now two goes to the one that is as it was.
+    fn put(&mut self, by: Side, hunk: &TokenHunk) {
+        let (words, replaced) = (hunk.side.clone(), !hunk.base.is_empty());
+        let side = &self.sides[by];
+        let b = self.base.blank(self.at);
+        let s = side.blank(words.start);
+        let o = self.sides[by.other()].blank(self.at_side[by.other()]);
+        let back = side.blank(words.end);
+        let sign = matches!(
+            side.word(words.start),
+            b"," | b";" | b"." | b")" | b"]" | b"}"
+        );
+        let (front, follow) = if self.follow.is_some() {
+            (None, None)
+        } else if replaced && s == b {
+            (Some(o), None)
+        } else if replaced || o == b || sign {
+            (None, None)
+        } else if s == b && back == b {
+            (Some(o), Some(o))
+        } else if s == b {
+            (Some(o), Some(back))
+        } else if back == b {
+            (None, None)
+        } else {
+            self.out.whitespace_clashes += 1;
+            (None, Some(back))
+        };
+        match self.follow.take().or(front) {
+            Some(front) => self.out.text.extend_from_slice(front),
+            None => self.blank_anew(by, words.start),
+        }
+        self.run_anew(by, words);
+        self.follow = follow;
     }
 
     /// New words of a side, laid out as the other side lays out what was there.
-    fn run_anew(&mut self, ours: bool, words: Range<usize>) {
+    fn run_anew(&mut self, by: Side, words: Range<usize>) {
         for at in words.clone() {
             if at > words.start {
-                self.blank_anew(ours, at);
+                self.blank_anew(by, at);
             }
-            let word = self.side(ours).word(at);
-            self.out.text.extend_from_slice(word);
+            self.out.text.extend_from_slice(self.sides[by].word(at));
         }
     }
 
-    /// The blanks in front of a new word.
-    fn blank_anew(&mut self, ours: bool, at: usize) {
-        let side = self.side(ours);
-        let (before, blank) = (
-            at.checked_sub(1).map_or(&b""[..], |i| side.word(i)),
-            side.blank(at),
-        );
-        match self.layouts[usize::from(ours)].of(before, blank) {
+    /// The blanks in front of a new word, as the other side would have them.
+    fn blank_anew(&mut self, by: Side, at: usize) {
+        let (sides, hunks, base) = (self.sides, self.hunks, self.base);
+        let side = &sides[by];
+        let before = at.checked_sub(1).map_or(&b""[..], |i| side.word(i));
+        let blank = side.blank(at);
+        let other = by.other();
+        let layout =
+            self.layouts[other].get_or_init(|| Layout::new(base, &sides[other], &hunks[other]));
+        match layout.of(before, blank) {
             Some(blank) => self.out.text.extend_from_slice(&blank),
             None => {
                 self.out.whitespace_clashes += 1;
@@ -377,70 +393,68 @@ impl<'a> TokenMerger<'a> {
         }
     }
 
-    /// How many of the next changes of a side a larger change of the other side holds; `None` if
-    /// one of them only overlaps it.
-    fn held(&self, large: &TokenHunk, small: &[TokenHunk], ours: bool) -> Option<usize> {
-        let (side, other) = (self.side(ours), self.side(!ours));
+    /// How many of the next changes of a side (`by`) a larger change of the other side holds;
+    /// `None` if one of them only overlaps it.
+    fn held(&self, large: &TokenHunk, small: &[TokenHunk], by: Side) -> Option<usize> {
+        let (side, other) = (&self.sides[by], &self.sides[by.other()]);
         let new: Vec<&[u8]> = large.side.clone().map(|at| other.word(at)).collect();
-        let holds = |change: &TokenHunk| {
-            let inside = large.base.start <= change.base.start
-                && change.base.end <= large.base.end
-                && large.base.len() > change.base.len();
-            let words: Vec<&[u8]> = match change.side.is_empty() {
-                true => change.base.clone().map(|at| self.base.word(at)).collect(),
-                false => change.side.clone().map(|at| side.word(at)).collect(),
+        let holds = |hunk: &TokenHunk| {
+            let inside = large.base.start <= hunk.base.start
+                && hunk.base.end <= large.base.end
+                && large.base.len() > hunk.base.len();
+            let words: Vec<&[u8]> = match hunk.side.is_empty() {
+                true => hunk.base.clone().map(|at| self.base.word(at)).collect(),
+                false => hunk.side.clone().map(|at| side.word(at)).collect(),
             };
             let stands = new.windows(words.len().max(1)).any(|run| run == words);
-            inside && words.iter().any(|word| is_name(word)) && stands != change.side.is_empty()
+            inside && words.iter().any(|word| is_name(word)) && stands != hunk.side.is_empty()
         };
-        let touching = small.iter().take_while(|change| clash(change, large));
+        let touching = small.iter().take_while(|hunk| clash(hunk, large));
         let n = touching.clone().count();
         (n > 0 && touching.clone().all(holds)).then_some(n)
     }
 
-    /// A change that holds all that the other side did there; where both ended in base.
-    fn larger(&mut self, ours: bool, large: &TokenHunk, last: &TokenHunk) -> [Option<usize>; 2] {
+    /// A change that holds all that the other side did there, up to `last`.
+    fn larger(&mut self, by: Side, large: &TokenHunk, last: &TokenHunk) {
         self.kept_until(large.base.start);
         if !large.side.is_empty() {
             match self.follow.take() {
                 Some(blank) => self.out.text.extend_from_slice(blank),
-                None => self.blank_anew(ours, large.side.start),
+                None => self.blank_anew(by, large.side.start),
             }
-            self.run_anew(ours, large.side.clone());
+            self.run_anew(by, large.side.clone());
         }
         self.out.gap = Some(0);
-        let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
-        self.at[0] = large.base.end;
-        self.at[own] = large.side.end;
-        self.at[foreign] = last.side.end + (large.base.end - last.base.end);
-        [Some(large.base.end); 2]
+        self.at = large.base.end;
+        self.at_side[by] = large.side.end;
+        self.at_side[by.other()] = last.side.end + (large.base.end - last.base.end);
+        self.ended = PerSide::new(Some(large.base.end), Some(large.base.end));
     }
 
     /// Whether a change is a comma put in behind the last of a list.
-    fn last_comma(&self, ours: bool, change: &TokenHunk) -> bool {
-        let closed = change.base.start < self.base.len()
-            && matches!(self.base.word(change.base.start), b")" | b"]" | b"}");
-        change.base.is_empty() && closed && self.side(ours).run(change.side.clone()) == b","
+    fn is_last_comma(&self, by: Side, hunk: &TokenHunk) -> bool {
+        let closed = hunk.base.start < self.base.len()
+            && matches!(self.base.word(hunk.base.start), b")" | b"]" | b"}");
+        hunk.base.is_empty() && closed && self.sides[by].run(hunk.side.clone()) == b","
     }
 
     /// Whether a change puts a comma in and something behind it.
-    fn is_more(&self, ours: bool, change: &TokenHunk) -> bool {
-        let (side, words) = (self.side(ours), change.side.clone());
-        change.base.is_empty()
+    fn is_more(&self, by: Side, hunk: &TokenHunk) -> bool {
+        let (side, words) = (&self.sides[by], hunk.side.clone());
+        hunk.base.is_empty()
             && words.len() > 1
             && side.word(words.start) == b","
             && side.word(words.end - 1) != b","
     }
 
     /// More of a list from one side, and the comma behind its last from the other.
-    fn more_before_the_comma(&mut self, ours: bool, more: &TokenHunk, comma: &TokenHunk) {
-        self.blank_anew(ours, more.side.start);
-        self.run_anew(ours, more.side.clone());
+    fn more_before_the_comma(&mut self, by: Side, more: &TokenHunk, comma: &TokenHunk) {
+        self.blank_anew(by, more.side.start);
+        self.run_anew(by, more.side.clone());
         self.out.text.push(b',');
-        let (own, foreign) = if ours { (1, 2) } else { (2, 1) };
-        self.at[0] = more.base.end;
-        self.at[own] = more.side.end;
-        self.at[foreign] = comma.side.end;
+        self.at = more.base.end;
+        self.at_side[by] = more.side.end;
+        self.at_side[by.other()] = comma.side.end;
     }
 }
 

@@ -6,6 +6,7 @@
 use crate::diff::hunk::{Algorithm, Hunk};
 use crate::diff::interned::InternedLines;
 use crate::diff::lines::hunks;
+use crate::limits::SECOND_LOOK_CONFLICTS;
 use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
 use crate::model::versions::{Version, Versions};
 use crate::plan::partition::split;
@@ -106,9 +107,6 @@ impl Plan {
     }
 }
 
-/// Conflicts beyond which another way to match lines is not tried: it would not be rid of them all.
-const FEW: usize = 16;
-
 /// Cuts three versions into regions.
 ///
 /// Total: never fails, on any bytes. What it cannot decide is a region of kind
@@ -134,7 +132,9 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
     let mut zipped = of(options.algorithm);
     // Where lines can be matched in several ways each side's difference may take another one;
     // matched by what is rare they often agree.
-    if (1..=FEW).contains(&clashes(&zipped)) && options.algorithm != Algorithm::Histogram {
+    if (1..=SECOND_LOOK_CONFLICTS).contains(&clashes(&zipped))
+        && options.algorithm != Algorithm::Histogram
+    {
         let other = of(Algorithm::Histogram);
         if clashes(&other) == 0 {
             zipped = other;

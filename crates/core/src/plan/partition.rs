@@ -7,19 +7,13 @@
 //! ([`merge_rows`]) are joined again, so that only what clashes stands apart.
 
 use crate::diff::hunk::Algorithm;
+use crate::limits::{CONFLICT_ROWS, PART_ROWS, PARTITIONED_ROWS, PARTS};
 use crate::merge::row_edits::{RowChange, RowEdit, row_edits};
-use crate::merge::rows::{MOST, merge_rows};
+use crate::merge::rows::merge_rows;
 use crate::model::region::Region;
 use crate::model::versions::{Version, Versions};
 use crate::text::lines::LineRange;
 use std::collections::HashSet;
-
-/// Rows of base below which a conflict is looked at as a whole.
-const LONG: usize = 16;
-/// Rows of base that a part must have to stand by itself.
-const PART: u32 = 6;
-/// Conflicts of more parts than this are left whole: their sides have too little in common.
-const PARTS: usize = 400;
 
 /// What became of a row of base on a side: the row, and what was changed in it.
 type Row = Option<(u32, RowChange)>;
@@ -30,7 +24,7 @@ pub(crate) fn split(versions: &Versions, region: Region) -> Vec<Region> {
         .map(|v| region.lines(v).len())
         .into_iter()
         .max();
-    if region.base.len() < LONG || longest > Some(MOST) {
+    if region.base.len() < PARTITIONED_ROWS || longest > Some(CONFLICT_ROWS) {
         return vec![region];
     }
     let [ours, theirs] = [Version::Ours, Version::Theirs].map(|v| Rows::of(versions, &region, v));
@@ -51,7 +45,7 @@ pub(crate) fn split(versions: &Versions, region: Region) -> Vec<Region> {
     }
     let mut out: Vec<(bool, Region)> = Vec::new();
     for (whole, part) in parts {
-        let alone = whole && part.base.len() as u32 >= PART;
+        let alone = whole && part.base.len() as u32 >= PART_ROWS;
         match out.last_mut() {
             Some((false, last)) if !alone => *last = joined(*last, part),
             _ => out.push((alone, part)),

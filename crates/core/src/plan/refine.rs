@@ -5,18 +5,14 @@
 //! Each base line then goes to the part whose words it shares.
 
 use crate::diff::interned::InternedLines;
-use crate::diff::search::search_small;
+use crate::diff::search::search_part;
+use crate::limits::{COMMON_RUN_LINES, SHARED_OUT_PAIRS};
 use crate::model::region::{Region, RegionKind};
 use crate::model::versions::Versions;
 use crate::text::lines::LineRange;
 use crate::text::tokens::solid_tokens;
 use imara_diff::Token;
 use std::collections::HashSet;
-
-/// Common runs shorter than this stay inside: closing brackets and blank lines recur everywhere.
-const RUN: usize = 3;
-/// Beyond this many (base line, part) pairs base is not shared out but stays with the first part.
-const PAIRS: usize = 20_000;
 
 /// A stretch of the conflict in the two sides, before base is shared out.
 #[derive(Clone, Copy)]
@@ -72,7 +68,7 @@ fn stretches(tokens: &InternedLines, region: &Region, swapped: bool) -> Vec<Stre
     let (mut from_o, mut from_t) = (0, 0);
     for (o, t, len) in common_runs(ours, theirs, swapped) {
         let at_edge = (o == 0 && t == 0) || (o + len == ours.len() && t + len == theirs.len());
-        if !at_edge && len < RUN {
+        if !at_edge && len < COMMON_RUN_LINES {
             continue;
         }
         push(&mut out, region, false, from_o..o, from_t..t);
@@ -130,7 +126,7 @@ fn common_runs(ours: &[Token], theirs: &[Token], swapped: bool) -> Vec<(usize, u
 }
 
 fn inner_runs(ours: &[Token], theirs: &[Token], swapped: bool) -> Vec<(usize, usize, usize)> {
-    if ours.len() < RUN || theirs.len() < RUN {
+    if ours.len() < COMMON_RUN_LINES || theirs.len() < COMMON_RUN_LINES {
         return Vec::new();
     }
     let (a, b) = if swapped {
@@ -145,7 +141,7 @@ fn inner_runs(ours: &[Token], theirs: &[Token], swapped: bool) -> Vec<(usize, us
             runs.push(if swapped { (b, a, len) } else { (a, b, len) });
         }
     };
-    for hunk in search_small(a, b) {
+    for hunk in search_part::<LineRange>(a, b) {
         let (base, side) = (hunk.base.span(), hunk.side.span());
         run(at_a, at_b, base.start - at_a);
         (at_a, at_b) = (base.end, side.end);
@@ -162,7 +158,7 @@ fn inner_runs(ours: &[Token], theirs: &[Token], swapped: bool) -> Vec<(usize, us
 fn share_out(versions: &Versions, region: &Region, stretches: &[Stretch]) -> Vec<LineRange> {
     let (lines, parts) = (region.base.len(), stretches.len());
     let start = region.base.start.0;
-    if lines == 0 || lines * parts > PAIRS {
+    if lines == 0 || lines * parts > SHARED_OUT_PAIRS {
         return all_to_first(region, stretches);
     }
     let bags: Vec<_> = stretches.iter().map(|s| bag(versions, s)).collect();

@@ -1,7 +1,8 @@
 //! Different words of one line.
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
-use crate::rules::conflict::{APART, Conflict, blends_numbers};
+use crate::limits::INDEPENDENT_WORDS;
+use crate::rules::conflict::{Conflict, blends_numbers};
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::lines;
 
@@ -28,7 +29,7 @@ impl Rule for Blend {
                 "{o} and {t} changed different parts of one number or version; no mixture of them is right by itself"
             )));
         }
-        let apart = stats.gap.is_none_or(|gap| gap >= APART);
+        let apart = stats.gap.is_none_or(|gap| gap >= INDEPENDENT_WORDS);
         let how = if apart {
             "different words"
         } else {

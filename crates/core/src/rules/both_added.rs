@@ -113,7 +113,7 @@ impl Rule for BothAdded {
     }
 }
 
-/// TokenText after which nothing in the block is reached, and the tag that comes last in a comment.
+/// Words after which nothing in the block is reached, and the tag that comes last in a comment.
 const LEAVES: [&[u8]; 7] = [
     b"return",
     b"raise",

@@ -3,6 +3,7 @@
 use crate::decide::resolution::Resolution;
 use crate::diff::hunk::Algorithm;
 use crate::diff::tokens::TokenDiff;
+use crate::limits::DISTINCTIVE_BYTES;
 use crate::merge::rows::{MergedRows, merge_rows};
 use crate::merge::stats::{Clash, MergeStats};
 use crate::model::region::{Region, RegionId, RegionKind};
@@ -16,12 +17,6 @@ use std::cell::OnceCell;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
-
-/// Unchanged words between two changes from which on they are taken for independent.
-pub(crate) const APART: usize = 2;
-
-/// Bytes from which on a line is not one that stands in many places.
-pub(crate) const OF_ITS_OWN: usize = 20;
 
 /// What all conflicts of a plan share, computed when a rule first asks for it.
 #[derive(Default)]
@@ -186,7 +181,9 @@ impl<'a> Conflict<'a> {
             let changed = regions.filter(|region| region.kind != RegionKind::Unchanged);
             let lines = changed.flat_map(|region| text.lines(region.lines(version)));
             let lines = lines.map(|line| line.trimmed());
-            lines.filter(|line| line.len() >= OF_ITS_OWN).collect()
+            lines
+                .filter(|line| line.len() >= DISTINCTIVE_BYTES)
+                .collect()
         };
         let nth = Version::ALL.iter().position(|v| *v == version);
         self.shared.changed[nth.unwrap_or(0)].get_or_init(index)

@@ -1,6 +1,7 @@
 //! One side moved the lines away, the other edited them.
 
 use crate::decide::ruling::Certainty::Hint;
+use crate::limits::{MOVED_LINES, MOVED_PLACES};
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
@@ -9,11 +10,6 @@ use crate::text::lines::LineIdx;
 use crate::text::tokens::is_worded;
 
 pub(crate) struct Moved;
-
-/// Lines with words that must stand together elsewhere to be taken for the same ones.
-const ENOUGH: usize = 2;
-/// Places that are looked at: a line that stands in more says nothing.
-const PLACES: usize = 16;
 
 impl Rule for Moved {
     fn id(&self) -> &'static str {
@@ -27,7 +23,7 @@ impl Rule for Moved {
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let region = conflict.region();
         let base: Vec<&[u8]> = solid(conflict.text(Version::Base));
-        if base.len() < ENOUGH {
+        if base.len() < MOVED_LINES {
             return None;
         }
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
@@ -87,5 +83,5 @@ fn find(conflict: &Conflict<'_>, side: Side, wanted: &[&[u8]]) -> Option<u32> {
         let mut lines = lines.filter(|line| is_worded(line));
         wanted.iter().all(|line| lines.next() == Some(*line))
     };
-    places.iter().take(PLACES).find(stands).copied()
+    places.iter().take(MOVED_PLACES).find(stands).copied()
 }

@@ -1,11 +1,12 @@
 //! Numbers, versions and dates are never mixed from two sides.
 
 use crate::decide::ruling::Certainty::{Hint, Likely};
+use crate::limits::NUMBER_TOKENS;
 use crate::model::segment::Segment;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
-use crate::text::tokens::words;
+use crate::text::tokens::token_ranges;
 
 pub(crate) struct Numbers;
 
@@ -20,8 +21,8 @@ impl Rule for Numbers {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let (ours, theirs) = (conflict.text(Version::Ours), conflict.text(Version::Theirs));
-        let (a, b) = (words(ours), words(theirs));
-        if a.len() != b.len() || a.is_empty() || a.len() > 400 {
+        let (a, b) = (token_ranges(ours), token_ranges(theirs));
+        if a.len() != b.len() || a.is_empty() || a.len() > NUMBER_TOKENS {
             return None;
         }
         let mut years = true;

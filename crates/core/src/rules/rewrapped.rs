@@ -1,6 +1,7 @@
 //! A statement laid out anew by one side and changed in words by the other.
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
+use crate::limits::REWRAPPED_ROWS;
 use crate::merge::format_noise::{double_quoted, formatted, requoted};
 use crate::merge::tokens::merge_tokens;
 use crate::model::segment::Segment;
@@ -13,15 +14,12 @@ use crate::text::tokens::same_tokens;
 
 pub(crate) struct Rewrapped;
 
-/// Rows beyond which words are not looked at over line breaks.
-const FEW: usize = 16;
-
 /// Both changed words, and one of them the line breaks too.
 fn over_lines(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
     let region = conflict.region();
     let rows = Version::ALL.map(|v| region.lines(v).len());
     let wrapped = rows.iter().any(|n| *n != region.base.len());
-    if conflict.clash().is_none() || !wrapped || rows.into_iter().max() > Some(FEW) {
+    if conflict.clash().is_none() || !wrapped || rows.into_iter().max() > Some(REWRAPPED_ROWS) {
         return None;
     }
     let [base, ours, theirs] =
@@ -66,7 +64,7 @@ impl Rule for Rewrapped {
                 }
                 let merged = merge_tokens(base, ours, theirs)?;
                 let quotes = requoted(base, laid_out);
-                // TokenText put in by the other side would bring the old quotes back.
+                // Words put in by the other side would bring the old quotes back.
                 let text = if quotes {
                     double_quoted(&merged.text)?
                 } else {

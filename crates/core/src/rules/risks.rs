@@ -2,11 +2,12 @@
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty;
+use crate::limits::{DISTINCTIVE_BYTES, INDEPENDENT_WORDS, SAME_TEXT_LINES};
 use crate::merge::list_items::is_item;
 use crate::merge::stats::EditCounts;
 use crate::model::side::Side;
 use crate::model::versions::Version;
-use crate::rules::conflict::{APART, Conflict, OF_ITS_OWN};
+use crate::rules::conflict::Conflict;
 use crate::rules::rule::RuleContext;
 use crate::text::tokens::is_space;
 use std::collections::{BTreeSet, HashMap};
@@ -38,7 +39,7 @@ pub enum Risk {
     ListItems,
     /// Changed words with next to nothing between them.
     Touching,
-    /// TokenText blended right beside other changes.
+    /// Words blended right beside other changes.
     Crowded,
     /// One side formatted what the other took out or replaced.
     Formatted,
@@ -63,9 +64,6 @@ pub enum Risk {
     /// The other side has the new lines too, elsewhere.
     ElsewhereToo,
 }
-
-/// Lines which both sides put in, in different places, from which on they are one text.
-const MANY: usize = 5;
 
 impl Conflict<'_> {
     /// What speaks against taking the merged rows as they are.
@@ -102,7 +100,7 @@ impl Conflict<'_> {
             (self.is_wrapped_anew(), Risk::WrappedAnew),
             (stats.beside > 0 && self.adds_list_items(), Risk::ListItems),
             (
-                stats.blended > 0 && stats.gap.is_some_and(|gap| gap < APART),
+                stats.blended > 0 && stats.gap.is_some_and(|gap| gap < INDEPENDENT_WORDS),
                 Risk::Touching,
             ),
             (
@@ -121,7 +119,12 @@ impl Conflict<'_> {
             (stats.forked_ends > 0, Risk::Forked),
             (
                 puts_in(ours) + puts_in(theirs) > 0
-                    && self.known() >= if stats.beside_deleted > 0 { 1 } else { MANY },
+                    && self.known()
+                        >= if stats.beside_deleted > 0 {
+                            1
+                        } else {
+                            SAME_TEXT_LINES
+                        },
                 Risk::ElsewhereToo,
             ),
         ];
@@ -190,7 +193,7 @@ impl Conflict<'_> {
             let lines = self.versions().get(version);
             let lines = lines.lines(self.region().lines(version));
             let long = lines.map(|l| l.trimmed());
-            long.filter(|l| l.len() >= OF_ITS_OWN)
+            long.filter(|l| l.len() >= DISTINCTIVE_BYTES)
         };
         let known = |side: Side| {
             let other = Version::from(side.other());
@@ -198,7 +201,7 @@ impl Conflict<'_> {
                 let changed = |version| self.changed(version).contains(line);
                 changed(other) && !changed(Version::Base) && !here(other).any(|l| l == *line)
             });
-            lines.take(MANY).count()
+            lines.take(SAME_TEXT_LINES).count()
         };
         known(Side::Ours).max(known(Side::Theirs))
     }

@@ -1,6 +1,7 @@
 //! Lists that both sides keep in order.
 
 use crate::decide::ruling::Certainty::{Certain, Likely};
+use crate::limits::{LIST_NEIGHBOURS, ORDERED_ENTRIES, ORDERED_LINES};
 use crate::merge::list_items::{ENTRY, entry_name, kind_of};
 use crate::model::segment::Segment;
 use crate::model::versions::Version;
@@ -12,13 +13,6 @@ use std::collections::HashSet;
 
 pub(crate) struct Sorted;
 
-/// Unchanged lines around a conflict that are looked at as part of its list.
-const AROUND: u32 = 3;
-/// Lines on each side that must be in order to be taken for a list in order.
-const ENOUGH: usize = 3;
-
-/// The same for entries: a name and what it stands for. Few of them are in order by accident.
-const ENTRIES: usize = 5;
 /// What a line is placed by.
 type Order = fn(&[u8]) -> Vec<u8>;
 
@@ -57,10 +51,10 @@ impl Rule for Sorted {
         let agreed = merged.iter().all(|m| m.as_ref() == Some(&first));
         let least = ours.len().min(theirs.len());
         let entries = kind == Some(Some(ENTRY));
-        if entries && (least < ENTRIES || !agreed || !base.is_sorted(*orders[0])) {
+        if entries && (least < ORDERED_ENTRIES || !agreed || !base.is_sorted(*orders[0])) {
             return None;
         }
-        let certainty = match agreed && least >= ENOUGH && base.is_sorted(*orders[0]) {
+        let certainty = match agreed && least >= ORDERED_LINES && base.is_sorted(*orders[0]) {
             true if !entries => Certain,
             _ => Likely,
         };
@@ -234,10 +228,14 @@ impl<'a> List<'a> {
             }
             near
         };
-        let before = near(lines.start.0.saturating_sub(AROUND), lines.start.0, true);
+        let before = near(
+            lines.start.0.saturating_sub(LIST_NEIGHBOURS),
+            lines.start.0,
+            true,
+        );
         let after = near(
             lines.end.0,
-            (lines.end.0 + AROUND).min(text.len() as u32),
+            (lines.end.0 + LIST_NEIGHBOURS).min(text.len() as u32),
             false,
         );
         List {

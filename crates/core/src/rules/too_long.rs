@@ -1,6 +1,6 @@
 //! Where a bound was hit, that is said.
 
-use crate::diff::tokens::LONG;
+use crate::limits::TOKEN_BYTES;
 use crate::merge::stats::Clash;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
@@ -22,7 +22,8 @@ impl Rule for TooLong {
             .map(|v| conflict.text(v).len())
             .into_iter()
             .max();
-        let too_long = conflict.merged_rows().err() == Some(Clash::TooLong) || longest > Some(LONG);
+        let too_long =
+            conflict.merged_rows().err() == Some(Clash::TooLong) || longest > Some(TOKEN_BYTES);
         too_long.then(|| {
             Proposal::hint("this conflict is too long for rules to look into its words".to_owned())
         })

@@ -1,4 +1,4 @@
-//! TokenText that reasons are put together from.
+//! Words that reasons are put together from.
 
 /// A label as an owner: "main's", "theirs'".
 pub(crate) fn whose(label: &str) -> String {

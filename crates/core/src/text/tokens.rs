@@ -3,6 +3,7 @@
 //! A word is a run of letters, digits and underscores, a run of one kind of
 //! blank, or one single other sign. No grapheme is ever cut in two.
 
+use crate::limits::SAME_TOKENS_BYTES;
 use crate::text::source::is_blank;
 use std::ops::Range;
 use unicode_segmentation::UnicodeSegmentation;
@@ -17,7 +18,7 @@ enum Class {
 /// The words of `bytes` as byte ranges that tile it, in order.
 ///
 /// Bytes that are not UTF-8 form words of their own.
-pub fn words(bytes: &[u8]) -> Vec<Range<usize>> {
+pub fn token_ranges(bytes: &[u8]) -> Vec<Range<usize>> {
     let mut out: Vec<Range<usize>> = Vec::with_capacity(bytes.len() / 3 + 4);
     let mut last = Class::Sign;
     let mut push = |at: usize, len: usize, class: Class| {
@@ -65,16 +66,13 @@ fn class_of(grapheme: &str) -> Class {
     }
 }
 
-/// Bytes beyond which a text is not cut into words to be compared.
-const LONG: usize = 200_000;
-
 /// Whether two texts have the same words and differ in blanks and line ends alone.
 ///
 /// Very long ones are compared by their signs without blanks, which is quicker
 /// and takes a word that was cut in two for the same.
 pub(crate) fn same_tokens(a: &[u8], b: &[u8]) -> bool {
     let is_blank = |byte: &u8| matches!(byte, b' ' | b'\t' | b'\n' | b'\r');
-    if a.len().max(b.len()) > LONG {
+    if a.len().max(b.len()) > SAME_TOKENS_BYTES {
         return a
             .iter()
             .filter(|x| !is_blank(x))
@@ -95,7 +93,7 @@ pub(crate) fn is_space(byte: u8) -> bool {
 
 /// The words of a line that are not blanks: what likeness of lines is judged by.
 pub(crate) fn solid_tokens(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
-    words(bytes)
+    token_ranges(bytes)
         .into_iter()
         .map(move |range| &bytes[range])
         .filter(|word| !word.iter().all(|b| is_blank(*b)))
@@ -127,7 +125,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn cut(text: &str) -> Vec<&str> {
-        words(text.as_bytes())
+        token_ranges(text.as_bytes())
             .into_iter()
             .map(|r| &text[r])
             .collect()
@@ -164,7 +162,7 @@ mod tests {
         #[test]
         fn words_tile_any_bytes(bytes: Vec<u8>) {
             let mut at = 0;
-            for word in words(&bytes) {
+            for word in token_ranges(&bytes) {
                 prop_assert_eq!(word.start, at);
                 prop_assert!(word.end > at);
                 at = word.end;

@@ -5,6 +5,7 @@
 //! without their indentation and trailing blanks: laying out anew loses nothing.
 
 use crate::draft::merged_text::{Draft, RegionState};
+use crate::limits::AUDITED_LINE_BYTES;
 use crate::model::region::{RegionId, RegionKind};
 use crate::model::segment::Origin;
 use crate::model::side::Side;
@@ -320,7 +321,7 @@ impl<'a> Audit<'a> {
 
 /// Whether a line says enough to be missed: brackets and the like recur everywhere.
 fn is_telling(line: &[u8]) -> bool {
-    line.len() < 2_000 && solid_tokens(line).filter(|word| is_name(word)).count() > 1
+    line.len() < AUDITED_LINE_BYTES && solid_tokens(line).filter(|word| is_name(word)).count() > 1
 }
 
 fn shown(line: &[u8]) -> String {

@@ -4,13 +4,9 @@ use crate::file::work_file::write_atomically;
 use crate::process::error::Error;
 use crate::store::folders::{make_folder, read_if_there};
 use armistice_core::PastResolution;
+use armistice_core::limits::{REMEMBERED_BYTES, REMEMBERED_CONFLICTS};
 use std::fs;
 use std::path::{Path, PathBuf};
-
-/// Bounds of what is remembered.
-const MOST_REMEMBERED: usize = 2_000;
-
-const BYTES_REMEMBERED: usize = 8_000_000;
 
 /// Settled conflicts that a repository remembers, oldest first.
 ///
@@ -55,12 +51,12 @@ impl Memory {
         let mut size = 0;
         let fits = |p: &&PastResolution| {
             size += p.size();
-            size <= BYTES_REMEMBERED
+            size <= REMEMBERED_BYTES
         };
         let n = all
             .iter()
             .rev()
-            .take(MOST_REMEMBERED)
+            .take(REMEMBERED_CONFLICTS)
             .take_while(fits)
             .count();
         self.write(&all[all.len() - n..])

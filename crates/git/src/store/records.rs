@@ -15,14 +15,11 @@ use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::store::folders::{hash, make_folder, numbers, prune, read_if_there, remove_tree};
 use crate::store::journal::Journal;
+use armistice_core::limits::{KEPT_COPIES, KEPT_JOURNALS};
 use armistice_core::{Event, Header, ReadJournal, read_journal};
 use serde::{Deserialize, Serialize};
 use std::fs;
 use std::path::{Path, PathBuf};
-
-/// Copies and journals beyond these numbers go, oldest first.
-const KEEP_COPIES: usize = 5000;
-const KEEP_JOURNALS: usize = 2000;
 
 /// The folder under the git folder.
 #[derive(Clone, Debug)]
@@ -149,7 +146,7 @@ impl Store {
             .collect();
         let file = folder.join(format!("{next:06}-{name}"));
         write_atomically(&file, bytes, None)?;
-        prune(&folder, KEEP_COPIES);
+        prune(&folder, KEPT_COPIES);
         Ok(file)
     }
 
@@ -238,7 +235,7 @@ impl Store {
             let target = to.join(file.file_name());
             fs::rename(file.path(), &target).map_err(Error::file("move", file.path()))?;
         }
-        prune(&to, KEEP_JOURNALS);
+        prune(&to, KEPT_JOURNALS);
         Ok(())
     }
 }

@@ -1,0 +1,258 @@
+//! Every bound and threshold of the program, in one table.
+//!
+//! Each has its unit, what its number rests on, and what happens beyond it: what a person is
+//! told, or which coarser answer stands instead. Sizes of parts of the screen are not here
+//! (the application's `view`), nor the order of rules (`rules::engine`).
+
+/// One bound, for people and tests.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limit {
+    /// Its name in code.
+    pub name: &'static str,
+    /// Its value, in its unit.
+    pub value: u64,
+    /// What is counted.
+    pub unit: &'static str,
+    /// The measurement or observation that the number rests on.
+    pub basis: &'static str,
+    /// What a person is told beyond it, or which coarser answer stands.
+    pub beyond: &'static str,
+}
+
+macro_rules! limits {
+    ($($(#[$doc:meta])+ $name:ident: $type:ty = $value:literal, $unit:literal, $basis:literal, $beyond:literal;)+) => {
+        $(
+            $(#[$doc])+
+            #[doc = concat!("\nUnit: ", $unit, ". Rests on: ", $basis, ". Beyond it: ", $beyond, ".")]
+            pub const $name: $type = $value;
+        )+
+
+        /// All bounds, in the order of the floors that ask for them.
+        pub static LIMITS: &[Limit] = &[
+            $(Limit {
+                name: stringify!($name),
+                value: $value,
+                unit: $unit,
+                basis: $basis,
+                beyond: $beyond,
+            },)+
+        ];
+    };
+}
+
+limits! {
+    /// Length of a text that is compared token by token to tell whether only blanks differ.
+    SAME_TOKENS_BYTES: usize = 200_000, "bytes",
+        "cutting 200 kB into tokens takes about 2 ms",
+        "bytes without blanks are compared, which takes a word cut in two for the same";
+
+    /// Length from which on a text of few distinct lines is walked, not searched.
+    REPETITIVE_LINES: usize = 1000, "lines",
+        "20,000 random lines of two letters took six times as long as git when searched",
+        "shorter texts are searched for the shortest difference, whatever they hold";
+    /// How often each distinct line must stand in a text for it to count as repetitive.
+    REPETITIVE_RATIO: usize = 3, "lines per distinct line",
+        "the same measurement",
+        "texts with more distinct lines are searched as usual";
+    /// Lines that must agree in a row for two repetitive texts to run together again.
+    REPETITIVE_RUN: usize = 16, "lines",
+        "shorter runs agree by accident in texts of six letters",
+        "shorter runs are passed over, so that the difference is coarser";
+    /// Lines of both texts together that are tried one by one for such a run.
+    REPETITIVE_NEAR: usize = 12, "lines",
+        "most edits are shorter than this",
+        "runs are looked up in windows that grow fourfold";
+    /// Lines of each text that are compared as a block where no run is found.
+    REPETITIVE_BLOCK: usize = 1024, "lines",
+        "searching a block of this size takes under a millisecond",
+        "the next block is compared by itself";
+
+    /// Pairs of lines of one hunk whose likeness is compared.
+    ALIGN_PAIRS: usize = 10_000, "pairs of lines",
+        "10,000 pairs take about 1 ms",
+        "lines are paired in order for the eye, and not at all for merging";
+    /// Bytes of a line that are cut into tokens to be compared or shown.
+    LINE_BYTES: usize = 8_000, "bytes",
+        "about 4 screens of text",
+        "the line is told as one change between what both its ends share";
+    /// Likeness from which on two lines are shown as one line re-worded.
+    SHOWN_ALIKE: u32 = 40, "hundredths of the weight of shared words",
+        "judged by eye on the demo",
+        "they are shown as one removed and one added";
+    /// Likeness from which on two rows are merged as one row re-worded.
+    MERGED_ALIKE: u32 = 50, "hundredths of the weight of shared words",
+        "fewer wrong pairs on real merges than 40, about as many right ones",
+        "they are taken for a row replaced by another";
+    /// Bytes of a text that is merged token by token.
+    TOKEN_BYTES: usize = 60_000, "bytes",
+        "merging 60 kB of tokens takes about 10 ms",
+        "the hint 'too long for rules to look into its words'";
+    /// Words that a side must have put in where nothing was, for the other to be said to have them too.
+    SAID_WORDS: usize = 3, "words",
+        "two words recur by accident in real merges",
+        "a change of fewer words is not taken to be held by another";
+
+    /// Bytes of a row that is looked at for formatting and for substitutions.
+    FORMATTED_ROW_BYTES: usize = 4_000, "bytes",
+        "longer rows are data, not code that a formatter lays out",
+        "the row counts as re-worded";
+    /// Rows of one version of a conflict that are merged row by row.
+    CONFLICT_ROWS: usize = 5_000, "rows",
+        "5,000 rows take about 15 ms, and nobody follows a longer merge",
+        "the hint 'too long for rules to look into its words'";
+    /// Likeness from which on new rows of one side and replaced rows of the other may stand for each other.
+    RIVAL_ALIKE: u32 = 75, "hundredths of the weight of shared words",
+        "wrong results on real merges began there",
+        "less alike rows are taken for two things";
+    /// Re-worded rows whose substitutions are made again in new rows.
+    SUBSTITUTED_ROWS: usize = 60, "rows",
+        "a side that re-worded more did more than one consistent thing",
+        "the first ones count";
+    /// Lines around a conflict in which a name may still be declared.
+    NAME_LINES: u32 = 20, "lines",
+        "judged by eye: about half a screen",
+        "a name that stands further off counts as gone";
+    /// New rows that are looked at for names that are gone.
+    NEW_NAME_ROWS: usize = 12, "rows",
+        "judged by eye: more rows declare names of their own",
+        "longer insertions are taken to stand by themselves";
+    /// Different names of calls that are tried for a formula.
+    FORMULA_CALLS: usize = 8, "names",
+        "real formulas change calls of one name",
+        "no formula is told";
+    /// Width beyond which a longer import may be laid out in several lines.
+    IMPORT_COLUMNS: usize = 79, "columns",
+        "the narrowest width that formatters keep to by default",
+        "the merged import is likely, not certain";
+
+    /// Conflicts of a plan up to which lines are matched by rarity too.
+    SECOND_LOOK_CONFLICTS: usize = 16, "conflicts",
+        "0 of 1,569 clean merges of git differed with it, 6 without it",
+        "the plan stands as the first matching has it";
+    /// Equal lines in a row that part one conflict in two.
+    COMMON_RUN_LINES: usize = 3, "lines",
+        "closing brackets and blank lines recur in runs of two",
+        "shorter runs stay inside of the conflict";
+    /// Pairs of base line and part up to which base is shared out by words.
+    SHARED_OUT_PAIRS: usize = 20_000, "pairs",
+        "20,000 pairs take about 3 ms",
+        "all of base goes to the first part that differs";
+    /// Rows of base from which on a conflict is cut around the rows that clash.
+    PARTITIONED_ROWS: usize = 16, "rows",
+        "judged by eye: a shorter conflict is seen at once",
+        "a shorter conflict stays whole";
+    /// Rows of base that a part must have to stand by itself.
+    PART_ROWS: u32 = 6, "rows",
+        "judged by eye: shorter parts tear apart what belongs together",
+        "shorter parts stay with what clashes";
+    /// Parts up to which a conflict is cut at all.
+    PARTS: usize = 400, "parts",
+        "judged by eye: sides with more parts have little in common",
+        "the conflict stays whole";
+
+    /// Lines of a side up to which its words are offered at the other's indentation.
+    REINDENTED_ROWS: usize = 400, "lines",
+        "nobody looks over more",
+        "the choice is not offered, and its key says so";
+    /// Unchanged words between two changes from which on they are independent.
+    INDEPENDENT_WORDS: usize = 2, "words",
+        "blends of closer changes were wrong too often on real merges",
+        "the blend is likely, not certain";
+    /// Length from which on a line does not stand in many places.
+    DISTINCTIVE_BYTES: usize = 20, "bytes",
+        "shorter lines recur in real files",
+        "shorter lines are not looked for elsewhere";
+    /// Lines that both sides put in at different places, from which on they are one text.
+    SAME_TEXT_LINES: usize = 5, "lines",
+        "judged by eye on real merges",
+        "fewer may be a coincidence";
+    /// Lines that must stand together elsewhere to count as moved.
+    MOVED_LINES: usize = 2, "lines",
+        "single lines recur",
+        "no hint about moved lines";
+    /// Places of a line that are looked at for moved lines.
+    MOVED_PLACES: usize = 16, "places",
+        "a line that stands in more says nothing",
+        "no hint about moved lines";
+    /// Rows of a conflict whose words are looked over across line breaks.
+    REWRAPPED_ROWS: usize = 16, "rows",
+        "statements wrapped anew are shorter",
+        "the rule stays silent";
+    /// Lines around a conflict that are looked at as part of its list.
+    LIST_NEIGHBOURS: u32 = 3, "lines",
+        "judged by eye",
+        "the order of lines further off does not count";
+    /// Lines of a list from which on their order is no accident.
+    ORDERED_LINES: usize = 3, "lines",
+        "two lines are in order half the time",
+        "the result is likely, not certain";
+    /// Entries of a list from which on their order is no accident.
+    ORDERED_ENTRIES: usize = 5, "entries",
+        "entries are less often kept in order than imports",
+        "the rule stays silent";
+    /// Tokens of a conflict that differ in numbers alone.
+    NUMBER_TOKENS: usize = 400, "tokens",
+        "judged by eye: versions and dates stand in short lines",
+        "the rule stays silent";
+
+    /// Bytes of a line that is looked for by the account of lines.
+    AUDITED_LINE_BYTES: usize = 2_000, "bytes",
+        "longer lines are data",
+        "a longer line is not reported as missing or doubled";
+
+    /// Copies of replaced working files that are kept under the git folder.
+    KEPT_COPIES: usize = 5_000, "files",
+        "a merge of 1,000 files, five times over",
+        "the oldest go";
+    /// Journals of concluded operations that are kept.
+    KEPT_JOURNALS: usize = 2_000, "files",
+        "two merges of 1,000 files",
+        "the oldest go";
+    /// Settled conflicts that a repository remembers.
+    REMEMBERED_CONFLICTS: usize = 2_000, "conflicts",
+        "reading 2,000 takes about 10 ms",
+        "the oldest are forgotten; 'armistice memory' lists what is left";
+    /// Bytes of settled conflicts that a repository remembers.
+    REMEMBERED_BYTES: usize = 8_000_000, "bytes",
+        "the same measurement",
+        "the oldest are forgotten";
+    /// Private repositories of loose files that are kept.
+    LOOSE_REPOSITORIES: usize = 50, "folders",
+        "a working day of loose files",
+        "the oldest go";
+
+    /// Steps of undo in the editor.
+    EDITOR_STEPS: usize = 10_000, "steps",
+        "more than a day of typing",
+        "the oldest cannot be undone";
+    /// Lines of one region that the cards show.
+    CARD_LINES: usize = 400, "lines",
+        "comparing 400 lines takes about 1 ms",
+        "'n lines more' stands below";
+    /// Bytes of a side in which one replacement is looked for, for its card.
+    CARD_FORMULA_BYTES: usize = 8_000, "bytes",
+        "replaying a formula over 8 kB takes about 0.3 ms",
+        "the card counts lines instead";
+    /// Settled conflicts that a question lists.
+    LISTED_CONFLICTS: usize = 12, "lines",
+        "fits into a terminal of 24 rows",
+        "'and n more' stands below";
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeSet;
+
+    #[test]
+    fn every_limit_says_what_it_counts_what_it_rests_on_and_what_comes_of_it() {
+        let mut names = BTreeSet::new();
+        for limit in LIMITS {
+            assert!(names.insert(limit.name), "{} stands twice", limit.name);
+            assert!(limit.value > 0, "{}", limit.name);
+            let texts = [limit.unit, limit.basis, limit.beyond];
+            assert!(texts.iter().all(|t| t.len() > 3), "{}", limit.name);
+        }
+        assert!(names.contains("CONFLICT_ROWS"));
+    }
+}

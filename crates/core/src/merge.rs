@@ -1,5 +1,6 @@
 //! Three-way merging finer than lines: row by row and token by token. It says what it took, not whether that is safe.
 
+pub(crate) mod adjacency;
 pub(crate) mod dependence;
 pub(crate) mod format_noise;
 pub(crate) mod formula;

@@ -2,5 +2,6 @@
 
 pub(crate) mod build;
 pub(crate) mod cause;
+pub(crate) mod finer;
 pub(crate) mod partition;
 pub(crate) mod refine;

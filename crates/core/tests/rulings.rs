@@ -78,7 +78,7 @@ proptest! {
             for side in [Side::Ours, Side::Theirs] {
                 for id in plan.conflicts() {
                     let region = plan.region(*id);
-                    let Some(found) = Resolution::reindented(&plan, region, side) else { continue };
+                    let Some(found) = Resolution::reindented(&plan, *id, side) else { continue };
                     let solid = |bytes: &[u8]| bytes.iter().copied().filter(|b| !b" \t\r\n".contains(b)).collect::<Vec<u8>>();
                     let versions = plan.versions();
                     let words = versions.get(side.into()).slice(region.lines(side.into()));

@@ -195,9 +195,9 @@ fn verdict(draft: &Draft, id: RegionId, theirs: &Source, answer: &Source) -> (us
     let mut known: HashSet<&[u8]> = HashSet::new();
     for version in Version::ALL {
         let text = versions.get(version).slice(region.lines(version));
-        known.extend(words(text).into_iter().map(|w| &text[w]));
+        known.extend(token_ranges(text).into_iter().map(|w| &text[w]));
     }
-    let foreign = words(&truth)
+    let foreign = token_ranges(&truth)
         .into_iter()
         .any(|w| !known.contains(&truth[w]));
     let column = match () {

@@ -519,7 +519,7 @@ pub fn open_file(
 fn reindented(plan: &Plan) -> BTreeMap<RegionId, Vec<(Side, Resolution)>> {
     let of = |id: &RegionId| {
         let offered = [Side::Ours, Side::Theirs].into_iter().filter_map(|words| {
-            let found = Resolution::reindented(plan, plan.region(*id), words)?;
+            let found = Resolution::reindented(plan, *id, words)?;
             Some((words, found))
         });
         let offered: Vec<_> = offered.collect();

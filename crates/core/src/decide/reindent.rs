@@ -1,11 +1,10 @@
 //! The words of one side at the indentation of the other, as a choice for a person.
 
 use crate::decide::resolution::Resolution;
-use crate::diff::hunk::Algorithm;
 use crate::limits::REINDENTED_ROWS;
 use crate::merge::indentation::IndentationMap;
-use crate::merge::row_edits::{RowEdit, row_edits};
-use crate::model::region::Region;
+use crate::merge::row_edits::RowEdit;
+use crate::model::region::RegionId;
 use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::Version;
@@ -20,8 +19,8 @@ impl Resolution {
     /// Rows that both have take the other's indentation; a row that only `words` has moves as
     /// the rows around it do. `None` where that would be a side as it is, or the conflict is
     /// longer than a person would settle this way.
-    pub fn reindented(plan: &Plan, region: &Region, words: Side) -> Option<Resolution> {
-        let versions = plan.versions();
+    pub fn reindented(plan: &Plan, id: RegionId, words: Side) -> Option<Resolution> {
+        let (versions, region) = (plan.versions(), plan.region(id));
         let (by, like) = (Version::from(words), Version::from(words.other()));
         let (side, other) = (versions.get(by), versions.get(like));
         let (lines, others) = (region.lines(by), region.lines(like));
@@ -30,27 +29,24 @@ impl Resolution {
         {
             return None;
         }
-        let of = |text: &Source, lines: LineRange| {
-            let base = &versions.base;
-            row_edits(base, region.base, text, lines, Algorithm::Histogram)
-        };
-        let (mine, theirs) = (of(side, lines), of(other, others));
+        let edits = plan.finer(id)?.edits()?;
+        let (mine, theirs) = (&edits[words], &edits[words.other()]);
         let first = |text, lines| worded(text, lines).next().map(Line::indent);
         let start = (
-            region.base.start.0,
+            region.base.start,
             first(side, lines)?,
             first(other, others)?,
         );
-        let indents = IndentationMap::between((side, &mine), (other, &theirs), start);
+        let indents = IndentationMap::between((side, mine), (other, theirs), start);
         let least = worded(side, lines)
             .map(Line::indent)
             .min_by_key(|i| i.len())?;
         let mut segments: Vec<Segment> = Vec::new();
-        for edit in &mine {
+        for edit in mine {
             let (at, rows) = match *edit {
-                RowEdit::Keep(b, s, _) => (b, LineRange::new(s, s + 1)),
+                RowEdit::Keep(b, s, _) => (b, LineRange::one(s)),
                 RowEdit::Insert(at, rows) => (at, rows),
-                RowEdit::Replace(old, rows) => (old.start.0, rows),
+                RowEdit::Replace(old, rows) => (old.start, rows),
                 RowEdit::Delete(_) => continue,
             };
             for idx in rows.iter() {
@@ -66,12 +62,12 @@ impl Resolution {
 
 fn row(
     indents: &IndentationMap<'_>,
-    at: u32,
+    at: LineIdx,
     (by, idx): (Version, LineIdx),
     line: Line<'_>,
     least: &[u8],
 ) -> Segment {
-    let as_it_is = Segment::Lines(by, LineRange::new(idx.0, idx.0 + 1));
+    let as_it_is = Segment::Lines(by, LineRange::one(idx));
     if line.trimmed().is_empty() {
         return as_it_is;
     }
@@ -110,7 +106,7 @@ mod tests {
             &Options::default(),
         );
         let region = plan.region(plan.conflicts()[0]);
-        let found = Resolution::reindented(&plan, region, words)?;
+        let found = Resolution::reindented(&plan, plan.conflicts()[0], words)?;
         Some(String::from_utf8(found.text(&plan, region).bytes().to_vec()).unwrap())
     }
 

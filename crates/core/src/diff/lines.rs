@@ -2,9 +2,10 @@
 
 use crate::diff::hunk::{Algorithm, Hunk};
 use crate::diff::repetitive;
-use crate::diff::search::search;
+use crate::diff::search::{search, search_short};
 use crate::text::lines::LineRange;
 use imara_diff::{Interner, Token};
+use std::hash::Hash;
 
 /// The hunks that turn `base` into `side`, in order, never touching each other.
 pub(crate) fn hunks(
@@ -19,16 +20,20 @@ pub(crate) fn hunks(
     }
 }
 
-/// The usual search over any keys.
-pub(crate) fn search_dense<K: AsRef<[u8]>>(
+/// The hunks between two sequences of any keys.
+pub(crate) fn hunks_of_keys<K: Hash + Eq>(
     base: &[K],
     side: &[K],
     algorithm: Algorithm,
 ) -> Vec<Hunk> {
     let mut interner = Interner::new(base.len() + side.len());
-    let old: Vec<_> = base.iter().map(|k| interner.intern(k.as_ref())).collect();
-    let new: Vec<_> = side.iter().map(|k| interner.intern(k.as_ref())).collect();
-    hunks(&old, &new, interner.num_tokens(), algorithm)
+    let old: Vec<_> = base.iter().map(|k| interner.intern(k)).collect();
+    let new: Vec<_> = side.iter().map(|k| interner.intern(k)).collect();
+    let distinct = interner.num_tokens();
+    match repetitive::is_repetitive(&old, &new, distinct) {
+        true => repetitive::hunks(&old, &new),
+        false => search_short(&old, &new, distinct, algorithm),
+    }
 }
 
 /// The runs of lines in which two texts differ: lines before, lines after.

@@ -14,6 +14,7 @@ pub(crate) fn search_short<R: From<Range<usize>>>(
     base: &[Token],
     side: &[Token],
     distinct: u32,
+    algorithm: Algorithm,
 ) -> Vec<Hunk<R>> {
     let head = base.iter().zip(side).take_while(|(a, b)| a == b).count();
     let (old, new) = (&base[head..], &side[head..]);
@@ -27,7 +28,7 @@ pub(crate) fn search_short<R: From<Range<usize>>>(
             base: R::from(old),
             side: R::from(new),
         }],
-        _ => search(base, side, distinct, Algorithm::Myers),
+        _ => search(base, side, distinct, algorithm),
     }
 }
 
@@ -45,7 +46,7 @@ pub(crate) fn search_part<R: From<Range<usize>>>(base: &[Token], side: &[Token])
         symbols.iter().map(&mut number).collect()
     };
     let (base, side) = (renumber(base), renumber(side));
-    search_short(&base, &side, dense.len() as u32)
+    search_short(&base, &side, dense.len() as u32, Algorithm::Myers)
 }
 
 /// The difference of two sequences, without a look at what it may cost.
@@ -74,6 +75,7 @@ pub(crate) fn search<R: From<Range<usize>>>(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::diff::hunk::TokenHunk;
     use proptest::prelude::*;
 
     proptest! {
@@ -83,10 +85,12 @@ mod tests {
             side in prop::collection::vec(0u32..4, 0..8),
         ) {
             let [base, side] = [base, side].map(|v| v.into_iter().map(Token).collect::<Vec<_>>());
-            let short: Vec<Hunk<Range<usize>>> = search_short(&base, &side, 4);
-            let whole: Vec<Hunk<Range<usize>>> = search(&base, &side, 4, Algorithm::Myers);
-            prop_assert_eq!(&short, &whole);
-            prop_assert_eq!(search_part::<Range<usize>>(&base, &side), whole);
+            for algorithm in [Algorithm::Histogram, Algorithm::Myers] {
+                let short: Vec<TokenHunk> = search_short(&base, &side, 4, algorithm);
+                prop_assert_eq!(short, search(&base, &side, 4, algorithm));
+            }
+            let part: Vec<TokenHunk> = search_part(&base, &side);
+            prop_assert_eq!(part, search(&base, &side, 4, Algorithm::Myers));
         }
     }
 }

@@ -1,6 +1,6 @@
 //! A text cut into tokens, what each side did to those of base, and whether one change holds the other.
 
-use crate::diff::hunk::TokenHunk;
+use crate::diff::hunk::{Algorithm, TokenHunk};
 use crate::diff::search::search_short;
 use crate::limits::{SAID_WORDS, TOKEN_BYTES};
 use crate::model::side::{PerSide, Side};
@@ -87,7 +87,7 @@ impl<'a> TokenDiff<'a> {
         let distinct = interner.num_tokens();
         let hunks = symbols
             .as_ref()
-            .map(|side| search_short(&own, side, distinct));
+            .map(|side| search_short(&own, side, distinct, Algorithm::Myers));
         Some(TokenDiff {
             base,
             sides,

@@ -12,8 +12,7 @@ use std::collections::HashSet;
 pub(crate) fn copied(
     versions: &Versions,
     row_edits: &[RowEdit],
-    other: Version,
-    news: &[RowEdit],
+    (other, news): (Version, &[RowEdit]),
 ) -> usize {
     let new_rows = news.iter().flat_map(|edit| match edit {
         RowEdit::Insert(_, lines) | RowEdit::Replace(_, lines) => versions.get(other).slice(*lines),
@@ -26,7 +25,7 @@ pub(crate) fn copied(
     let known: HashSet<&[u8]> = solid_tokens(&new_rows).collect();
     let is_copied = |edit: &&RowEdit| match edit {
         RowEdit::Keep(b, _, RowChange::Wording) => {
-            let row = versions.base.line(LineIdx(*b)).trimmed();
+            let row = versions.base.line(*b).trimmed();
             let names: HashSet<&[u8]> = solid_tokens(row).filter(|w| is_name(w)).collect();
             let shared = names.iter().filter(|name| known.contains(**name)).count();
             names.len() >= 3 && shared * 10 >= names.len() * 7
@@ -48,7 +47,7 @@ pub(crate) fn orphaned(
         kept.collect::<Vec<_>>().join(&b'\n')
     };
     let removed = row_edits.iter().filter_map(|edit| match edit {
-        RowEdit::Delete(b) => Some(LineRange::new(*b, b + 1)),
+        RowEdit::Delete(b) => Some(LineRange::one(*b)),
         RowEdit::Replace(b, _) => Some(*b),
         _ => None,
     });
@@ -74,9 +73,9 @@ pub(crate) fn orphaned(
         new.lines(lines).filter(uses).count()
     };
     // Rows that stayed: only words that are new in them.
-    let takes_up = |b: u32, s: u32| {
-        let old: HashSet<&[u8]> = solid_tokens(versions.base.line(LineIdx(b)).content()).collect();
-        let new = solid_tokens(versions.get(other).line(LineIdx(s)).content());
+    let takes_up = |b: LineIdx, s: LineIdx| {
+        let old: HashSet<&[u8]> = solid_tokens(versions.base.line(b).content()).collect();
+        let new = solid_tokens(versions.get(other).line(s).content());
         let mut new = new.filter(|word| !old.contains(word));
         usize::from(new.any(|word| vanished.contains(word)))
     };

@@ -8,14 +8,14 @@ use std::collections::HashMap;
 /// How one side indents what base indents otherwise.
 pub(crate) struct IndentationMap<'a> {
     /// Row of base, its indentation, the side's; rows without words left out.
-    rows: Vec<(u32, &'a [u8], &'a [u8])>,
+    rows: Vec<(LineIdx, &'a [u8], &'a [u8])>,
 }
 
 impl<'a> IndentationMap<'a> {
     pub(crate) fn new(base: &'a Source, side: &'a Source, row_edits: &[RowEdit]) -> Self {
         let row = |edit: &RowEdit| match *edit {
             RowEdit::Keep(b, s, _) => {
-                let (old, new) = (base.line(LineIdx(b)), side.line(LineIdx(s)));
+                let (old, new) = (base.line(b), side.line(s));
                 let worded = !old.trimmed().is_empty() && !new.trimmed().is_empty();
                 worded.then(|| (b, old.indent(), new.indent()))
             }
@@ -31,11 +31,11 @@ impl<'a> IndentationMap<'a> {
     pub(crate) fn between(
         (from, ours): (&'a Source, &[RowEdit]),
         (to, theirs): (&'a Source, &[RowEdit]),
-        start: (u32, &'a [u8], &'a [u8]),
+        start: (LineIdx, &'a [u8], &'a [u8]),
     ) -> Self {
-        let kept: HashMap<u32, u32> = theirs.iter().filter_map(pair).collect();
+        let kept: HashMap<LineIdx, LineIdx> = theirs.iter().filter_map(pair).collect();
         let both = ours.iter().filter_map(pair).filter_map(|(b, s)| {
-            let (old, new) = (from.line(LineIdx(s)), to.line(LineIdx(*kept.get(&b)?)));
+            let (old, new) = (from.line(s), to.line(*kept.get(&b)?));
             let worded = !old.trimmed().is_empty() && !new.trimmed().is_empty();
             worded.then(|| (b, old.indent(), new.indent()))
         });
@@ -47,15 +47,15 @@ impl<'a> IndentationMap<'a> {
     }
 
     /// What became of the indentation of row `at`, if both have that row.
-    pub(crate) fn row(&self, at: u32, indent: &[u8]) -> Option<Vec<u8>> {
+    pub(crate) fn row(&self, at: LineIdx, indent: &[u8]) -> Option<Vec<u8>> {
         let mut rows = self.rows.iter();
         let (_, _, new) = rows.find(|(b, old, _)| *b == at && *old == indent)?;
         Some(new.to_vec())
     }
 
     /// What the row nearest to `at` would make of an indentation.
-    pub(crate) fn nearest(&self, at: u32, indent: &[u8]) -> Option<Vec<u8>> {
-        let (_, old, new) = self.rows.iter().min_by_key(|(b, ..)| b.abs_diff(at))?;
+    pub(crate) fn nearest(&self, at: LineIdx, indent: &[u8]) -> Option<Vec<u8>> {
+        let (_, old, new) = self.rows.iter().min_by_key(|(b, ..)| b.0.abs_diff(at.0))?;
         Shift::between(old, new)?.apply(indent)
     }
 
@@ -63,11 +63,11 @@ impl<'a> IndentationMap<'a> {
     /// of which the flattest has `least`.
     ///
     /// `None` if its rows around do not agree.
-    pub(crate) fn of(&self, at: u32, indent: &[u8], least: &[u8]) -> Option<Vec<u8>> {
+    pub(crate) fn of(&self, at: LineIdx, indent: &[u8], least: &[u8]) -> Option<Vec<u8>> {
         let after = self.rows.partition_point(|(b, ..)| *b < at);
         let before = after.checked_sub(1).map(|i| self.rows[i]);
         let after = self.rows.get(after).copied();
-        let moved = |row: Option<(u32, &[u8], &[u8])>| row.map(|(_, old, new)| old != new);
+        let moved = |row: Option<(LineIdx, &[u8], &[u8])>| row.map(|(_, old, new)| old != new);
         match (moved(before), moved(after)) {
             (None | Some(false), None | Some(false)) => return Some(indent.to_vec()),
             (Some(true) | None, Some(true) | None) => {}
@@ -79,7 +79,7 @@ impl<'a> IndentationMap<'a> {
             return Some(indent.to_vec());
         }
         let alike = self.rows.iter().filter(|(_, old, _)| *old == indent);
-        let nearest = alike.min_by_key(|(b, ..)| b.abs_diff(at));
+        let nearest = alike.min_by_key(|(b, ..)| b.0.abs_diff(at.0));
         if let Some((_, _, new)) = nearest {
             return Some(new.to_vec());
         }
@@ -90,7 +90,7 @@ impl<'a> IndentationMap<'a> {
 }
 
 /// A row of base and of the side, if the edit pairs them.
-fn pair(edit: &RowEdit) -> Option<(u32, u32)> {
+fn pair(edit: &RowEdit) -> Option<(LineIdx, LineIdx)> {
     match *edit {
         RowEdit::Keep(b, s, _) => Some((b, s)),
         _ => None,
@@ -130,7 +130,7 @@ mod tests {
         let (base, side) = (Source::from(base), Source::from(side));
         let row_edits = row_edits(&base, base.all(), &side, side.all(), Algorithm::Histogram);
         let indents = IndentationMap::new(&base, &side, &row_edits);
-        let new = indents.of(at, indent.as_bytes(), indent.as_bytes())?;
+        let new = indents.of(LineIdx(at), indent.as_bytes(), indent.as_bytes())?;
         Some(String::from_utf8(new).unwrap())
     }
 

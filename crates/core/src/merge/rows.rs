@@ -6,10 +6,10 @@
 //! Nothing here decides whether the outcome is safe; the [`MergeStats`] tell the
 //! rules what it took.
 
-use crate::diff::align::best_pairs;
 use crate::diff::hunk::Algorithm;
-use crate::limits::{CONFLICT_ROWS, RIVAL_ALIKE};
-use crate::merge::dependence::{attaches_to_next, copied, is_self_contained, orphaned};
+use crate::limits::CONFLICT_ROWS;
+use crate::merge::adjacency::Adjacency;
+use crate::merge::dependence::{copied, orphaned};
 use crate::merge::format_noise::{double_quoted, requoted};
 use crate::merge::import_list::merge_import_list;
 use crate::merge::indentation::IndentationMap;
@@ -19,11 +19,12 @@ use crate::merge::substitutions::{Replayed, Substitution, is_pattern, replay, su
 use crate::merge::tokens::merge_tokens;
 use crate::model::region::Region;
 use crate::model::segment::Segment;
-use crate::model::side::Side;
+use crate::model::side::{PerSide, Side};
 use crate::model::versions::{Version, Versions};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
-use crate::text::tokens::{bracket, is_name, solid_tokens};
+use crate::text::tokens::{is_name, solid_tokens};
+use std::cell::OnceCell;
 
 /// What the two sides' rows give together.
 #[derive(Clone, Debug)]
@@ -32,108 +33,99 @@ pub(crate) struct MergedRows {
     pub(crate) stats: MergeStats,
 }
 
-/// Merges the rows of a region.
-pub(crate) fn merge_rows(
+/// What each side did to the rows of a region.
+///
+/// # Errors
+/// [`Clash::TooLong`] if a version of it has more than [`CONFLICT_ROWS`] rows.
+pub(crate) fn edits_of(
     versions: &Versions,
     region: &Region,
     algorithm: Algorithm,
-) -> Result<MergedRows, Clash> {
-    let most = [region.base, region.ours, region.theirs].map(|r| r.len());
+) -> Result<PerSide<Vec<RowEdit>>, Clash> {
+    let most = Version::ALL.map(|v| region.lines(v).len());
     if most.into_iter().max() > Some(CONFLICT_ROWS) {
         return Err(Clash::TooLong);
     }
-    let of = |side: Version| {
+    Ok(PerSide::from_fn(|side| {
+        let (base, text) = (&versions.base, versions.get(side.into()));
         row_edits(
-            &versions.base,
+            base,
             region.base,
-            versions.get(side),
-            region.lines(side),
+            text,
+            region.lines(side.into()),
             algorithm,
         )
-    };
-    let (ours, theirs) = (of(Version::Ours), of(Version::Theirs));
-    let indents = [
-        IndentationMap::new(&versions.base, &versions.ours, &ours),
-        IndentationMap::new(&versions.base, &versions.theirs, &theirs),
-    ];
+    }))
+}
+
+/// Merges the rows of a region by what each side did to them.
+///
+/// # Errors
+/// If the changes get in each other's way: why.
+pub(crate) fn merge_rows(
+    versions: &Versions,
+    region: &Region,
+    edits: &PerSide<Vec<RowEdit>>,
+) -> Result<MergedRows, Clash> {
     let mut merger = RowMerger {
         versions,
-        indents,
-        merged: MergedRows {
-            segments: Vec::new(),
-            stats: MergeStats {
-                sides: [EditCounts::of(&ours), EditCounts::of(&theirs)],
-                ..MergeStats::default()
-            },
+        edits,
+        layouts: PerSide::default(),
+        adjacency: Adjacency::new(versions),
+        segments: Vec::new(),
+        stats: MergeStats {
+            sides: edits.as_ref().map(|edits| EditCounts::of(edits)),
+            ..MergeStats::default()
         },
-        last: [None, None],
-        depth: [0, 0],
-        requoted: [
-            requotes_throughout(&versions.base, &versions.ours, &ours),
-            requotes_throughout(&versions.base, &versions.theirs, &theirs),
-        ],
-        substitutions: [
-            substitutions(&versions.base, &versions.ours, &ours),
-            substitutions(&versions.base, &versions.theirs, &theirs),
-        ],
     };
-    merger.run(&ours, &theirs)?;
-    let sides = [(Version::Ours, &ours), (Version::Theirs, &theirs)];
-    for ((side, row_edits), (other, others)) in sides.into_iter().zip([sides[1], sides[0]]) {
-        merger.merged.stats.copied += copied(versions, row_edits, other, others);
-        let left = region.lines(side);
-        merger.merged.stats.orphaned +=
-            orphaned(versions, (side, left), row_edits, (other, others));
+    merger.run()?;
+    let (segments, mut stats) = (merger.segments, merger.stats);
+    for side in Side::BOTH {
+        let other = (Version::from(side.other()), edits[side.other()].as_slice());
+        stats.copied += copied(versions, &edits[side], other);
+        let left = (Version::from(side), region.lines(side.into()));
+        stats.orphaned += orphaned(versions, left, &edits[side], other);
     }
-    Ok(merger.merged)
+    Ok(MergedRows { segments, stats })
 }
 
-/// Whether a change of words is one of numbers too.
-fn renumbered(base: &[u8], side: &[u8]) -> bool {
-    let numbers = |line| -> Vec<&[u8]> {
-        let words = solid_tokens(line);
-        words.filter(|w| w.iter().any(u8::is_ascii_digit)).collect()
-    };
-    numbers(base) != numbers(side)
+/// How a side lays out what base has: what new rows of the other side follow.
+struct SideLayout<'a> {
+    indentation: IndentationMap<'a>,
+    /// Whether it made double quotes of single ones throughout.
+    requoted: bool,
+    substitutions: Vec<Substitution>,
 }
 
-/// Whether a row has a name more often than either side, which both brought into it.
-fn doubles((base, ours, theirs): (&[u8], &[u8], &[u8]), text: &[u8]) -> bool {
-    let names = |line| solid_tokens(line).filter(|word| word.len() > 1 && is_name(word));
-    let times = |line, name| names(line).filter(|word| *word == name).count();
-    names(ours).any(|name| {
-        let both = times(base, name) == 0 && times(theirs, name) > 0;
-        both && times(text, name) > times(ours, name).max(times(theirs, name))
-    })
+impl<'a> SideLayout<'a> {
+    fn new(base: &'a Source, side: &'a Source, edits: &[RowEdit]) -> Self {
+        SideLayout {
+            indentation: IndentationMap::new(base, side, edits),
+            requoted: requotes_throughout(base, side, edits),
+            substitutions: substitutions(base, side, edits),
+        }
+    }
 }
 
-struct RowMerger<'a> {
+struct RowMerger<'a, 'b> {
     versions: &'a Versions,
-    /// Of ours, of theirs.
-    indents: [IndentationMap<'a>; 2],
-    merged: MergedRows,
-    /// The last change of each side: where it ended, and what it was.
-    last: [Option<RowEdit>; 2],
-    /// By how much more each side has opened than base, so far.
-    depth: [isize; 2],
-    /// Whether each side made double quotes of single ones throughout.
-    requoted: [bool; 2],
-    /// The changes of words of each side.
-    substitutions: [Vec<Substitution>; 2],
+    edits: &'b PerSide<Vec<RowEdit>>,
+    /// Found out when the first new row asks for it.
+    layouts: PerSide<OnceCell<SideLayout<'a>>>,
+    adjacency: Adjacency<'a>,
+    segments: Vec<Segment>,
+    stats: MergeStats,
 }
 
-impl RowMerger<'_> {
-    fn run(&mut self, ours: &[RowEdit], theirs: &[RowEdit]) -> Result<(), Clash> {
+impl<'a> RowMerger<'a, '_> {
+    fn run(&mut self) -> Result<(), Clash> {
+        let (ours, theirs) = (self.edits.ours.as_slice(), self.edits.theirs.as_slice());
         let (mut i, mut j) = (0, 0);
         loop {
             match (ours.get(i).copied(), theirs.get(j).copied()) {
                 (None, None) => return Ok(()),
                 (Some(RowEdit::Insert(a, o)), Some(RowEdit::Insert(b, t))) if a == b => {
-                    let before = [
-                        i.checked_sub(1).map(|i| ours[i]),
-                        j.checked_sub(1).map(|j| theirs[j]),
-                    ];
-                    self.both_insert((o, ours.get(i + 1)), (t, theirs.get(j + 1)), before)?;
+                    self.both_insert(PerSide::new(i, j), PerSide::new(o, t))?;
                     self.note(Side::Ours, RowEdit::Insert(a, o), None);
                     self.note(Side::Theirs, RowEdit::Insert(b, t), None);
                     (i, j) = (i + 1, j + 1);
@@ -147,8 +139,9 @@ impl RowMerger<'_> {
                     j += 1;
                 }
                 (Some(o), Some(t)) => {
-                    let (used_o, used_t) = self.rows(o, &theirs[j..], t, &ours[i..])?;
-                    (i, j) = (i + used_o, j + used_t);
+                    let used =
+                        self.rows(PerSide::new(o, t), PerSide::new(&ours[i..], &theirs[j..]))?;
+                    (i, j) = (i + used.ours, j + used.theirs);
                 }
                 // Both lists cover the same rows of base.
                 (Some(_), None) | (None, Some(_)) => return Err(Clash::Deleted),
@@ -156,70 +149,61 @@ impl RowMerger<'_> {
         }
     }
 
-    /// One row, or the rows that one side replaced; how many row_edits of each side that used up.
+    /// One row, or the rows that one side replaced; how many edits of each side that used up.
     fn rows(
         &mut self,
-        ours: RowEdit,
-        rest_theirs: &[RowEdit],
-        theirs: RowEdit,
-        rest_ours: &[RowEdit],
-    ) -> Result<(usize, usize), Clash> {
-        match (ours, theirs) {
+        edit: PerSide<RowEdit>,
+        rest: PerSide<&[RowEdit]>,
+    ) -> Result<PerSide<usize>, Clash> {
+        match (edit.ours, edit.theirs) {
             (RowEdit::Replace(a, o), RowEdit::Replace(b, t)) => {
                 let same = self.versions.ours.slice(o) == self.versions.theirs.slice(t);
                 if a != b || !same {
                     return Err(Clash::Deleted);
                 }
                 self.lines(Version::Ours, o);
-                self.merged.stats.same += 1;
-                Ok((1, 1))
             }
             (RowEdit::Replace(rows, new), _) => {
-                let used = self.replace(Side::Ours, rows, new, rest_theirs)?;
-                Ok((1, used))
+                let used = self.replace(Side::Ours, rows, new, rest.theirs)?;
+                return Ok(PerSide::new(1, used));
             }
             (_, RowEdit::Replace(rows, new)) => {
-                let used = self.replace(Side::Theirs, rows, new, rest_ours)?;
-                Ok((used, 1))
+                let used = self.replace(Side::Theirs, rows, new, rest.ours)?;
+                return Ok(PerSide::new(used, 1));
             }
-            (RowEdit::Delete(_), RowEdit::Delete(_)) => {
-                self.merged.stats.same += 1;
-                Ok((1, 1))
-            }
+            (RowEdit::Delete(_), RowEdit::Delete(_)) => {}
             (RowEdit::Delete(_), RowEdit::Keep(_, _, change)) => {
-                self.delete(Side::Ours, ours, change, rest_theirs)?;
-                Ok((1, 1))
+                self.delete((Side::Ours, edit.ours), change, rest.theirs)?;
             }
             (RowEdit::Keep(_, _, change), RowEdit::Delete(_)) => {
-                self.delete(Side::Theirs, theirs, change, rest_ours)?;
-                Ok((1, 1))
+                self.delete((Side::Theirs, edit.theirs), change, rest.ours)?;
             }
             (RowEdit::Keep(b, o, mine), RowEdit::Keep(_, t, other)) => {
-                let touching = self.row(LineIdx(b), (LineIdx(o), mine), (LineIdx(t), other))?;
+                let touching = self.row(b, PerSide::new((o, mine), (t, other)))?;
                 let goes_on = |rest: &[RowEdit]| matches!(rest.get(1), Some(RowEdit::Insert(..)));
-                let forked = touching && (goes_on(rest_ours) || goes_on(rest_theirs));
-                self.merged.stats.forked_ends += usize::from(forked);
-                Ok((1, 1))
+                let forked = touching && rest.iter().any(|rest| goes_on(rest));
+                self.stats.forked_ends += usize::from(forked);
             }
-            (RowEdit::Insert(..), _) | (_, RowEdit::Insert(..)) => Err(Clash::BothInserted),
+            (RowEdit::Insert(..), _) | (_, RowEdit::Insert(..)) => return Err(Clash::BothInserted),
         }
+        Ok(PerSide::new(1, 1))
     }
 
+    /// A row that one side took out; `change` is what the other did to it, `rest` what it goes on with.
     fn delete(
         &mut self,
-        side: Side,
-        edit: RowEdit,
-        other: RowChange,
+        (side, edit): (Side, RowEdit),
+        change: RowChange,
         rest: &[RowEdit],
     ) -> Result<(), Clash> {
-        match other {
+        match change {
             // A comma, say, for what it put in behind the row.
             RowChange::Formatting if matches!(rest.get(1), Some(RowEdit::Insert(..))) => {
                 return Err(Clash::Deleted);
             }
             RowChange::Wording => return Err(Clash::Deleted),
-            RowChange::Whitespace => self.merged.stats.deleted_respaced += 1,
-            RowChange::Formatting => self.merged.stats.formatted += 1,
+            RowChange::Whitespace => self.stats.deleted_respaced += 1,
+            RowChange::Formatting => self.stats.formatted += 1,
             RowChange::Unchanged => {}
         }
         self.note(side, edit, None);
@@ -236,9 +220,8 @@ impl RowMerger<'_> {
     ) -> Result<usize, Clash> {
         let (mut used, mut respaced) = (0, false);
         for edit in other {
-            if edit.start() >= rows.end.0
-                && !matches!(edit, RowEdit::Insert(at, _) if *at < rows.end.0)
-            {
+            let inside = matches!(edit, RowEdit::Insert(at, _) if *at < rows.end);
+            if edit.start() >= rows.end && !inside {
                 break;
             }
             match edit {
@@ -246,7 +229,7 @@ impl RowMerger<'_> {
                 RowEdit::Keep(_, _, RowChange::Whitespace) => respaced = true,
                 RowEdit::Keep(_, _, RowChange::Formatting) => {
                     respaced = true;
-                    self.merged.stats.formatted += 1;
+                    self.stats.formatted += 1;
                 }
                 RowEdit::Keep(..) | RowEdit::Delete(_) | RowEdit::Replace(..) => {
                     return Err(Clash::Deleted);
@@ -256,91 +239,76 @@ impl RowMerger<'_> {
             used += 1;
         }
         self.note(side, RowEdit::Replace(rows, new), None);
-        self.merged.stats.replaced += 1;
-        self.inserted_rows(side, respaced.then_some(rows.start.0), new)?;
+        self.stats.replaced += 1;
+        self.inserted_rows(side, respaced.then_some(rows.start), new)?;
         Ok(used)
     }
 
-    fn both_insert(
-        &mut self,
-        (ours, next_ours): (LineRange, Option<&RowEdit>),
-        (theirs, next_theirs): (LineRange, Option<&RowEdit>),
-        before: [Option<RowEdit>; 2],
-    ) -> Result<(), Clash> {
-        if self.versions.ours.slice(ours) == self.versions.theirs.slice(theirs) {
-            self.lines(Version::Ours, ours);
-            self.merged.stats.same += 1;
+    /// Rows that both sides put in before the same row of base; `at` is where in their edits.
+    fn both_insert(&mut self, at: PerSide<usize>, lines: PerSide<LineRange>) -> Result<(), Clash> {
+        let new = |side: Side| self.versions.get(side.into()).slice(lines[side]);
+        if new(Side::Ours) == new(Side::Theirs) {
+            self.lines(Version::Ours, lines.ours);
             return Ok(());
         }
-        let tails = [
-            self.ends_the_row(Side::Ours, before[0], ours),
-            self.ends_the_row(Side::Theirs, before[1], theirs),
-        ];
-        if tails[0] != tails[1] {
-            let (first, last) = match tails[0] {
-                true => ((Side::Ours, ours), (Side::Theirs, theirs)),
-                false => ((Side::Theirs, theirs), (Side::Ours, ours)),
-            };
-            self.merged.stats.beside += 1;
-            self.inserted_rows(first.0, None, first.1)?;
-            return self.inserted_rows(last.0, None, last.1);
+        let tails = PerSide::from_fn(|side| self.ends_the_row(side, at[side], lines[side]));
+        if tails.ours != tails.theirs {
+            let first = if tails.ours { Side::Ours } else { Side::Theirs };
+            self.stats.beside += 1;
+            return self.insert_in_order(first, lines);
         }
-        let (first, last) = match (
-            self.opens_block(Side::Ours, ours, next_ours),
-            self.opens_block(Side::Theirs, theirs, next_theirs),
-        ) {
-            (true, false) => ((Side::Theirs, theirs), (Side::Ours, ours)),
-            (false, true) => ((Side::Ours, ours), (Side::Theirs, theirs)),
-            _ => return Err(Clash::BothInserted),
-        };
-        if self.level(first) != self.level(last) {
+        let opens = PerSide::from_fn(|side| self.opens_block(side, at[side], lines[side]));
+        let level = |side: Side| self.level(side, lines[side]);
+        if opens.ours == opens.theirs || level(Side::Ours) != level(Side::Theirs) {
             return Err(Clash::BothInserted);
         }
-        self.merged.stats.before_new_block += 1;
-        self.inserted_rows(first.0, None, first.1)?;
-        self.inserted_rows(last.0, None, last.1)
+        let first = if opens.ours { Side::Theirs } else { Side::Ours };
+        self.stats.before_new_block += 1;
+        self.insert_in_order(first, lines)
+    }
+
+    fn insert_in_order(&mut self, first: Side, lines: PerSide<LineRange>) -> Result<(), Clash> {
+        self.inserted_rows(first, None, lines[first])?;
+        self.inserted_rows(first.other(), None, lines[first.other()])
     }
 
     /// Whether new rows are the end of the row before them, which was broken in two.
-    fn ends_the_row(&self, side: Side, before: Option<RowEdit>, lines: LineRange) -> bool {
+    fn ends_the_row(&self, side: Side, at: usize, lines: LineRange) -> bool {
+        let before = at.checked_sub(1).map(|at| self.edits[side][at]);
         let Some(RowEdit::Keep(b, s, RowChange::Wording)) = before else {
             return false;
         };
         let text = self.versions.get(side.into());
-        let row = text.line(LineIdx(s)).trimmed();
+        let row = text.line(s).trimmed();
         let sign = row.split(|b| *b == b' ').next().unwrap_or_default();
-        let sign = if sign.iter().any(u8::is_ascii_alphanumeric) {
-            b""
-        } else {
-            sign
+        let sign = match sign.iter().any(u8::is_ascii_alphanumeric) {
+            true => b"",
+            false => sign,
         };
         let rows = text.lines(lines).map(|line| {
             let row = line.trimmed();
             row.strip_prefix(sign).unwrap_or(row)
         });
         let new: Vec<&[u8]> = rows.flat_map(solid_tokens).collect();
-        let old: Vec<&[u8]> = solid_tokens(self.versions.base.line(LineIdx(b)).trimmed()).collect();
+        let old: Vec<&[u8]> = solid_tokens(self.versions.base.line(b).trimmed()).collect();
         let kept: Vec<&[u8]> = solid_tokens(row).collect();
         !new.is_empty() && old.ends_with(&new) && !kept.ends_with(&new)
     }
 
     /// The indentation of the first row with words.
-    fn level(&self, (side, lines): (Side, LineRange)) -> Option<&[u8]> {
+    fn level(&self, side: Side, lines: LineRange) -> Option<&[u8]> {
         let mut rows = self.versions.get(side.into()).lines(lines);
         let worded = rows.find(|line| !line.trimmed().is_empty());
         worded.map(Line::indent)
     }
 
     /// Whether new rows open a block for the row that follows them.
-    fn opens_block(&self, side: Side, lines: LineRange, next: Option<&RowEdit>) -> bool {
-        let Some(RowEdit::Keep(b, s, _)) = next else {
+    fn opens_block(&self, side: Side, at: usize, lines: LineRange) -> bool {
+        let Some(RowEdit::Keep(b, s, _)) = self.edits[side].get(at + 1) else {
             return false;
         };
         let text = self.versions.get(side.into());
-        let (old, new) = (
-            self.versions.base.line(LineIdx(*b)).indent(),
-            text.line(LineIdx(*s)).indent(),
-        );
+        let (old, new) = (self.versions.base.line(*b).indent(), text.line(*s).indent());
         let deeper = |a: &[u8], b: &[u8]| a.len() > b.len() && a.starts_with(b);
         let last = lines.end.0.checked_sub(1).map(|at| text.line(LineIdx(at)));
         deeper(new, old) && last.is_some_and(|line| deeper(new, line.indent()))
@@ -349,7 +317,7 @@ impl RowMerger<'_> {
     fn insert(
         &mut self,
         side: Side,
-        at: u32,
+        at: LineIdx,
         lines: LineRange,
         next: Option<RowEdit>,
     ) -> Result<(), Clash> {
@@ -357,105 +325,107 @@ impl RowMerger<'_> {
         self.inserted_rows(side, Some(at), lines)
     }
 
-    /// New lines of a side: indented as the other side indents what is around row `at`,
-    /// and with the words that the other side changed made new.
+    /// New rows of a side: indented as the other side indents what is around row `at`,
+    /// and with the substitutions that the other side made.
     fn inserted_rows(
         &mut self,
         side: Side,
-        at: Option<u32>,
+        at: Option<LineIdx>,
         lines: LineRange,
     ) -> Result<(), Clash> {
-        let text = self.versions.get(side.into());
-        let other = usize::from(side == Side::Ours);
+        let (versions, edits) = (self.versions, self.edits);
+        let text = versions.get(side.into());
+        let other = side.other();
+        // Taken out while it is read, so that rows can be added to the outcome.
+        let cell = std::mem::take(&mut self.layouts[other]);
+        let layout = cell.get_or_init(|| {
+            SideLayout::new(&versions.base, versions.get(other.into()), &edits[other])
+        });
         let worded = text.lines(lines).filter(|l| !l.trimmed().is_empty());
         let least = worded.map(Line::indent).min_by_key(|i| i.len());
-        let least = least.unwrap_or_default();
-        self.merged.stats.beside_pattern +=
-            usize::from(at.is_some() && is_pattern(&self.substitutions[other]));
+        let pattern = at.is_some() && is_pattern(&layout.substitutions);
+        self.stats.beside_pattern += usize::from(pattern);
         for idx in lines.iter() {
             let line = text.line(idx);
-            let requoted = self.requoted[other]
-                .then(|| double_quoted(line.trimmed()))
-                .flatten();
-            let requoted = requoted.filter(|words| words != line.trimmed());
-            let words = match replay(
-                &self.substitutions[other],
-                requoted.as_deref().unwrap_or(line.trimmed()),
-            ) {
-                Replayed::Untouched if requoted.is_some() => requoted,
-                Replayed::Untouched => None,
-                Replayed::Rewritten(words) => Some(words),
-                Replayed::Outdated => {
-                    self.merged.stats.outdated += 1;
-                    None
-                }
-            };
             let indent = match at {
-                Some(at) if !line.trimmed().is_empty() => self.indents[other]
-                    .of(at, line.indent(), least)
-                    .ok_or(Clash::Inside)?,
+                Some(at) if !line.trimmed().is_empty() => {
+                    let least = least.unwrap_or_default();
+                    let indent = layout.indentation.of(at, line.indent(), least);
+                    indent.ok_or(Clash::Inside)?
+                }
                 _ => line.indent().to_vec(),
             };
+            let words = self.substituted(layout, line);
             let same_indent = indent == line.indent();
             if same_indent && words.is_none() {
-                self.lines(side.into(), LineRange::new(idx.0, idx.0 + 1));
+                self.lines(side.into(), LineRange::one(idx));
                 continue;
             }
-            self.merged.stats.reindented += usize::from(!same_indent);
-            self.merged.stats.rewritten += usize::from(words.is_some());
+            self.stats.reindented += usize::from(!same_indent);
+            self.stats.rewritten += usize::from(words.is_some());
             let words = words.as_deref().unwrap_or(line.trimmed());
-            let tail = [line.trailing(), line.end().bytes()].concat();
-            self.text([indent.as_slice(), words, &tail].concat());
+            self.text([&indent, words, line.trailing(), line.end().bytes()].concat());
         }
+        self.layouts[other] = cell;
         Ok(())
     }
 
-    /// One row that stayed; whether both changed words of it that touch.
-    fn row(
-        &mut self,
-        base: LineIdx,
-        (o, mine): (LineIdx, RowChange),
-        (t, other): (LineIdx, RowChange),
-    ) -> Result<bool, Clash> {
-        let mut touching = false;
-        let v = self.versions;
-        let (ours, theirs) = (v.ours.line(o), v.theirs.line(t));
-        let one = |line: LineIdx| LineRange::new(line.0, line.0 + 1);
-        match (mine, other) {
-            (RowChange::Unchanged, RowChange::Unchanged) => self.lines(Version::Base, one(base)),
-            (_, RowChange::Unchanged) => {
-                self.note(Side::Ours, RowEdit::Keep(base.0, o.0, mine), None);
-                self.lines(Version::Ours, one(o));
-            }
-            (RowChange::Unchanged, _) => {
-                self.note(Side::Theirs, RowEdit::Keep(base.0, t.0, other), None);
-                self.lines(Version::Theirs, one(t));
-            }
-            _ if ours == theirs => {
-                self.merged.stats.same += 1;
-                self.last = [None, None];
-                self.lines(Version::Ours, one(o));
-            }
-            _ => {
-                self.note(Side::Ours, RowEdit::Keep(base.0, o.0, mine), None);
-                self.note(Side::Theirs, RowEdit::Keep(base.0, t.0, other), None);
-                let (text, gap) = self.components(v.base.line(base), ours, theirs)?;
-                touching = gap == Some(0);
-                match (mine, other) {
-                    (RowChange::Whitespace, RowChange::Whitespace) => self.merged.stats.blanks += 1,
-                    (RowChange::Whitespace, _) | (_, RowChange::Whitespace) => {
-                        self.merged.stats.respaced += 1
-                    }
-                    _ => self.merged.stats.blended += 1,
-                }
-                match () {
-                    () if text == ours.bytes() => self.lines(Version::Ours, one(o)),
-                    () if text == theirs.bytes() => self.lines(Version::Theirs, one(t)),
-                    () => self.text(text),
-                }
+    /// The words of a new row as the other side would have them; `None` if as they are.
+    fn substituted(&mut self, layout: &SideLayout<'_>, line: Line<'_>) -> Option<Vec<u8>> {
+        let requoted = layout
+            .requoted
+            .then(|| double_quoted(line.trimmed()))
+            .flatten();
+        let requoted = requoted.filter(|words| words != line.trimmed());
+        let words = requoted.as_deref().unwrap_or(line.trimmed());
+        match replay(&layout.substitutions, words) {
+            Replayed::Untouched => requoted,
+            Replayed::Rewritten(words) => Some(words),
+            Replayed::Outdated => {
+                self.stats.outdated += 1;
+                None
             }
         }
-        Ok(touching)
+    }
+
+    /// One row that stayed; whether both changed words of it that touch.
+    fn row(&mut self, base: LineIdx, rows: PerSide<(LineIdx, RowChange)>) -> Result<bool, Clash> {
+        let ((o, mine), (t, other)) = (rows.ours, rows.theirs);
+        let v = self.versions;
+        let (ours, theirs) = (v.ours.line(o), v.theirs.line(t));
+        match (mine, other) {
+            (RowChange::Unchanged, RowChange::Unchanged) => {
+                self.lines(Version::Base, LineRange::one(base));
+            }
+            (_, RowChange::Unchanged) => {
+                self.note(Side::Ours, RowEdit::Keep(base, o, mine), None);
+                self.lines(Version::Ours, LineRange::one(o));
+            }
+            (RowChange::Unchanged, _) => {
+                self.note(Side::Theirs, RowEdit::Keep(base, t, other), None);
+                self.lines(Version::Theirs, LineRange::one(t));
+            }
+            _ if ours == theirs => {
+                self.adjacency.forget();
+                self.lines(Version::Ours, LineRange::one(o));
+            }
+            _ => {
+                self.note(Side::Ours, RowEdit::Keep(base, o, mine), None);
+                self.note(Side::Theirs, RowEdit::Keep(base, t, other), None);
+                let (text, gap) = self.components(v.base.line(base), ours, theirs)?;
+                let blank = [mine, other].contains(&RowChange::Whitespace);
+                self.stats.blended += usize::from(!blank);
+                if text == ours.bytes() {
+                    self.lines(Version::Ours, LineRange::one(o));
+                } else if text == theirs.bytes() {
+                    self.lines(Version::Theirs, LineRange::one(t));
+                } else {
+                    self.text(text);
+                }
+                return Ok(gap == Some(0));
+            }
+        }
+        Ok(false)
     }
 
     /// Indentation, words, trailing blanks and line end, each merged on its own; how many
@@ -466,172 +436,98 @@ impl RowMerger<'_> {
         o: Line<'_>,
         t: Line<'_>,
     ) -> Result<(Vec<u8>, Option<usize>), Clash> {
-        let mut apart = None;
-        let stats = &mut self.merged.stats;
-        let mut three = |b: &[u8], o: &[u8], t: &[u8]| -> Vec<u8> {
-            match () {
-                () if o == t || t == b => o.to_vec(),
-                () if o == b => t.to_vec(),
-                () => {
-                    stats.whitespace_clashes += 1;
-                    o.to_vec()
-                }
-            }
-        };
-        let mut out = three(b.indent(), o.indent(), t.indent());
-        let trailing = three(b.trailing(), o.trailing(), t.trailing());
-        let end = three(b.end().bytes(), o.end().bytes(), t.end().bytes());
+        let mut out = self.component(b.indent(), o.indent(), t.indent()).to_vec();
+        let trailing = self.component(b.trailing(), o.trailing(), t.trailing());
+        let end = self.component(b.end().bytes(), o.end().bytes(), t.end().bytes());
         let (wb, wo, wt) = (b.trimmed(), o.trimmed(), t.trimmed());
-        match () {
-            () if wo == wt || wt == wb => out.extend_from_slice(wo),
-            () if wo == wb => out.extend_from_slice(wt),
-            () => {
-                let Some(merged) = merge_tokens(wb, wo, wt) else {
-                    let merged = merge_import_list(b, o, t).ok_or(Clash::TokenText)?;
-                    stats.import_lists += 1;
-                    let gap = (!merged.sure).then_some(0);
-                    stats.gap = [stats.gap, gap].into_iter().flatten().min();
-                    out.extend_from_slice(&merged.words);
-                    out.extend_from_slice(&trailing);
-                    out.extend_from_slice(&end);
-                    return Ok((out, gap));
-                };
-                stats.numbers += usize::from(renumbered(wb, wo) && renumbered(wb, wt));
-                stats.whitespace_clashes += merged.whitespace_clashes;
-                stats.doubled_names += usize::from(doubles((wb, wo, wt), &merged.text));
-                stats.gap = [stats.gap, merged.gap].into_iter().flatten().min();
-                apart = merged.gap;
-                out.extend_from_slice(&merged.text);
-            }
-        }
-        out.extend_from_slice(&trailing);
-        out.extend_from_slice(&end);
-        Ok((out, apart))
+        let gap = if wo == wt || wt == wb {
+            out.extend_from_slice(wo);
+            None
+        } else if wo == wb {
+            out.extend_from_slice(wt);
+            None
+        } else {
+            let (words, gap) = self.words(b, o, t)?;
+            out.extend_from_slice(&words);
+            self.stats.gap = [self.stats.gap, gap].into_iter().flatten().min();
+            gap
+        };
+        out.extend_from_slice(trailing);
+        out.extend_from_slice(end);
+        Ok((out, gap))
     }
 
-    /// Counts what stands right beside a change of the other side.
+    /// Blanks of one place merged three ways; those of ours where both changed them.
+    fn component<'l>(&mut self, b: &'l [u8], o: &'l [u8], t: &'l [u8]) -> &'l [u8] {
+        if o == t || t == b {
+            o
+        } else if o == b {
+            t
+        } else {
+            self.stats.whitespace_clashes += 1;
+            o
+        }
+    }
+
+    /// Words of a row that both sides changed.
+    fn words(
+        &mut self,
+        b: Line<'_>,
+        o: Line<'_>,
+        t: Line<'_>,
+    ) -> Result<(Vec<u8>, Option<usize>), Clash> {
+        let (wb, wo, wt) = (b.trimmed(), o.trimmed(), t.trimmed());
+        let Some(merged) = merge_tokens(wb, wo, wt) else {
+            let list = merge_import_list(b, o, t).ok_or(Clash::Words)?;
+            self.stats.import_lists += 1;
+            return Ok((list.words, (!list.sure).then_some(0)));
+        };
+        let stats = &mut self.stats;
+        stats.numbers += usize::from(renumbered(wb, wo) && renumbered(wb, wt));
+        stats.whitespace_clashes += merged.whitespace_clashes;
+        stats.doubled_names += usize::from(doubles_a_name((wb, wo, wt), &merged.text));
+        Ok((merged.text, merged.gap))
+    }
+
     fn note(&mut self, side: Side, edit: RowEdit, next: Option<RowEdit>) {
-        let (own, other) = match side {
-            Side::Ours => (0, 1),
-            Side::Theirs => (1, 0),
-        };
-        let before = self.last[other].filter(|last| last.end() == edit.start() && last.changes());
-        let after = next.filter(|next| next.start() == edit.end() && next.changes());
-        let mut stats = self.merged.stats;
-        let mut alone = false;
-        if let RowEdit::Insert(_, lines) = edit {
-            let gone =
-                |u: Option<RowEdit>| matches!(u, Some(RowEdit::Delete(_) | RowEdit::Replace(..)));
-            alone = (gone(before) || gone(after))
-                && is_self_contained(self.versions.get(side.into()), lines);
-            stats.isolated += usize::from(gone(before) && gone(after) && !alone);
-            stats.isolated_self_contained += usize::from(gone(before) && gone(after) && alone);
-            let shaken = self.depth[other] != 0 || self.lost_comma(side, lines);
-            stats.unbalanced += usize::from(shaken);
-            let beside = before.or(after).is_some();
-            stats.closes_first += usize::from(beside && self.closes_first(side, lines));
-            let like = |u: Option<RowEdit>| match u {
-                Some(RowEdit::Replace(_, rows)) => {
-                    let (own, other) = (
-                        self.versions.get(side.into()),
-                        self.versions.get(side.other().into()),
-                    );
-                    !best_pairs(own, lines, other, rows, RIVAL_ALIKE).is_empty()
-                }
-                _ => false,
-            };
-            stats.similar_to_replacement += usize::from(like(before) || like(after));
-            let attaches_to_next =
-                gone(after) && attaches_to_next(self.versions.get(side.into()), lines);
-            stats.attached_to_deleted += usize::from(attaches_to_next);
-        }
-        for neighbour in before.into_iter().chain(after) {
-            let one_row =
-                matches!((edit, neighbour), (RowEdit::Keep(a, ..), RowEdit::Keep(b, ..)) if a == b);
-            let put_in = [edit, neighbour]
-                .iter()
-                .any(|u| matches!(u, RowEdit::Insert(..)));
-            let gone = [edit, neighbour]
-                .iter()
-                .any(|u| matches!(u, RowEdit::Delete(_) | RowEdit::Replace(..)));
-            match (put_in, gone) {
-                _ if one_row => {}
-                // Counted when the new rows were noted.
-                (true, _) if !matches!(edit, RowEdit::Insert(..)) => {}
-                (true, true) => {
-                    stats.beside_deleted += 1;
-                    stats.self_contained += usize::from(alone);
-                }
-                (true, false) => stats.beside += 1,
-                (false, _) => stats.adjacent += 1,
-            }
-        }
-        self.merged.stats = stats;
-        if edit.changes() {
-            self.depth[own] += self.opens(side, edit);
-            self.last[own] = Some(edit);
-        }
-    }
-
-    /// Whether rows close what their side did not open.
-    fn closes_first(&self, side: Side, lines: LineRange) -> bool {
-        let mut open = self.depth[usize::from(side == Side::Theirs)];
-        self.versions.get(side.into()).slice(lines).iter().any(|b| {
-            open += bracket(*b);
-            open < 0
-        })
-    }
-
-    /// By how much more a side opens in some rows than base did.
-    fn opens(&self, side: Side, edit: RowEdit) -> isize {
-        let balance = |version: Version, lines: LineRange| -> isize {
-            let bytes = self.versions.get(version).slice(lines);
-            bytes.iter().map(|b| bracket(*b)).sum()
-        };
-        let one = |at: u32| LineRange::new(at, at + 1);
-        let none = |at: u32| LineRange::new(at, at);
-        let (rows, new) = match edit {
-            RowEdit::Keep(b, s, _) => (one(b), one(s)),
-            RowEdit::Delete(b) => (one(b), none(0)),
-            RowEdit::Replace(rows, new) => (rows, new),
-            RowEdit::Insert(_, new) => (none(0), new),
-        };
-        balance(side.into(), new) - balance(Version::Base, rows)
-    }
-
-    /// Whether the row before new ones ends with a comma on their side and without here.
-    fn lost_comma(&self, side: Side, lines: LineRange) -> bool {
-        let text = self.versions.get(side.into());
-        let before = lines
-            .start
-            .0
-            .checked_sub(1)
-            .map(|at| text.line(LineIdx(at)));
-        let comma = |line: &[u8]| line.trim_ascii_end().ends_with(b",");
-        let last = self.merged.segments.last().map(|segment| match segment {
-            Segment::Lines(v, lines) => {
-                let last = LineIdx(lines.end.0 - 1);
-                comma(self.versions.get(*v).line(last).content())
-            }
-            Segment::Text(bytes) => comma(bytes),
-        });
-        before.is_some_and(|line| comma(line.content())) && last == Some(false)
+        let before = self.segments.last();
+        self.adjacency
+            .note((side, edit), next, before, &mut self.stats);
     }
 
     fn lines(&mut self, version: Version, lines: LineRange) {
-        Segment::Lines(version, lines).add_to(&mut self.merged.segments);
+        Segment::Lines(version, lines).add_to(&mut self.segments);
     }
 
     fn text(&mut self, bytes: Vec<u8>) {
-        Segment::Text(bytes).add_to(&mut self.merged.segments);
+        Segment::Text(bytes).add_to(&mut self.segments);
     }
 }
 
+/// Whether a change of words is one of numbers too.
+fn renumbered(base: &[u8], side: &[u8]) -> bool {
+    let numbers = |line| -> Vec<&[u8]> {
+        let words = solid_tokens(line);
+        words.filter(|w| w.iter().any(u8::is_ascii_digit)).collect()
+    };
+    numbers(base) != numbers(side)
+}
+
+/// Whether a row has a name more often than either side, which both brought into it.
+fn doubles_a_name((base, ours, theirs): (&[u8], &[u8], &[u8]), text: &[u8]) -> bool {
+    let names = |line| solid_tokens(line).filter(|word| word.len() > 1 && is_name(word));
+    let times = |line, name| names(line).filter(|word| *word == name).count();
+    names(ours).any(|name| {
+        let both = times(base, name) == 0 && times(theirs, name) > 0;
+        both && times(text, name) > times(ours, name).max(times(theirs, name))
+    })
+}
+
 /// Whether a side made double quotes of single ones throughout.
-fn requotes_throughout(base: &Source, side: &Source, row_edits: &[RowEdit]) -> bool {
+fn requotes_throughout(base: &Source, side: &Source, edits: &[RowEdit]) -> bool {
     let rows = || {
-        row_edits.iter().filter_map(|edit| match *edit {
-            RowEdit::Keep(b, s, _) => Some((base.line(LineIdx(b)), side.line(LineIdx(s)))),
+        edits.iter().filter_map(|edit| match *edit {
+            RowEdit::Keep(b, s, _) => Some((base.line(b), side.line(s))),
             _ => None,
         })
     };
@@ -654,7 +550,10 @@ mod tests {
             &Options::default(),
         );
         let region = plan.region(plan.conflicts()[0]);
-        let merged = merge_rows(plan.versions(), region, Algorithm::Histogram)?;
+        let merged = {
+            let edits = edits_of(plan.versions(), region, Algorithm::Histogram)?;
+            merge_rows(plan.versions(), region, &edits)?
+        };
         let text = Resolution::Segments(merged.segments).text(&plan, region);
         let text = String::from_utf8(text.bytes().to_vec()).unwrap();
         Ok((text, merged.stats))
@@ -681,7 +580,7 @@ mod tests {
         );
         assert_eq!((stats.blended, stats.gap), (1, Some(5)));
         let (text, stats) = of("moor(a);\n", "  moor(a);\n", "moor(b);\n");
-        assert_eq!((text.as_str(), stats.respaced), ("  moor(b);\n", 1));
+        assert_eq!((text.as_str(), stats.blended), ("  moor(b);\n", 0));
         let (text, stats) = of(
             "moor(a);\nlog(a);\n",
             "  moor(a);\n  log(a);\n",
@@ -790,10 +689,7 @@ mod tests {
     #[test]
     fn clashes_say_why() {
         let why = |base, ours, theirs| merged(base, ours, theirs).unwrap_err();
-        assert_eq!(
-            why("moor(a);\n", "moor(b);\n", "moor(c);\n"),
-            Clash::TokenText
-        );
+        assert_eq!(why("moor(a);\n", "moor(b);\n", "moor(c);\n"), Clash::Words);
         assert_eq!(why("", "moor();\n", "pay();\n"), Clash::BothInserted);
         assert_eq!(
             why("moor(ship, a);\n", "", "moor(ship, b);\n"),

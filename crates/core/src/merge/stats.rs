@@ -1,6 +1,7 @@
 //! What it took to merge the rows of a conflict, and why it could not be done.
 
 use crate::merge::row_edits::{RowChange, RowEdit};
+use crate::model::side::PerSide;
 
 /// What it took to merge the rows of a conflict.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -43,16 +44,10 @@ pub struct MergeStats {
     pub blended: usize,
     /// Fewest unchanged words between the sides' changes in one row.
     pub gap: Option<usize>,
-    /// Rows with one side's blanks and the other side's words.
-    pub respaced: usize,
-    /// Rows with blanks of both sides and the same words.
-    pub blanks: usize,
     /// Rows that one side took out while the other changed only their blanks.
     pub deleted_respaced: usize,
     /// Rows put in and indented as the other side indents their neighbours.
     pub reindented: usize,
-    /// Rows that both sides changed alike or put in alike.
-    pub same: usize,
     /// Blanks that both sides changed, each its own way.
     pub whitespace_clashes: usize,
     /// Rows replaced by rows unlike them.
@@ -67,8 +62,8 @@ pub struct MergeStats {
     pub numbers: usize,
     /// Rows whose words one side changed and whose old words the other's new rows have.
     pub copied: usize,
-    /// What each side did by itself: ours, theirs.
-    pub sides: [EditCounts; 2],
+    /// What each side did by itself.
+    pub sides: PerSide<EditCounts>,
 }
 
 /// What one side did to the rows of base.
@@ -119,7 +114,7 @@ impl EditCounts {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Clash {
     /// Both changed the same words.
-    TokenText,
+    Words,
     /// Both put something in at the same place.
     BothInserted,
     /// One side took out or replaced what the other changed.

@@ -1,11 +1,10 @@
 //! One side's changes of words in a line, made again in new lines of the other.
 
-use crate::diff::hunk::TokenHunk;
+use crate::diff::hunk::{Algorithm, TokenHunk};
 use crate::diff::search::search_short;
 use crate::diff::tokens::TokenText;
 use crate::limits::{FORMATTED_ROW_BYTES, SUBSTITUTED_ROWS};
 use crate::merge::row_edits::{RowChange, RowEdit};
-use crate::text::lines::LineIdx;
 use crate::text::source::Source;
 use crate::text::tokens::is_name;
 use imara_diff::Interner;
@@ -34,7 +33,7 @@ impl Substitution {
             let at = at.filter(|at| *at < base.len());
             at.map_or(Vec::new(), |at| base.word(at).to_vec())
         };
-        let hunks = search_short(&b, &s, interner.num_tokens()).into_iter();
+        let hunks = search_short(&b, &s, interner.num_tokens(), Algorithm::Myers).into_iter();
         let swap = |h: TokenHunk| {
             let (from, to) = (h.base, h.side);
             Substitution {
@@ -165,10 +164,9 @@ pub(crate) fn substitutions(
     };
     let rows = row_edits.iter().filter(worded).take(SUBSTITUTED_ROWS);
     let of = |edit: &RowEdit| match *edit {
-        RowEdit::Keep(b, s, _) => Substitution::between(
-            base.line(LineIdx(b)).trimmed(),
-            side.line(LineIdx(s)).trimmed(),
-        ),
+        RowEdit::Keep(b, s, _) => {
+            Substitution::between(base.line(b).trimmed(), side.line(s).trimmed())
+        }
         _ => Vec::new(),
     };
     rows.flat_map(of).collect()

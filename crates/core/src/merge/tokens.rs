@@ -5,7 +5,7 @@
 //! of a word that stays are merged three ways on their own. So one side may
 //! re-wrap a statement while the other changes its words.
 
-use crate::diff::hunk::TokenHunk;
+use crate::diff::hunk::{Algorithm, TokenHunk};
 use crate::diff::search::search_short;
 use crate::diff::tokens::TokenText;
 use crate::limits::TOKEN_BYTES;
@@ -40,7 +40,8 @@ pub(crate) fn merge_tokens(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Me
     let own = base.symbols(&mut interner);
     let symbols = sides.as_ref().map(|text| text.symbols(&mut interner));
     let distinct = interner.num_tokens();
-    let hunks = symbols.map(|side| joined(&base, search_short(&own, &side, distinct)));
+    let hunks =
+        symbols.map(|side| joined(&base, search_short(&own, &side, distinct, Algorithm::Myers)));
     let merger = TokenMerger {
         base: &base,
         sides: &sides,

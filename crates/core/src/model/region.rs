@@ -1,5 +1,6 @@
 //! One stretch of a merge in all three versions.
 
+use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::text::lines::LineRange;
 use serde::{Deserialize, Serialize};
@@ -57,6 +58,16 @@ pub struct Region {
 }
 
 impl Region {
+    /// Whether a side has other lines than base here; not looked at within a conflict.
+    pub(crate) fn is_changed_by(&self, side: Side) -> bool {
+        match self.kind {
+            RegionKind::Unchanged => false,
+            RegionKind::Ours => side == Side::Ours,
+            RegionKind::Theirs => side == Side::Theirs,
+            RegionKind::Same | RegionKind::Conflict => true,
+        }
+    }
+
     /// Its lines in one version.
     pub fn lines(&self, version: Version) -> LineRange {
         match version {

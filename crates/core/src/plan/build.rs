@@ -8,11 +8,15 @@ use crate::diff::interned::InternedLines;
 use crate::diff::lines::hunks;
 use crate::limits::SECOND_LOOK_CONFLICTS;
 use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
+use crate::model::side::PerSide;
 use crate::model::versions::{Version, Versions};
-use crate::plan::partition::split;
+use crate::plan::finer::FinerMerge;
+use crate::plan::partition::partition;
 use crate::plan::refine::refine;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::Source;
+use imara_diff::Token;
+use std::sync::OnceLock;
 
 /// What a plan depends on besides the three texts.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -33,6 +37,28 @@ pub struct Plan {
     stretches: Vec<u32>,
     /// First and last region of each stretch with a conflict, what both did alike included.
     spans: Vec<(RegionId, RegionId)>,
+    /// The finer merge of each conflict, made when it is first asked for.
+    finer: Vec<OnceLock<Box<FinerMerge>>>,
+    /// How many lines each side added to and removed from base.
+    changes: PerSide<LineCounts>,
+}
+
+/// How many lines a side added to base and removed from it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct LineCounts {
+    /// Lines of the side that base does not have.
+    pub added: usize,
+    /// Lines of base that the side does not have.
+    pub removed: usize,
+}
+
+impl LineCounts {
+    fn of(hunks: &[Hunk]) -> Self {
+        LineCounts {
+            added: hunks.iter().map(|h| h.side.len()).sum(),
+            removed: hunks.iter().map(|h| h.base.len()).sum(),
+        }
+    }
 }
 
 impl Plan {
@@ -62,6 +88,18 @@ impl Plan {
     /// The conflicts in order.
     pub fn conflicts(&self) -> &[RegionId] {
         &self.conflicts
+    }
+
+    /// How many lines each side added to base and removed from it.
+    pub fn changes(&self) -> &PerSide<LineCounts> {
+        &self.changes
+    }
+
+    /// The finer merge of a conflict; `None` if the region is none.
+    pub(crate) fn finer(&self, region: RegionId) -> Option<&FinerMerge> {
+        let nth = self.conflicts.binary_search(&region).ok()?;
+        let make = || Box::new(FinerMerge::new(&self.versions, self.region(region)));
+        Some(self.finer[nth].get_or_init(make))
     }
 
     /// Which conflict a region is, if it is one.
@@ -120,62 +158,80 @@ impl Plan {
 /// assert_eq!(kinds, [RegionKind::Ours, RegionKind::Unchanged, RegionKind::Theirs]);
 /// ```
 pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) -> Plan {
-    let tokens = InternedLines::new(base, ours, theirs);
-    let of = |algorithm| {
-        let of = |side| hunks(&tokens.base, side, tokens.distinct, algorithm);
-        zip(&tokens, &of(&tokens.ours), &of(&tokens.theirs))
-    };
-    let clashes = |regions: &[Region]| {
-        let kinds = regions.iter().filter(|r| r.kind == RegionKind::Conflict);
-        kinds.count()
-    };
-    let mut zipped = of(options.algorithm);
-    // Where lines can be matched in several ways each side's difference may take another one;
-    // matched by what is rare they often agree.
-    if (1..=SECOND_LOOK_CONFLICTS).contains(&clashes(&zipped))
-        && options.algorithm != Algorithm::Histogram
-    {
-        let other = of(Algorithm::Histogram);
-        if clashes(&other) == 0 {
-            zipped = other;
-        }
-    }
+    let lines = InternedLines::new(base, ours, theirs);
+    let (hunks, regions) = agreed(&lines, options.algorithm);
     let versions = Versions {
         base: base.clone(),
         ours: ours.clone(),
         theirs: theirs.clone(),
     };
-    let (mut regions, mut conflicts, mut stretches) = (Vec::new(), Vec::new(), Vec::new());
-    let mut spans = Vec::new();
-    for (stretch, region) in (0..).zip(zipped) {
-        if region.kind != RegionKind::Conflict {
-            regions.push(region);
-            continue;
-        }
-        let (first, before) = (regions.len() as u32, conflicts.len());
-        let parts = refine(&versions, &tokens, region).into_iter();
-        let parts = parts.flat_map(|part| match part.kind {
-            RegionKind::Conflict => split(&versions, part),
-            _ => vec![part],
-        });
-        for part in parts {
-            if part.kind == RegionKind::Conflict {
-                conflicts.push(RegionId(regions.len() as u32));
-                stretches.push(stretch);
-            }
-            regions.push(part);
-        }
-        if conflicts.len() > before {
-            spans.push((RegionId(first), RegionId(regions.len() as u32 - 1)));
-        }
-    }
-    Plan {
+    let mut plan = Plan {
         versions,
-        regions,
-        conflicts,
-        stretches,
-        spans,
+        regions: Vec::with_capacity(regions.len()),
+        conflicts: Vec::new(),
+        stretches: Vec::new(),
+        spans: Vec::new(),
+        finer: Vec::new(),
+        changes: hunks.as_ref().map(|hunks| LineCounts::of(hunks)),
+    };
+    for (stretch, region) in (0..).zip(regions) {
+        match region.kind {
+            RegionKind::Conflict => plan.push_stretch(&lines, stretch, region),
+            _ => plan.regions.push(region),
+        }
     }
+    plan
+}
+
+impl Plan {
+    /// Cuts a stretch that both sides changed into its conflicts and what lies between them.
+    fn push_stretch(&mut self, lines: &InternedLines, stretch: u32, region: Region) {
+        let (first, before) = (self.regions.len() as u32, self.conflicts.len());
+        for part in refine(&self.versions, lines, region) {
+            if part.kind != RegionKind::Conflict {
+                self.regions.push(part);
+                continue;
+            }
+            for part in partition(&self.versions, part) {
+                self.conflicts.push(RegionId(self.regions.len() as u32));
+                self.stretches.push(stretch);
+                let finer = part.finer.map(Box::new);
+                self.finer
+                    .push(finer.map_or_else(OnceLock::new, OnceLock::from));
+                self.regions.push(part.region);
+            }
+        }
+        if self.conflicts.len() > before {
+            let last = self.regions.len() as u32 - 1;
+            self.spans.push((RegionId(first), RegionId(last)));
+        }
+    }
+}
+
+/// Both sides' differences from base, and the regions that they make.
+///
+/// Where lines can be matched in several ways each side's difference may take another one;
+/// matched by what is rare they often agree, so that is tried where few conflicts are left.
+fn agreed(lines: &InternedLines, algorithm: Algorithm) -> (PerSide<Vec<Hunk>>, Vec<Region>) {
+    let by = |algorithm| {
+        let of = |side: &Vec<Token>| hunks(&lines.base, side, lines.distinct, algorithm);
+        let hunks = PerSide::new(of(&lines.ours), of(&lines.theirs));
+        let regions = zip(lines, &hunks.ours, &hunks.theirs);
+        (hunks, regions)
+    };
+    let clashes = |regions: &[Region]| {
+        let kinds = regions.iter().filter(|r| r.kind == RegionKind::Conflict);
+        kinds.count()
+    };
+    let first = by(algorithm);
+    let few = (1..=SECOND_LOOK_CONFLICTS).contains(&clashes(&first.1));
+    if few && algorithm != Algorithm::Histogram {
+        let other = by(Algorithm::Histogram);
+        if clashes(&other.1) == 0 {
+            return other;
+        }
+    }
+    first
 }
 
 /// Walks both lists of hunks at once and groups those that touch.

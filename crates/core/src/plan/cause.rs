@@ -1,11 +1,14 @@
 //! Why a region is a conflict, in one sentence.
 
-use crate::diff::display::{Delta, DeltaRow, delta};
+use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::model::region::RegionId;
-use crate::model::side::Side;
+use crate::model::side::{PerSide, Side};
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
+use crate::plan::finer::FinerMerge;
+use crate::text::lines::{LineIdx, LineRange};
 use crate::text::tokens::same_tokens;
+use std::collections::HashSet;
 
 /// Why both sides clash here.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -22,6 +25,8 @@ pub enum Cause {
     Touching,
     /// Both changed at least one line that is the same in base.
     SameLine,
+    /// It is too long for its rows to be looked at.
+    TooLong,
 }
 
 /// Names the cause of a conflict.
@@ -37,43 +42,44 @@ pub fn cause(plan: &Plan, id: RegionId) -> Cause {
     if region.base.is_empty() {
         return Cause::BothAdded;
     }
-    let ours = delta(&versions.base, region.base, &versions.ours, region.ours);
-    let theirs = delta(&versions.base, region.base, &versions.theirs, region.theirs);
-    match () {
-        () if region.ours.is_empty() => Cause::RemovedAgainstEdited(Side::Ours),
-        () if region.theirs.is_empty() => Cause::RemovedAgainstEdited(Side::Theirs),
-        () if only_whitespace(&ours) => Cause::ReindentedAgainstEdited(Side::Ours),
-        () if only_whitespace(&theirs) => Cause::ReindentedAgainstEdited(Side::Theirs),
-        () if !share_a_line(&ours, &theirs) => Cause::Touching,
-        () => Cause::SameLine,
+    if region.ours.is_empty() {
+        return Cause::RemovedAgainstEdited(Side::Ours);
+    }
+    if region.theirs.is_empty() {
+        return Cause::RemovedAgainstEdited(Side::Theirs);
+    }
+    let Some(edits) = plan.finer(id).and_then(FinerMerge::edits) else {
+        return Cause::TooLong;
+    };
+    let blanks_only = Side::BOTH
+        .into_iter()
+        .find(|side| only_whitespace(&edits[*side]));
+    match blanks_only {
+        Some(side) => Cause::ReindentedAgainstEdited(side),
+        None if !share_a_row(edits) => Cause::Touching,
+        None => Cause::SameLine,
     }
 }
 
-fn only_whitespace(delta: &Delta) -> bool {
-    let blank = |row: &DeltaRow| {
+fn only_whitespace(edits: &[RowEdit]) -> bool {
+    let blank = |edit: &RowEdit| {
         matches!(
-            row,
-            DeltaRow::Kept(..) | DeltaRow::Reindented(..) | DeltaRow::Respaced(..)
+            edit,
+            RowEdit::Keep(_, _, RowChange::Unchanged | RowChange::Whitespace)
         )
     };
-    delta.rows.iter().all(blank)
+    edits.iter().all(blank)
 }
 
-fn share_a_line(ours: &Delta, theirs: &Delta) -> bool {
-    let changed = |delta: &Delta| -> Vec<u32> {
-        let line = |row: &DeltaRow| match row {
-            DeltaRow::Removed(a)
-            | DeltaRow::Reworded(a, _)
-            | DeltaRow::Reindented(a, _)
-            | DeltaRow::Respaced(a, _) => Some(a.0),
-            DeltaRow::Kept(..) | DeltaRow::Added(_) => None,
-        };
-        delta.rows.iter().filter_map(line).collect()
+/// Whether both sides changed one and the same row of base.
+fn share_a_row(edits: &PerSide<Vec<RowEdit>>) -> bool {
+    let rows = |edits: &[RowEdit]| -> HashSet<LineIdx> {
+        let changed = edits.iter().filter(|edit| edit.changes());
+        changed
+            .flat_map(|edit| LineRange::new(edit.start().0, edit.end().0).iter())
+            .collect()
     };
-    let theirs = changed(theirs);
-    changed(ours)
-        .iter()
-        .any(|line| theirs.binary_search(line).is_ok())
+    !rows(&edits.ours).is_disjoint(&rows(&edits.theirs))
 }
 
 /// The cause as a person reads it.
@@ -98,6 +104,7 @@ pub fn describe(plan: &Plan, id: RegionId) -> String {
             name(side.other())
         ),
         Cause::Touching => "changes that touch each other".to_owned(),
+        Cause::TooLong => "too long to say which lines clash".to_owned(),
         Cause::SameLine if region.base.len() == 1 => "both changed the same line".to_owned(),
         Cause::SameLine => "both changed the same lines".to_owned(),
     }

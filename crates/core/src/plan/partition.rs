@@ -4,58 +4,90 @@
 //! conflict, and one row that both re-worded would leave all of it open. Rows
 //! that follow each other in all three versions, and of which one was re-worded
 //! by one side at most, can be cut apart; parts whose rows go together
-//! ([`merge_rows`]) are joined again, so that only what clashes stands apart.
+//! (`merge::rows`) are joined again, so that only what clashes stands apart.
 
-use crate::diff::hunk::Algorithm;
 use crate::limits::{CONFLICT_ROWS, PART_ROWS, PARTITIONED_ROWS, PARTS};
-use crate::merge::row_edits::{RowChange, RowEdit, row_edits};
-use crate::merge::rows::merge_rows;
+use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::model::region::Region;
 use crate::model::versions::{Version, Versions};
-use crate::text::lines::LineRange;
+use crate::plan::finer::FinerMerge;
+use crate::text::lines::{LineIdx, LineRange};
 use std::collections::HashSet;
 
 /// What became of a row of base on a side: the row, and what was changed in it.
-type Row = Option<(u32, RowChange)>;
+type Row = Option<(LineIdx, RowChange)>;
 
-/// The parts of a conflict, in order; they tile it in all three versions.
-pub(crate) fn split(versions: &Versions, region: Region) -> Vec<Region> {
-    let longest = Version::ALL
-        .map(|v| region.lines(v).len())
-        .into_iter()
-        .max();
-    if region.base.len() < PARTITIONED_ROWS || longest > Some(CONFLICT_ROWS) {
-        return vec![region];
-    }
-    let [ours, theirs] = [Version::Ours, Version::Theirs].map(|v| Rows::of(versions, &region, v));
-    if !may_clash(&ours, &theirs) || goes_together(versions, &region) {
-        return vec![region];
-    }
-    let atoms = atoms(&region, &ours.rows, &theirs.rows);
-    if atoms.len() > PARTS {
-        return vec![region];
-    }
-    let mut parts: Vec<(bool, Region)> = Vec::new();
-    for atom in atoms {
-        let whole = goes_together(versions, &atom);
-        match parts.last_mut() {
-            Some((last, part)) if *last == whole => *part = joined(*part, atom),
-            _ => parts.push((whole, atom)),
+/// A part of a conflict, with its finer merge where that was made.
+pub(crate) struct Part {
+    pub(crate) region: Region,
+    pub(crate) finer: Option<FinerMerge>,
+}
+
+impl Part {
+    fn new(versions: &Versions, region: Region) -> Self {
+        Part {
+            finer: Some(FinerMerge::new(versions, &region)),
+            region,
         }
     }
-    let mut out: Vec<(bool, Region)> = Vec::new();
-    for (whole, part) in parts {
-        let alone = whole && part.base.len() as u32 >= PART_ROWS;
+
+    /// Whether its rows go together.
+    fn merges(&self, versions: &Versions) -> bool {
+        let finer = self.finer.as_ref();
+        finer.is_some_and(|finer| finer.rows(versions, &self.region).is_ok())
+    }
+
+    /// This part and the one behind it.
+    fn join(&mut self, next: Part) {
+        self.region = joined(self.region, next.region);
+        self.finer = None;
+    }
+}
+
+/// The parts of a conflict, in order; they tile it in all three versions.
+pub(crate) fn partition(versions: &Versions, region: Region) -> Vec<Part> {
+    let longest = Version::ALL.map(|v| region.lines(v).len());
+    if region.base.len() < PARTITIONED_ROWS || longest.into_iter().max() > Some(CONFLICT_ROWS) {
+        return vec![Part {
+            region,
+            finer: None,
+        }];
+    }
+    let whole = Part::new(versions, region);
+    let Some(edits) = whole.finer.as_ref().and_then(FinerMerge::edits) else {
+        return vec![whole];
+    };
+    let rows = edits.as_ref().map(|edits| Rows::of(&region, edits));
+    if !may_clash(&rows.ours, &rows.theirs) || whole.merges(versions) {
+        return vec![whole];
+    }
+    let atoms = atoms(&region, &rows.ours.rows, &rows.theirs.rows);
+    match atoms.len() > PARTS {
+        true => vec![whole],
+        false => assembled(versions, atoms),
+    }
+}
+
+/// Neighbouring atoms put together again: those that merge, and those that clash.
+fn assembled(versions: &Versions, atoms: Vec<Region>) -> Vec<Part> {
+    let mut parts: Vec<(bool, Part)> = Vec::new();
+    for atom in atoms {
+        let part = Part::new(versions, atom);
+        let merges = part.merges(versions);
+        match parts.last_mut() {
+            Some((last, before)) if *last == merges => before.join(part),
+            _ => parts.push((merges, part)),
+        }
+    }
+    let mut out: Vec<(bool, Part)> = Vec::new();
+    for (merges, part) in parts {
+        let stands = merges && part.region.base.len() as u32 >= PART_ROWS;
         match out.last_mut() {
-            Some((false, last)) if !alone => *last = joined(*last, part),
-            _ => out.push((alone, part)),
+            Some((false, before)) if !stands => before.join(part),
+            _ => out.push((stands, part)),
         }
     }
     out.into_iter().map(|(_, part)| part).collect()
-}
-
-fn goes_together(versions: &Versions, region: &Region) -> bool {
-    merge_rows(versions, region, Algorithm::Histogram).is_ok()
 }
 
 fn joined(a: Region, b: Region) -> Region {
@@ -91,19 +123,17 @@ fn may_clash(ours: &Rows, theirs: &Rows) -> bool {
 fn atoms(region: &Region, ours: &[Row], theirs: &[Row]) -> Vec<Region> {
     let both = |at: usize| ours[at].zip(theirs[at]);
     // Whether at most one side changed its words.
-    let quiet = |(x, y): ((u32, RowChange), (u32, RowChange))| !(worded(x.1) && worded(y.1));
+    let quiet =
+        |(x, y): ((LineIdx, RowChange), (LineIdx, RowChange))| !(worded(x.1) && worded(y.1));
     let mut out = Vec::new();
-    let mut from = (
-        region.base.start.0,
-        region.ours.start.0,
-        region.theirs.start.0,
-    );
-    let mut part = |to: (u32, u32, u32)| {
+    let mut from = Version::ALL.map(|v| region.lines(v).start);
+    let mut part = |to: [LineIdx; 3]| {
+        let [ours, theirs, base] = [0, 1, 2].map(|n| LineRange::new(from[n].0, to[n].0));
         out.push(Region {
             kind: region.kind,
-            base: LineRange::new(from.0, to.0),
-            ours: LineRange::new(from.1, to.1),
-            theirs: LineRange::new(from.2, to.2),
+            base,
+            ours,
+            theirs,
         });
         from = to;
     };
@@ -112,12 +142,12 @@ fn atoms(region: &Region, ours: &[Row], theirs: &[Row]) -> Vec<Region> {
             continue;
         };
         let (o, t) = (row.0.0, row.1.0);
-        let follows = (o, t) == (before.0.0 + 1, before.1.0 + 1);
+        let follows = (o.0, t.0) == (before.0.0.0 + 1, before.1.0.0 + 1);
         if follows && (quiet(before) || quiet(row)) {
-            part((region.base.start.0 + at as u32, o, t));
+            part([o, t, LineIdx(region.base.start.0 + at as u32)]);
         }
     }
-    part((region.base.end.0, region.ours.end.0, region.theirs.end.0));
+    part(Version::ALL.map(|v| region.lines(v).end));
     out
 }
 
@@ -129,22 +159,14 @@ struct Rows {
 }
 
 impl Rows {
-    fn of(versions: &Versions, region: &Region, side: Version) -> Self {
+    fn of(region: &Region, edits: &[RowEdit]) -> Self {
         let mut found = Rows {
             rows: vec![None; region.base.len()],
             inserted: HashSet::new(),
         };
-        let text = versions.get(side);
-        let lines = region.lines(side);
-        let nth = |row: u32| (row - region.base.start.0) as usize;
-        for edit in row_edits(
-            &versions.base,
-            region.base,
-            text,
-            lines,
-            Algorithm::Histogram,
-        ) {
-            match edit {
+        let nth = |row: LineIdx| (row.0 - region.base.start.0) as usize;
+        for edit in edits {
+            match *edit {
                 RowEdit::Keep(b, s, change) => found.rows[nth(b)] = Some((s, change)),
                 RowEdit::Insert(at, _) => {
                     found.inserted.insert(nth(at));

@@ -2,6 +2,7 @@
 
 use crate::decide::ruling::Certainty::Certain;
 use crate::merge::stats::EditCounts;
+use crate::model::side::Side;
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 
@@ -21,8 +22,8 @@ impl Rule for Adjacent {
         if stats.blended > 0 {
             return None;
         }
-        let idle = |n: usize| stats.sides[n] == EditCounts::default();
-        let reason = match (idle(0), idle(1)) {
+        let idle = |side: Side| stats.sides[side] == EditCounts::default();
+        let reason = match (idle(Side::Ours), idle(Side::Theirs)) {
             (true, _) => format!("{} alone changed this part of the conflict", context.theirs),
             (_, true) => format!("{} alone changed this part of the conflict", context.ours),
             _ => format!(

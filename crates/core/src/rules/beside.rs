@@ -22,12 +22,12 @@ impl Rule for Beside {
         if stats.beside + stats.beside_deleted + stats.before_new_block == 0 || stats.blended > 0 {
             return None;
         }
-        let side = match stats.sides[0].inserted > 0 {
+        let side = match stats.sides.ours.inserted > 0 {
             true => Side::Ours,
             false => Side::Theirs,
         };
         let (added, other) = (context.label(side), context.label(side.other()));
-        let n = stats.sides[usize::from(side == Side::Theirs)].inserted;
+        let n = stats.sides[side].inserted;
         let what = match () {
             () if stats.before_new_block > 0 => "put into a block of its own",
             () if stats.beside_deleted > 0 => "removed or replaced",

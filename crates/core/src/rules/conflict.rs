@@ -1,42 +1,43 @@
 //! A conflict as rules look at it, and what speaks against settling it.
 
 use crate::decide::resolution::Resolution;
-use crate::diff::hunk::Algorithm;
 use crate::diff::tokens::TokenDiff;
 use crate::limits::DISTINCTIVE_BYTES;
-use crate::merge::rows::{MergedRows, merge_rows};
+use crate::merge::rows::MergedRows;
 use crate::merge::stats::{Clash, MergeStats};
 use crate::model::region::{Region, RegionId, RegionKind};
 use crate::model::segment::Segment;
-use crate::model::side::Side;
+use crate::model::side::{PerSide, Side};
 use crate::model::versions::{Version, Versions};
 use crate::plan::build::Plan;
+use crate::text::lines::LineIdx;
 use crate::text::numbers::numbers;
 use crate::text::tokens::{is_worded, same_tokens};
 use std::cell::OnceCell;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
-use std::rc::Rc;
+use std::sync::{Arc, OnceLock};
 
 /// What all conflicts of a plan share, computed when a rule first asks for it.
-#[derive(Default)]
+#[derive(Debug, Default)]
 pub(crate) struct Shared<'a> {
-    /// Where each line with words stands in ours and in theirs, without its indentation.
-    places: [OnceCell<Places<'a>>; 2],
-    /// Lines of ours, theirs and base where a side changed something.
-    changed: [OnceCell<HashSet<&'a [u8]>>; 3],
+    /// Where each line with words stands among those that a side changed, without its indentation.
+    places: PerSide<OnceLock<Places<'a>>>,
+    /// Long lines of ours, theirs and base where a side changed something.
+    changed: [OnceLock<HashSet<&'a [u8]>>; 3],
     /// Which side laid out more of the file anew.
-    lays_out: OnceCell<Option<Side>>,
+    lays_out: OnceLock<Option<Side>>,
+    /// Whether the head of the file says that a tool writes it.
+    says_generated: OnceLock<bool>,
 }
 
-type Places<'a> = HashMap<&'a [u8], Vec<u32>>;
+type Places<'a> = HashMap<&'a [u8], Vec<LineIdx>>;
 
 /// A conflict as rules look at it; what is costly is computed once, when it is first asked for.
 pub struct Conflict<'a> {
     plan: &'a Plan,
     id: RegionId,
-    shared: Rc<Shared<'a>>,
-    merged: OnceCell<Result<MergedRows, Clash>>,
+    shared: Arc<Shared<'a>>,
     token_diff: OnceCell<Option<TokenDiff<'a>>>,
     steady: OnceCell<bool>,
 }
@@ -44,15 +45,14 @@ pub struct Conflict<'a> {
 impl<'a> Conflict<'a> {
     /// A conflict of a plan.
     pub fn new(plan: &'a Plan, id: RegionId) -> Self {
-        Self::with(plan, id, Rc::default())
+        Self::with(plan, id, Arc::default())
     }
 
-    pub(crate) fn with(plan: &'a Plan, id: RegionId, shared: Rc<Shared<'a>>) -> Self {
+    pub(crate) fn with(plan: &'a Plan, id: RegionId, shared: Arc<Shared<'a>>) -> Self {
         Conflict {
             plan,
             id,
             shared,
-            merged: OnceCell::new(),
             token_diff: OnceCell::new(),
             steady: OnceCell::new(),
         }
@@ -73,36 +73,41 @@ impl<'a> Conflict<'a> {
         self.id
     }
 
-    /// Where a side has a line with words.
-    pub(crate) fn places(&self, side: Side, line: &[u8]) -> &[u32] {
+    /// Where a side has a line with words, among the lines that it changed: what it left as it
+    /// was it did not move there.
+    pub(crate) fn places(&self, side: Side, line: &[u8]) -> &[LineIdx] {
         let index = || {
-            let text = self.versions().get(side.into());
+            let (version, text) = (Version::from(side), self.versions().get(side.into()));
             let mut places = Places::new();
-            for at in text.all().iter() {
-                let line = text.line(at).trimmed();
-                if is_worded(line) {
-                    places.entry(line).or_default().push(at.0);
+            for region in self.plan.regions().iter().filter(|r| r.is_changed_by(side)) {
+                for at in region.lines(version).iter() {
+                    let line = text.line(at).trimmed();
+                    if is_worded(line) {
+                        places.entry(line).or_default().push(at);
+                    }
                 }
             }
             places
         };
-        let places = self.shared.places[usize::from(side == Side::Theirs)].get_or_init(index);
+        let places = self.shared.places[side].get_or_init(index);
         places.get(line).map_or(&[], Vec::as_slice)
     }
 
     /// The side that changed blanks in more places of the file; else the one that changed more
     /// places; `None` if neither did.
     pub(crate) fn lays_out(&self) -> Option<Side> {
+        let versions = self.versions();
         let count = |side: Side| {
-            let (version, versions) = (Version::from(side), self.versions());
-            let (mut respaced, mut changed) = (0, 0);
-            for region in self.plan.regions() {
-                let base = versions.base.slice(region.base);
+            let changed = self.plan.regions().iter().filter(|r| r.is_changed_by(side));
+            let texts = changed.map(|region| {
+                let version = Version::from(side);
                 let text = versions.get(version).slice(region.lines(version));
-                if base != text {
-                    changed += 1;
-                    respaced += usize::from(same_tokens(base, text));
-                }
+                (versions.base.slice(region.base), text)
+            });
+            let (mut respaced, mut changed) = (0, 0);
+            for (base, text) in texts.filter(|(base, text)| base != text) {
+                changed += 1;
+                respaced += usize::from(same_tokens(base, text));
             }
             (respaced, changed)
         };
@@ -112,6 +117,11 @@ impl<'a> Conflict<'a> {
             Ordering::Equal => None,
         };
         *self.shared.lays_out.get_or_init(compare)
+    }
+
+    /// Whether the head of the file says that a tool writes it.
+    pub(crate) fn says_generated(&self, look: impl FnOnce() -> bool) -> bool {
+        *self.shared.says_generated.get_or_init(look)
     }
 
     pub(crate) fn versions(&self) -> &'a Versions {
@@ -131,9 +141,9 @@ impl<'a> Conflict<'a> {
     }
 
     /// What its rows give together, or why they do not.
-    pub(crate) fn merged_rows(&self) -> Result<&MergedRows, Clash> {
-        let merge = || merge_rows(self.versions(), self.region(), Algorithm::Histogram);
-        self.merged.get_or_init(merge).as_ref().map_err(|c| *c)
+    pub(crate) fn merged_rows(&self) -> Result<&'a MergedRows, Clash> {
+        let finer = self.plan.finer(self.id).ok_or(Clash::Deleted)?;
+        finer.rows(self.versions(), self.region())
     }
 
     /// What each side did to its words; `None` if they are too many.
@@ -149,7 +159,7 @@ impl<'a> Conflict<'a> {
         self.merged_rows().err()
     }
 
-    pub(crate) fn stats(&self) -> Option<&MergeStats> {
+    pub(crate) fn stats(&self) -> Option<&'a MergeStats> {
         self.merged_rows().ok().map(|w| &w.stats)
     }
 
@@ -206,19 +216,16 @@ impl<'a> Conflict<'a> {
 
     /// Whether rows paired another way give the same text.
     pub(crate) fn is_steady(&self) -> bool {
-        *self.steady.get_or_init(|| self.look_whether_steady())
-    }
-
-    pub(crate) fn look_whether_steady(&self) -> bool {
-        let Ok(merged) = self.merged_rows() else {
-            return false;
-        };
-        let text = |segments: &[Segment]| {
-            Resolution::Segments(segments.to_vec()).text(self.plan, self.region())
-        };
-        let text_of_this = text(&merged.segments);
-        let other = merge_rows(self.versions(), self.region(), Algorithm::Myers);
-        other.is_ok_and(|other| text(&other.segments) == text_of_this)
+        *self.steady.get_or_init(|| {
+            let text = |rows: &MergedRows| {
+                Resolution::Segments(rows.segments.clone()).text(self.plan, self.region())
+            };
+            let finer = self.plan.finer(self.id);
+            finer.is_some_and(|finer| {
+                let same_text = |a: &MergedRows, b: &MergedRows| text(a) == text(b);
+                finer.is_steady(self.versions(), self.region(), same_text)
+            })
+        })
     }
 }
 

@@ -7,7 +7,7 @@ use crate::rules::adjacent::Adjacent;
 use crate::rules::beside::Beside;
 use crate::rules::blend::Blend;
 use crate::rules::both_added::BothAdded;
-use crate::rules::conflict::Conflict;
+use crate::rules::conflict::{Conflict, Shared};
 use crate::rules::formula::Replay;
 use crate::rules::generated::{Generated, ID};
 use crate::rules::import_list::Names;
@@ -23,7 +23,7 @@ use crate::rules::similar_conflict::SimilarConflict;
 use crate::rules::sorted::Sorted;
 use crate::rules::too_long::TooLong;
 use crate::rules::white_space::WhiteSpace;
-use std::rc::Rc;
+use std::sync::Arc;
 
 /// All rules, in the order in which they are asked.
 pub static RULES: &[&dyn Rule] = &[
@@ -86,25 +86,68 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
 }
 
 /// What the rules make of all conflicts of a plan, in order.
+///
+/// The same as asking a [`Proposer`] about every stretch in turn.
+///
+/// ```
+/// use armistice_core::{Certainty, Options, RuleContext, plan, propose_all};
+/// let (ours, theirs) = ("moor(tug);\nlog(a);\n", "moor(ship);\nlog(b);\n");
+/// let plan = plan(&"moor(ship);\nlog(a);\n".into(), &ours.into(), &theirs.into(), &Options::default());
+/// let rulings = propose_all(&plan, &RuleContext::default());
+/// assert_eq!(rulings[0].1.certainty, Certainty::Certain);
+/// ```
 pub fn propose_all(plan: &Plan, context: &RuleContext) -> Vec<(RegionId, Ruling)> {
-    let mut out = Vec::new();
-    let shared = Rc::default();
-    for stretch in plan.stretches() {
-        let from = out.len();
-        out.extend(stretch.iter().filter_map(|id| {
-            Some((
-                *id,
-                ruling(&Conflict::with(plan, *id, Rc::clone(&shared)), context)?,
-            ))
-        }));
-        let all_certain = out.len() - from == stretch.len()
-            && out[from..]
-                .iter()
-                .all(|(_, r)| r.certainty == Certainty::Certain);
-        // What goes with lines that a person still has to settle may depend on how.
-        for (_, ruling) in out[from..].iter_mut().filter(|_| !all_certain) {
-            ruling.certainty = ruling.certainty.min(Certainty::Likely);
+    let proposer = Proposer::new(plan, context);
+    let all = 0..proposer.len();
+    all.flat_map(|nth| proposer.stretch(nth)).collect()
+}
+
+/// The rules, asked about one stretch of conflicts after the other, in any order and from any
+/// number of threads: what they share is computed once.
+#[derive(Debug)]
+pub struct Proposer<'a> {
+    plan: &'a Plan,
+    context: &'a RuleContext,
+    stretches: Vec<&'a [RegionId]>,
+    shared: Arc<Shared<'a>>,
+}
+
+impl<'a> Proposer<'a> {
+    /// The rules over a plan; none is asked yet.
+    pub fn new(plan: &'a Plan, context: &'a RuleContext) -> Self {
+        Proposer {
+            plan,
+            context,
+            stretches: plan.stretches().collect(),
+            shared: Arc::default(),
         }
     }
-    out
+
+    /// How many stretches of conflicts there are.
+    pub fn len(&self) -> usize {
+        self.stretches.len()
+    }
+
+    /// Whether there is no conflict.
+    pub fn is_empty(&self) -> bool {
+        self.stretches.is_empty()
+    }
+
+    /// What the rules make of the conflicts of one stretch, counted from zero; nothing past the last.
+    pub fn stretch(&self, nth: usize) -> Vec<(RegionId, Ruling)> {
+        let conflicts = self.stretches.get(nth).copied().unwrap_or_default();
+        let ruled = conflicts.iter().filter_map(|id| {
+            let conflict = Conflict::with(self.plan, *id, Arc::clone(&self.shared));
+            Some((*id, ruling(&conflict, self.context)?))
+        });
+        let mut out: Vec<_> = ruled.collect();
+        let certain = |(_, ruling): &(RegionId, Ruling)| ruling.certainty == Certainty::Certain;
+        // What goes with lines that a person still has to settle may depend on how.
+        if out.len() < conflicts.len() || !out.iter().all(certain) {
+            for (_, ruling) in &mut out {
+                ruling.certainty = ruling.certainty.min(Certainty::Likely);
+            }
+        }
+        out
+    }
 }

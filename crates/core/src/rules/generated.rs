@@ -3,6 +3,7 @@
 use crate::decide::ruling::Certainty::Hint;
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
+use crate::text::source::Source;
 
 pub(crate) struct Generated;
 
@@ -60,8 +61,12 @@ pub(crate) fn is_generated(conflict: &Conflict<'_>, context: &RuleContext) -> bo
     if LOCKS.contains(&name) {
         return true;
     }
-    let ours = &conflict.versions().ours;
-    let head = ours.lines((0..ours.len().min(6)).into());
+    conflict.says_generated(|| says_so(&conflict.versions().ours))
+}
+
+/// Whether the first lines of a text say that a tool writes it.
+fn says_so(text: &Source) -> bool {
+    let head = text.lines((0..text.len().min(6)).into());
     head.map(|line| line.content().to_ascii_lowercase())
         .any(|line| {
             let says = |what: &[u8]| line.windows(what.len()).any(|w| w == what);

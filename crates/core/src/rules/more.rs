@@ -3,7 +3,7 @@
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::{Certain, Likely};
 use crate::diff::hunk::Algorithm;
-use crate::diff::lines::search_dense;
+use crate::diff::lines::hunks_of_keys;
 use crate::model::region::RegionKind;
 use crate::model::side::Side;
 use crate::model::versions::Version;
@@ -119,7 +119,7 @@ impl More {
         if (worded == 0 && beside.is_none()) || small.len() >= large.len() {
             return None;
         }
-        let added = search_dense(&small, &large, Algorithm::Myers);
+        let added = hunks_of_keys(&small, &large, Algorithm::Myers);
         let only_added = added.iter().all(|h| h.base.is_empty());
         // What the smaller side took out of base must not come back.
         let returns = added

@@ -35,13 +35,13 @@ impl Rule for Moved {
                 return None;
             }
             let at = find(conflict, side, &base)?;
-            if region.lines(version).contains(LineIdx(at)) {
+            if region.lines(version).contains(at) {
                 return None;
             }
             Some(Proposal::hint(format!(
                 "{} moved these lines to its line {}; what {} changed in them belongs there",
                 context.label(side),
-                at + 1,
+                at.number(),
                 context.label(side.other())
             )))
         })
@@ -74,11 +74,11 @@ fn solid(text: &[u8]) -> Vec<&[u8]> {
 }
 
 /// The line of a side from which on `wanted` stands there, lines without words passed over.
-fn find(conflict: &Conflict<'_>, side: Side, wanted: &[&[u8]]) -> Option<u32> {
+fn find(conflict: &Conflict<'_>, side: Side, wanted: &[&[u8]]) -> Option<LineIdx> {
     let text = conflict.versions().get(side.into());
     let places = conflict.places(side, wanted.first()?);
-    let stands = |at: &&u32| {
-        let from = (**at as usize..text.len()).into();
+    let stands = |at: &&LineIdx| {
+        let from = (at.0 as usize..text.len()).into();
         let lines = text.lines(from).map(|line| line.trimmed());
         let mut lines = lines.filter(|line| is_worded(line));
         wanted.iter().all(|line| lines.next() == Some(*line))

@@ -2,7 +2,7 @@
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::merge::stats::EditCounts;
-use crate::model::side::Side;
+use crate::model::side::{PerSide, Side};
 use crate::rules::conflict::Conflict;
 use crate::rules::risks::Risk;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
@@ -21,7 +21,7 @@ impl Rule for Reindented {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let stats = conflict.stats()?;
-        let [ours, theirs] = stats.sides;
+        let PerSide { ours, theirs } = stats.sides;
         // Wrapping in a new block puts lines in and re-indents what is inside of them.
         let wraps = |d: &EditCounts| d.whitespace > 0 && d.reworded + d.deleted + d.replaced == 0;
         let side = match () {
@@ -32,10 +32,7 @@ impl Rule for Reindented {
             () => return None,
         };
         let (blank, worded) = (context.label(side), context.label(side.other()));
-        let counts = match side {
-            Side::Ours => ours,
-            Side::Theirs => theirs,
-        };
+        let counts = stats.sides[side];
         let certain = match counts.only_whitespace() {
             true => stats.whitespace_clashes == 0 && conflict.is_steady(),
             // New lines of both are in order where what was re-indented tells them apart.

@@ -2,7 +2,7 @@
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::Certain;
-use crate::model::side::Side;
+use crate::model::side::{PerSide, Side};
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 
@@ -19,7 +19,7 @@ impl Rule for Removed {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let stats = conflict.stats()?;
-        let [ours, theirs] = stats.sides;
+        let PerSide { ours, theirs } = stats.sides;
         let side = match () {
             () if ours.only_deletes() && theirs.only_whitespace() => Side::Ours,
             () if theirs.only_deletes() && ours.only_whitespace() => Side::Theirs,

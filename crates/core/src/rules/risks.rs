@@ -5,7 +5,7 @@ use crate::decide::ruling::Certainty;
 use crate::limits::{DISTINCTIVE_BYTES, INDEPENDENT_WORDS, SAME_TEXT_LINES};
 use crate::merge::list_items::is_item;
 use crate::merge::stats::EditCounts;
-use crate::model::side::Side;
+use crate::model::side::{PerSide, Side};
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::RuleContext;
@@ -73,7 +73,7 @@ impl Conflict<'_> {
         let Some(stats) = self.stats() else {
             return Vec::new();
         };
-        let [ours, theirs] = &stats.sides;
+        let PerSide { ours, theirs } = &stats.sides;
         let takes = |d: &EditCounts| d.deleted + d.replaced > 0;
         let idle = |d: &EditCounts| *d == EditCounts::default();
         let puts_in = |d: &EditCounts| d.inserted + d.replaced;

@@ -64,6 +64,16 @@ impl LineRange {
         self.span().map(|i| LineIdx(i as u32))
     }
 
+    /// The same lines counted from another first line: `by` is the first of the whole.
+    pub(crate) fn shifted(self, by: LineIdx) -> Self {
+        Self::new(self.start.0 + by.0, self.end.0 + by.0)
+    }
+
+    /// The line `at` alone.
+    pub(crate) fn one(at: LineIdx) -> Self {
+        Self::new(at.0, at.0 + 1)
+    }
+
     /// The same as positions in a slice.
     pub(crate) fn span(self) -> Range<usize> {
         self.start.0 as usize..self.end.0 as usize

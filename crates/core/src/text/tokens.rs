@@ -17,8 +17,17 @@ enum Class {
 
 /// The words of `bytes` as byte ranges that tile it, in order.
 ///
-/// Bytes that are not UTF-8 form words of their own.
+/// Guarantees: no range is empty, no grapheme is cut. Bytes that are not UTF-8
+/// form words of their own. Any length; linear in it.
+///
+/// ```
+/// let ranges = armistice_core::token_ranges(b"moor(ship)");
+/// assert_eq!(ranges, [0..4, 4..5, 5..9, 9..10]);
+/// ```
 pub fn token_ranges(bytes: &[u8]) -> Vec<Range<usize>> {
+    if bytes.is_ascii() {
+        return AsciiTokens { bytes, at: 0 }.collect();
+    }
     let mut out: Vec<Range<usize>> = Vec::with_capacity(bytes.len() / 3 + 4);
     let mut last = Class::Sign;
     let mut push = |at: usize, len: usize, class: Class| {
@@ -29,13 +38,6 @@ pub fn token_ranges(bytes: &[u8]) -> Vec<Range<usize>> {
         last = class;
     };
     let mut at = 0;
-    if bytes.is_ascii() {
-        // No grapheme of ASCII is longer than a byte, but for CR LF.
-        for (at, byte) in bytes.iter().enumerate() {
-            push(at, 1, class_of_ascii(*byte));
-        }
-        return out;
-    }
     for chunk in bytes.utf8_chunks() {
         for grapheme in chunk.valid().graphemes(true) {
             push(at, grapheme.len(), class_of(grapheme));
@@ -47,6 +49,27 @@ pub fn token_ranges(bytes: &[u8]) -> Vec<Range<usize>> {
         }
     }
     out
+}
+
+/// The words of ASCII bytes: no grapheme of it is longer than a byte, but for CR LF.
+struct AsciiTokens<'a> {
+    bytes: &'a [u8],
+    at: usize,
+}
+
+impl Iterator for AsciiTokens<'_> {
+    type Item = Range<usize>;
+
+    fn next(&mut self) -> Option<Range<usize>> {
+        let from = self.at;
+        let class = class_of_ascii(*self.bytes.get(from)?);
+        self.at += 1;
+        if class != Class::Sign {
+            let same = |b: &&u8| class_of_ascii(**b) == class;
+            self.at += self.bytes[self.at..].iter().take_while(same).count();
+        }
+        Some(from..self.at)
+    }
 }
 
 fn class_of_ascii(byte: u8) -> Class {
@@ -68,17 +91,25 @@ fn class_of(grapheme: &str) -> Class {
 
 /// Whether two texts have the same words and differ in blanks and line ends alone.
 ///
-/// Very long ones are compared by their signs without blanks, which is quicker
-/// and takes a word that was cut in two for the same.
+/// Beyond [`SAME_TOKENS_BYTES`] a word that was cut in two counts as the same.
 pub(crate) fn same_tokens(a: &[u8], b: &[u8]) -> bool {
-    let is_blank = |byte: &u8| matches!(byte, b' ' | b'\t' | b'\n' | b'\r');
-    if a.len().max(b.len()) > SAME_TOKENS_BYTES {
-        return a
-            .iter()
-            .filter(|x| !is_blank(x))
-            .eq(b.iter().filter(|x| !is_blank(x)));
+    let is_solid = |byte: &&u8| !is_space(**byte);
+    // Whoever has other signs has other words: that is quick to tell, and most do.
+    if !a.iter().filter(is_solid).eq(b.iter().filter(is_solid)) {
+        return false;
     }
-    line_tokens(a).eq(line_tokens(b))
+    if trimmed(a) == trimmed(b) {
+        return true;
+    }
+    a.len().max(b.len()) > SAME_TOKENS_BYTES || line_tokens(a).eq(line_tokens(b))
+}
+
+/// A text without the blanks and line ends around it.
+fn trimmed(text: &[u8]) -> &[u8] {
+    let from = text.iter().take_while(|b| is_space(**b)).count();
+    let rest = &text[from..];
+    let behind = rest.iter().rev().take_while(|b| is_space(**b)).count();
+    &rest[..rest.len() - behind]
 }
 
 fn line_tokens(text: &[u8]) -> impl Iterator<Item = &[u8]> {
@@ -93,10 +124,14 @@ pub(crate) fn is_space(byte: u8) -> bool {
 
 /// The words of a line that are not blanks: what likeness of lines is judged by.
 pub(crate) fn solid_tokens(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
-    token_ranges(bytes)
-        .into_iter()
+    let (ascii, other) = match bytes.is_ascii() {
+        true => (Some(AsciiTokens { bytes, at: 0 }), Vec::new()),
+        false => (None, token_ranges(bytes)),
+    };
+    let ranges = ascii.into_iter().flatten().chain(other);
+    ranges
         .map(move |range| &bytes[range])
-        .filter(|word| !word.iter().all(|b| is_blank(*b)))
+        .filter(|word| !is_blank(word[0]))
 }
 
 /// Whether a word is more than a sign.

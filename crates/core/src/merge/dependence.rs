@@ -42,19 +42,18 @@ pub(crate) fn orphaned(
     row_edits: &[RowEdit],
     (other, news): (Version, &[RowEdit]),
 ) -> usize {
-    let rows = |text: &'_ Source, lines: LineRange| -> Vec<u8> {
-        let kept = text.lines(lines).map(|l| l.content().to_vec());
-        kept.collect::<Vec<_>>().join(&b'\n')
-    };
     let removed = row_edits.iter().filter_map(|edit| match edit {
         RowEdit::Delete(b) => Some(LineRange::one(*b)),
         RowEdit::Replace(b, _) => Some(*b),
         _ => None,
     });
-    let removed: Vec<u8> = removed
-        .flat_map(|lines| [rows(&versions.base, lines), b"\n".to_vec()].concat())
-        .collect();
+    let removed = removed.flat_map(|lines| versions.base.lines(lines).flat_map(names));
+    let removed: HashSet<&[u8]> = removed.collect();
     if removed.is_empty() {
+        return 0;
+    }
+    let used = new_uses(versions, (other, news), &removed);
+    if used.is_empty() {
         return 0;
     }
     let text = versions.get(side);
@@ -62,29 +61,42 @@ pub(crate) fn orphaned(
         left.start.0.saturating_sub(NAME_LINES),
         (left.end.0 + NAME_LINES).min(text.all().end.0),
     );
-    let near = rows(text, around);
-    let near: HashSet<&[u8]> = solid_tokens(&near).collect();
-    let vanished: HashSet<&[u8]> = solid_tokens(&removed)
-        .filter(|word| word.len() > 1 && is_name(word) && !near.contains(word))
-        .collect();
-    let uses = |lines: LineRange| {
-        let new = versions.get(other);
-        let uses = |line: &Line<'_>| solid_tokens(line.content()).any(|w| vanished.contains(w));
-        new.lines(lines).filter(uses).count()
-    };
-    // Rows that stayed: only words that are new in them.
-    let takes_up = |b: LineIdx, s: LineIdx| {
-        let old: HashSet<&[u8]> = solid_tokens(versions.base.line(b).content()).collect();
-        let new = solid_tokens(versions.get(other).line(s).content());
-        let mut new = new.filter(|word| !old.contains(word));
-        usize::from(new.any(|word| vanished.contains(word)))
-    };
-    let fresh = news.iter().filter_map(|edit| match *edit {
-        RowEdit::Insert(_, lines) if lines.len() <= NEW_NAME_ROWS => Some(uses(lines)),
-        RowEdit::Keep(b, s, RowChange::Wording) => Some(takes_up(b, s)),
-        _ => None,
-    });
-    fresh.sum()
+    let near: HashSet<&[u8]> = text.lines(around).flat_map(names).collect();
+    let vanished = |used: &&Vec<&[u8]>| used.iter().any(|name| !near.contains(name));
+    used.iter().filter(vanished).count()
+}
+
+/// The removed names that each new row uses; of rows that stayed, only the words that are new in
+/// them. Rows that use none are left out.
+fn new_uses<'a>(
+    versions: &'a Versions,
+    (other, news): (Version, &[RowEdit]),
+    removed: &HashSet<&[u8]>,
+) -> Vec<Vec<&'a [u8]>> {
+    let text = versions.get(other);
+    let mut used: Vec<Vec<&[u8]>> = Vec::new();
+    for edit in news {
+        match *edit {
+            RowEdit::Insert(_, lines) if lines.len() <= NEW_NAME_ROWS => {
+                let rows = text.lines(lines);
+                used.extend(rows.map(|row| names(row).filter(|n| removed.contains(n)).collect()));
+            }
+            RowEdit::Keep(b, s, RowChange::Wording) => {
+                let old = versions.base.line(b);
+                let new = names(text.line(s)).filter(|n| removed.contains(n));
+                used.push(new.filter(|n| names(old).all(|o| o != *n)).collect());
+            }
+            _ => {}
+        }
+    }
+    used.retain(|names| !names.is_empty());
+    used
+}
+
+/// The names in a line, single letters left out.
+fn names(line: Line<'_>) -> impl Iterator<Item = &[u8]> {
+    let words = solid_tokens(line.content());
+    words.filter(|word| word.len() > 1 && is_name(word))
 }
 
 /// Words that begin what stands by itself.

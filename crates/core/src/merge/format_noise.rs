@@ -2,8 +2,15 @@
 
 use crate::text::tokens::{is_space, token_ranges};
 
+/// Whether two texts differ in nothing but what formatters change.
+pub(crate) fn same_but_for_format(a: &[u8], b: &[u8]) -> bool {
+    let says = |byte: &&u8| !is_space(**byte) && !matches!(**byte, b',' | b'\'' | b'"');
+    // Whoever has other signs was not only formatted: that is quick to tell, and most do.
+    a.iter().filter(says).eq(b.iter().filter(says)) && formatted(a) == formatted(b)
+}
+
 /// The words of a text without what formatters change: blanks, commas before a closing bracket, kinds of quotes.
-pub(crate) fn formatted(text: &[u8]) -> Vec<&[u8]> {
+fn formatted(text: &[u8]) -> Vec<&[u8]> {
     let mut out: Vec<&[u8]> = Vec::new();
     for range in token_ranges(text) {
         let word = &text[range];

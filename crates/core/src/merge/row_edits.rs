@@ -4,7 +4,7 @@ use crate::diff::align::best_pairs;
 use crate::diff::hunk::Algorithm;
 use crate::diff::lines::hunks_of_keys;
 use crate::limits::{FORMATTED_ROW_BYTES, MERGED_ALIKE};
-use crate::merge::format_noise::formatted;
+use crate::merge::format_noise::same_but_for_format;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source, is_blank};
 use crate::text::tokens::same_tokens;
@@ -69,8 +69,15 @@ pub(crate) fn row_edits(
     s: LineRange,
     algorithm: Algorithm,
 ) -> Vec<RowEdit> {
-    let keys = |text: &Source, lines| -> Vec<u64> { text.lines(lines).map(print).collect() };
     let mut out = Vec::with_capacity(b.len().max(s.len()));
+    if (b.len(), s.len()) == (1, 1) {
+        match print(base.line(b.start)) == print(side.line(s.start)) {
+            true => kept(&mut out, base, b, side, s.start),
+            false => aligned(&mut out, base, b, side, s),
+        }
+        return out;
+    }
+    let keys = |text: &Source, lines| -> Vec<u64> { text.lines(lines).map(print).collect() };
     let (mut at_b, mut at_s) = (b.start, s.start);
     for hunk in hunks_of_keys(&keys(base, b), &keys(side, s), algorithm) {
         let (hunk_b, hunk_s) = (hunk.base.shifted(b.start), hunk.side.shifted(s.start));
@@ -110,15 +117,13 @@ fn change(old: Line<'_>, new: Line<'_>) -> RowChange {
         RowChange::Unchanged
     } else if same_tokens(old.content(), new.content()) {
         RowChange::Whitespace
-    } else if old.content().len() < FORMATTED_ROW_BYTES && same_but_for_format(old, new) {
+    } else if old.content().len() < FORMATTED_ROW_BYTES
+        && same_but_for_format(without_comma(old), without_comma(new))
+    {
         RowChange::Formatting
     } else {
         RowChange::Wording
     }
-}
-
-fn same_but_for_format(old: Line<'_>, new: Line<'_>) -> bool {
-    formatted(without_comma(old)) == formatted(without_comma(new))
 }
 
 /// A row without a comma at its end, which may be the last of a list or not.

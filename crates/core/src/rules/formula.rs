@@ -32,18 +32,22 @@ impl Rule for Replay {
         }
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
             let changes = conflict.token_diff()?.changes(side);
-            let formula = Formula::out_of(&changes, base, conflict.text(side.into()))?;
             let other = conflict.text(side.other().into());
+            // Where the other side dropped the words there is nothing to replay.
+            let (from, _) = changes.first()?;
+            if !from.is_empty() && !other.windows(from.len()).any(|words| words == *from) {
+                return None;
+            }
+            let formula = Formula::out_of(&changes, base, conflict.text(side.into()))?;
             if formula.call.is_some() && !formula.fits(other) {
                 return None;
             }
             let (text, times) = formula.replay(other);
-            // One word changed once says little about the same word elsewhere.
-            if formula.times == 1 && formula.call.is_none() && !formula.in_company(base, other) {
+            if times == 0 {
                 return None;
             }
-            // Where the other side dropped the words there is nothing to replay.
-            if times == 0 {
+            // One word changed once says little about the same word elsewhere.
+            if formula.times == 1 && formula.call.is_none() && !formula.in_company(base, other) {
                 return None;
             }
             let resolution = conflict.resolution(vec![Segment::Text(text)]);

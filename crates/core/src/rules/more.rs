@@ -105,6 +105,9 @@ impl More {
     ) -> Option<Proposal> {
         let less = more.other();
         let region = conflict.region();
+        if region.lines(less.into()).len() >= region.lines(more.into()).len() {
+            return None;
+        }
         let rows = |v: Version| -> Vec<&[u8]> {
             let text: &Source = conflict.versions().get(v);
             text.lines(region.lines(v)).map(|l| l.bytes()).collect()
@@ -116,7 +119,7 @@ impl More {
             .count();
         // What both changed alike has left the conflict already and stands beside it.
         let beside = beside_the_same(conflict).filter(|_| small.is_empty());
-        if (worded == 0 && beside.is_none()) || small.len() >= large.len() {
+        if worded == 0 && beside.is_none() {
             return None;
         }
         let added = hunks_of_keys(&small, &large, Algorithm::Myers);

@@ -2,7 +2,7 @@
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::limits::REWRAPPED_ROWS;
-use crate::merge::format_noise::{double_quoted, formatted, requoted};
+use crate::merge::format_noise::{double_quoted, requoted, same_but_for_format};
 use crate::merge::tokens::merge_tokens;
 use crate::model::segment::Segment;
 use crate::model::side::Side;
@@ -59,7 +59,7 @@ impl Rule for Rewrapped {
             .find_map(|side| {
                 let laid_out = conflict.text(side.into());
                 let exact = same_tokens(base, laid_out);
-                if !exact && formatted(base) != formatted(laid_out) {
+                if !exact && !same_but_for_format(base, laid_out) {
                     return None;
                 }
                 let merged = merge_tokens(base, ours, theirs)?;

@@ -4,10 +4,12 @@ use crate::decide::ruling::Certainty::{Certain, Likely};
 use crate::limits::{LIST_NEIGHBOURS, ORDERED_ENTRIES, ORDERED_LINES};
 use crate::merge::list_items::{ENTRY, entry_name, kind_of};
 use crate::model::segment::Segment;
+use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::lines::{LineIdx, LineRange};
+use crate::text::source::Line;
 use crate::text::source::LineEnd;
 use std::collections::HashSet;
 
@@ -29,6 +31,12 @@ impl Rule for Sorted {
     }
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        if !Side::BOTH
+            .iter()
+            .all(|side| starts_as_a_list(conflict, *side))
+        {
+            return None;
+        }
         let lists = Version::ALL.map(|v| List::of(conflict, v));
         let [ours, theirs, base] = &lists;
         if !lists.iter().all(List::looks_like_a_list)
@@ -182,6 +190,13 @@ fn of_one_place(a: &[u8], b: &[u8]) -> bool {
     several && module(a).is_some() && module(a) == module(b)
 }
 
+/// Whether the first line of a side is an item: quick to tell, and most conflicts have none.
+fn starts_as_a_list(conflict: &Conflict<'_>, side: Side) -> bool {
+    let lines = conflict.region().lines(side.into());
+    let text = conflict.versions().get(side.into());
+    !lines.is_empty() && kind_of(text.line(lines.start).trimmed()).is_some()
+}
+
 /// The lines of one version in the conflict, with a few unchanged ones around.
 struct List<'a> {
     before: Vec<&'a [u8]>,
@@ -213,11 +228,8 @@ impl<'a> List<'a> {
             if back {
                 near.reverse();
             }
-            let indent = |line: &crate::text::source::Line<'a>| {
-                indents.is_empty() || indents.contains(line.indent())
-            };
-            let same =
-                |line: &crate::text::source::Line<'a>| !line.trimmed().is_empty() && indent(line);
+            let indent = |line: &Line<'a>| indents.is_empty() || indents.contains(line.indent());
+            let same = |line: &Line<'a>| !line.trimmed().is_empty() && indent(line);
             let mut near: Vec<_> = near
                 .into_iter()
                 .take_while(same)

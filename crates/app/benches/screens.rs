@@ -1,11 +1,11 @@
 //! From a key to its frame, and from nothing to the first frame.
 
 use armistice::base::theme::{Theme, ThemeOptions};
+use armistice::case::opened::OpenedFile;
 use armistice::render::frame::draw;
-use armistice::run::worker::open_file;
 use armistice::state::action::Action;
 use armistice::state::app::State;
-use armistice::state::file::FileLoad;
+use armistice::state::file::{FileLoad, OpenFile};
 use armistice::update::dispatch::update;
 use armistice::view::areas::Screen;
 use armistice_core::{AutoSettle, RuleContext, Source, Versions};
@@ -76,9 +76,8 @@ fn long_draft() -> State {
         message: String::new(),
     };
     let mut state = State::new(situation, (160, 47), 0);
-    state.files[0].load = FileLoad::Lines(Box::new(
-        open_file(&loaded, &[], &RuleContext::default(), AutoSettle::None).0,
-    ));
+    let opened = OpenedFile::open(&loaded, &[], &RuleContext::default(), AutoSettle::None);
+    state.files[0].load = FileLoad::Lines(Box::new(OpenFile::new(opened)));
     press(&mut state, KeyCode::Enter);
     state
 }

@@ -3,6 +3,7 @@
 //! of git is known here (that is `armistice-git`).
 
 pub mod base;
+pub mod case;
 pub mod commands;
 pub mod render;
 pub mod run;

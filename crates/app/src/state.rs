@@ -2,9 +2,6 @@
 
 pub mod action;
 pub mod app;
-pub mod choices;
 pub mod effect;
-pub mod evidence;
 pub mod file;
-pub mod findings;
 pub mod overlay;

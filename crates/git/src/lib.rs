@@ -15,7 +15,7 @@ mod situation;
 mod store;
 mod worktree;
 
-pub use case::contents::{Loaded, load, load_all, staged_bytes};
+pub use case::contents::{Loaded, load, load_all, staged_contents};
 pub use case::kinds::{CaseKind, whose_words};
 pub use case::one::{Case, IndexState};
 pub use case::outcomes::FileOutcome;
@@ -41,4 +41,6 @@ pub use store::memory::Memory;
 pub use store::records::Store;
 pub use worktree::guard::Overwrite;
 pub use worktree::take_back::take_back;
-pub use worktree::write::{Written, settle_outcome, write_result};
+pub use worktree::write::{
+    Outcome, WriteRequest, Written, settle_outcome, write_all, write_result,
+};

@@ -1,14 +1,9 @@
 //! The command line: what each subcommand does and how it exits.
 
 use crate::commands::cli::{Cli, Command, DemoKind};
-use crate::commands::demo;
 use crate::commands::exit::Exit;
-use crate::commands::loose;
-use crate::commands::memory;
-use crate::commands::merge;
-use crate::commands::plain;
 use crate::commands::screens::screens;
-use crate::commands::setup;
+use crate::commands::{demo, loose, memory, merge, plain, setup};
 use anyhow::Result;
 use armistice_git::{Overwrite, Repository};
 use clap::CommandFactory;

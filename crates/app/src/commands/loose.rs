@@ -1,10 +1,10 @@
 //! `files` and `open`: settling without a repository.
 
 use crate::base::theme::Ground;
+use crate::case::service::CaseService;
 use crate::commands::cli::FilesArgs;
 use crate::commands::exit::Exit;
 use crate::commands::screens::show;
-use crate::run::worker::Worker;
 use anyhow::{Context as _, Result, anyhow, bail};
 use armistice_core::{MARKER_SIZE, Part, Source, Versions, parse_markers};
 use armistice_git::Loose;
@@ -90,7 +90,7 @@ fn settle(
         }
     }
     let loose = Loose::make(&state_folder()?, versions, output, labels)?;
-    show(Worker::on(loose.clone()), ground, ascii)?;
+    show(CaseService::on(loose.clone()), ground, ascii)?;
     Ok(match loose.close() {
         true => Exit::Done,
         false => Exit::Open,

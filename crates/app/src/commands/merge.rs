@@ -1,12 +1,13 @@
 //! `merge`: merge three files.
 
+use crate::case::propose::propose_in_parallel;
 use crate::commands::cli::{MergeArgs, Style};
 use crate::commands::exit::Exit;
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{
     AutoSettle, Certainty, Draft, Labels, LineRange, MarkerStyle, Markers, Options, Origin, Region,
     RegionId, RegionKind, RegionState, RuleContext, Ruling, Session, Source, Version, describe,
-    plan, propose_all, render_with_markers,
+    plan, render_with_markers,
 };
 use armistice_git::write_atomically;
 use serde::Serialize;
@@ -34,7 +35,7 @@ pub(crate) fn merge(args: &MergeArgs) -> Result<Exit> {
     let rulings = match (settle, args.json) {
         // Nobody asked for them: the merge is then as quick as it can be.
         (AutoSettle::None, false) => Vec::new(),
-        _ => propose_all(&plan, &context(args)),
+        _ => propose_in_parallel(&plan, &context(args)),
     };
     let session = Session::with_rulings(plan, settle.pick(&rulings));
     let draft = session.draft();

@@ -2,23 +2,24 @@
 
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
+use crate::case::findings::detail;
+use crate::case::finish::Finish;
+use crate::case::load::CaseLoad;
+use crate::case::opened::OpenedFile;
+use crate::case::propose::RuleSettings;
+use crate::case::service::CaseService;
 use crate::commands::cli::By;
 use crate::commands::exit::Exit;
-use crate::run::worker::{Job, RuleSettings, Worker};
-use crate::state::action::WorkResult;
-use crate::state::effect::{Effect, Trouble};
-use crate::state::file::{FileLoad, FileState, OpenFile};
-use crate::state::findings::detail;
 use anyhow::{Context, Result, bail};
 use armistice_core::{
-    Certainty, ConflictId, Entry, Event, Report, Resolution, SideReport, Step, Version,
+    Certainty, ConflictId, Draft, Entry, Event, Report, Resolution, SideReport, Step, Version,
 };
 use armistice_git::{
-    Case, FileOutcome, IndexState, Operation, Overwrite, Proof, RepoPath, Repository, Situation,
-    Verdict, prove, whose_words,
+    Case, Error, FileOutcome, IndexState, Operation, Overwrite, Proof, RepoPath, Repository,
+    Situation, Verdict, prove, whose_words,
 };
 use serde::Serialize;
-use std::io::Read;
+use std::io::Read as _;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
 
@@ -50,24 +51,21 @@ struct CaseJson<'a> {
     outcomes: Vec<FileOutcome>,
 }
 
-/// Loads cases with the decisions recorded about them.
-fn loaded(worker: &Worker, cases: &[Case], rules: &RuleSettings) -> Vec<FileState> {
-    let mut files: Vec<_> = cases.iter().cloned().map(FileState::new).collect();
-    for (nth, chunk) in cases.chunks(64).enumerate() {
-        let at = |i| nth * 64 + i;
-        let job = Job {
-            generation: 0,
-            effect: Effect::Load((0..chunk.len()).map(at).collect()),
-            cases: chunk.to_vec(),
-            rules: rules.clone(),
-        };
-        if let Some(WorkResult::Loaded(loads)) = worker.perform(job) {
-            for (at, load) in loads {
-                files[at].load = load;
-            }
-        }
-    }
-    files
+/// A case and what could be read of it, with the decisions recorded about it.
+struct Read {
+    case: Case,
+    load: CaseLoad,
+}
+
+fn read_all(service: &CaseService, cases: &[Case], rules: &RuleSettings) -> Vec<Read> {
+    let loads = cases
+        .chunks(256)
+        .flat_map(|chunk| service.load(chunk, rules));
+    let cases = cases.iter().cloned();
+    cases
+        .zip(loads)
+        .map(|(case, load)| Read { case, load })
+        .collect()
 }
 
 fn rule_settings(situation: &Situation) -> Result<RuleSettings> {
@@ -76,8 +74,8 @@ fn rule_settings(situation: &Situation) -> Result<RuleSettings> {
 
 pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
-    let worker = Worker::new(repo.clone());
-    let files = loaded(&worker, &situation.cases, &rule_settings(&situation)?);
+    let service = CaseService::new(repo.clone());
+    let files = read_all(&service, &situation.cases, &rule_settings(&situation)?);
     let left = files
         .iter()
         .any(|f| f.case.standing == IndexState::Unmerged);
@@ -96,8 +94,8 @@ pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
     Ok(if left { Exit::Open } else { Exit::Done })
 }
 
-fn case_json(file: &FileState) -> CaseJson<'_> {
-    let counts = file.counts().unwrap_or_default();
+fn case_json(file: &Read) -> CaseJson<'_> {
+    let counts = file.load.counts(&file.case);
     let (ours, theirs) = whose_words(file.case.kind);
     CaseJson {
         path: &file.case.path,
@@ -110,18 +108,23 @@ fn case_json(file: &FileState) -> CaseJson<'_> {
         open: counts.open,
         by_rule: counts.by_rule,
         by_you: counts.by_person(),
-        proposed: file.proposals().count(),
-        mergeable: file.open().is_some(),
+        proposed: proposed(file),
+        mergeable: file.load.open().is_some(),
         why_not: match &file.load {
-            FileLoad::Whole(whole) => Some(whole.why.to_owned()),
-            FileLoad::Failed(why) => Some(why.clone()),
-            _ => None,
+            CaseLoad::Whole(whole) => Some(whole.why.to_owned()),
+            CaseLoad::Failed(why) => Some(why.clone()),
+            CaseLoad::Lines(_) => None,
         },
         outcomes: file.case.outcomes(),
     }
 }
 
-fn print_docket(situation: &Situation, files: &[FileState]) {
+/// Open conflicts for which a rule proposes something.
+fn proposed(file: &Read) -> usize {
+    file.load.open().map_or(0, |open| open.proposals().count())
+}
+
+fn print_docket(situation: &Situation, files: &[Read]) {
     let party = |p: &armistice_git::Party| match &p.commit {
         Some(c) => format!("{} · {} {}", p.label, c.short, visible(&c.subject)),
         None => p.label.clone(),
@@ -130,14 +133,14 @@ fn print_docket(situation: &Situation, files: &[FileState]) {
     println!("  ours    {}", party(&situation.ours));
     println!("  theirs  {}", party(&situation.theirs));
     for file in files {
-        let counts = file.counts().unwrap_or_default();
+        let counts = file.load.counts(&file.case);
         let (ours, theirs) = whose_words(file.case.kind);
         let state = match (file.case.standing, counts.open) {
             (IndexState::Staged, _) => "staged".to_owned(),
             (_, 0) => "settled, not written".to_owned(),
             (_, n) => format!("{n} of {} open", counts.conflicts),
         };
-        let ruled = match (counts.by_rule, file.proposals().count()) {
+        let ruled = match (counts.by_rule, proposed(file)) {
             (0, 0) => String::new(),
             (n, 0) => format!(" · {n} settled by rule"),
             (n, p) => format!(" · {n} settled by rule, {p} with a proposal"),
@@ -146,7 +149,7 @@ fn print_docket(situation: &Situation, files: &[FileState]) {
             "{}\n    {state}{ruled}; ours {ours}, theirs {theirs}",
             file.case.path
         );
-        if let FileLoad::Whole(whole) = &file.load {
+        if let CaseLoad::Whole(whole) = &file.load {
             println!("    {}", whole.why);
         }
     }
@@ -192,82 +195,134 @@ pub(crate) fn settle(
     for path in paths {
         let path = repo_path(repo, path)?;
         match situation.cases.iter().find(|c| c.path == path) {
-            Some(case) if case.standing == IndexState::Unmerged => cases.push(case),
+            Some(case) if case.standing == IndexState::Unmerged => cases.push(case.clone()),
             Some(_) => bail!("'{path}' is staged already; nothing in it is open"),
             None => bail!("'{path}' is not in conflict; 'armistice docket' lists what is"),
         }
     }
-    let worker = Worker::new(repo.clone());
-    let rules = rule_settings(&situation)?;
-    let mut exit = Exit::Done;
-    for case in cases {
-        if settle_one((&worker, &rules), case, by, conflict, overwrite)? == Exit::Open {
-            exit = Exit::Open;
-        }
+    let service = CaseService::new(repo.clone());
+    let read = read_all(&service, &cases, &rule_settings(&situation)?);
+    // What can be told of all of them is told before anything is changed.
+    let steps: Vec<_> = read
+        .iter()
+        .map(|file| step_for(file, by, conflict))
+        .collect::<Result<_>>()?;
+    let mut settling = Settling {
+        service: &service,
+        overwrite,
+        open: false,
+        finish: Vec::new(),
+        refused: Vec::new(),
+    };
+    for (file, step) in read.into_iter().zip(steps) {
+        settling.settle(file, step)?;
     }
-    Ok(exit)
+    settling.finish()
 }
 
-fn settle_one(
-    (worker, rules): (&Worker, &RuleSettings),
-    case: &Case,
-    by: By,
-    conflict: Option<usize>,
-    overwrite: Overwrite,
-) -> Result<Exit> {
-    let mut files = loaded(worker, std::slice::from_ref(case), rules);
-    let file = &mut files[0];
+/// What shall be done to one case.
+enum Task {
+    /// These decisions about its lines, with a label for the journal.
+    Decide(String, Vec<Entry>),
+    /// One whole-file outcome.
+    Whole(FileOutcome),
+}
+
+fn step_for(file: &Read, by: By, conflict: Option<usize>) -> Result<Task> {
+    let path = &file.case.path;
     let version = match by {
         By::Ours => Some(Version::Ours),
         By::Theirs => Some(Version::Theirs),
         By::Base => Some(Version::Base),
         By::Rule => None,
     };
-    let effect = match &mut file.load {
-        FileLoad::Lines(open) => {
-            let entries = entries(open, version, conflict, &case.path)?;
-            if !entries.is_empty() {
-                let name = version.map_or("rule", Version::name);
-                let label = format!("settled {} by {name}", count(entries.len(), "conflict"));
-                let event = Event::Do(Step::new(label, entries));
-                let unsaved = open.session.take_unsaved();
-                open.session.apply(&event)?;
-                record(worker, case, unsaved.into_iter().chain([event]).collect())?;
-            } else if let Some(first) = open.session.take_unsaved() {
-                record(worker, case, vec![first])?;
-            }
-            let left = open.draft().counts().open;
-            if left > 0 {
-                println!("{}: {} still open", case.path, count(left, "conflict"));
-                return Ok(Exit::Open);
-            }
-            Effect::Write {
-                file: 0,
-                bytes: open.draft().bytes(),
-                seen: open.seen.clone(),
-                overwrite,
-            }
+    match (&file.load, version) {
+        (CaseLoad::Lines(open), _) => {
+            let entries = entries(open, version, conflict, path)?;
+            let name = version.map_or("rule", Version::name);
+            let label = format!("settled {} by {name}", count(entries.len(), "conflict"));
+            Ok(Task::Decide(label, entries))
         }
-        FileLoad::Whole(whole) => {
-            let Some(version) = version else {
-                bail!(
-                    "'{}' has no lines for a rule to look at: {}",
-                    case.path,
-                    whole.why
-                );
-            };
-            let outcome = whole_outcome(case, version, whole.why)?;
-            Effect::SettleWhole {
-                file: 0,
-                outcome,
-                seen: whole.seen.clone(),
-                overwrite,
-            }
+        (CaseLoad::Whole(whole), Some(version)) => {
+            whole_outcome(&file.case, version, whole.why).map(Task::Whole)
         }
-        FileLoad::Failed(why) => bail!("{}: {why}", case.path),
-        FileLoad::Waiting => bail!("{}: not read", case.path),
-    };
-    carry_out(worker, case, effect)
+        (CaseLoad::Whole(whole), None) => {
+            bail!("'{path}' has no lines for a rule to look at: {}", whole.why)
+        }
+        (CaseLoad::Failed(why), _) => bail!("{path}: {why}"),
+    }
+}
+
+/// Cases being settled; those in which nothing is open any more are finished together.
+struct Settling<'a> {
+    service: &'a CaseService,
+    overwrite: Overwrite,
+    /// Whether something is still open.
+    open: bool,
+    finish: Vec<Finish>,
+    refused: Vec<String>,
+}
+
+impl Settling<'_> {
+    fn settle(&mut self, file: Read, task: Task) -> Result<()> {
+        let Read { case, load } = file;
+        match (load, task) {
+            (CaseLoad::Lines(mut open), Task::Decide(label, entries)) => {
+                let unsaved = open.take_unsaved();
+                let mut events: Vec<Event> = unsaved.into_iter().collect();
+                if !entries.is_empty() {
+                    let event = Event::Do(Step::new(label, entries));
+                    open.apply(&event)?;
+                    events.push(event);
+                }
+                let recorded = self.service.record(&case, &events);
+                recorded.with_context(|| case.path.to_string())?;
+                match open.counts().open {
+                    0 => self.finish.push(Finish::new(&case, &open, self.overwrite)),
+                    left => {
+                        println!("{}: {} still open", case.path, count(left, "conflict"));
+                        self.open = true;
+                    }
+                }
+            }
+            (CaseLoad::Whole(whole), Task::Whole(outcome)) => {
+                let service = self.service;
+                let done = service.settle_whole(&case, outcome, &whole.seen, self.overwrite);
+                let what = format!("settled as a whole by {}", outcome.name());
+                self.tell(&case, done.map(|_| what));
+            }
+            // Tasks are made out of what was read.
+            (_, _) => bail!("{}: nothing was done", case.path),
+        }
+        Ok(())
+    }
+
+    fn tell(&mut self, case: &Case, done: Result<String, Error>) {
+        match done {
+            Ok(what) => println!("{}: {what}", case.path),
+            Err(Error::ChangedOutside { path }) => self.refused.push(format!(
+                "'{path}' was changed outside of Armistice and nothing was written; --overwrite keeps a copy of it and writes"
+            )),
+            Err(error) => self.refused.push(format!("{}: {error}", case.path)),
+        }
+    }
+
+    /// Writes, stages and remembers what is settled, all in a few calls of git.
+    fn finish(mut self) -> Result<Exit> {
+        let files = std::mem::take(&mut self.finish);
+        let done = self.service.finish(&files);
+        for (file, result) in files.iter().zip(done.results) {
+            self.tell(&file.case, result.map(|_| "wrote and staged".to_owned()));
+        }
+        if let Some(error) = done.not_remembered {
+            eprintln!("armistice: how this was settled is not remembered: {error}");
+        }
+        match self.refused.is_empty() {
+            true if self.open => Ok(Exit::Open),
+            true => Ok(Exit::Done),
+            false => bail!("{}", self.refused.join("\n")),
+        }
+    }
 }
 
 /// For a whole file, a side that removed it means removing it.
@@ -292,7 +347,7 @@ fn whole_outcome(case: &Case, version: Version, why: &str) -> Result<FileOutcome
 }
 
 fn entries(
-    open: &OpenFile,
+    open: &OpenedFile,
     version: Option<Version>,
     conflict: Option<usize>,
     path: &RepoPath,
@@ -311,40 +366,6 @@ fn entries(
     match id {
         Some(id) => Ok(settle(id).into_iter().collect()),
         None => bail!("'{path}' has no conflict {number}; they are numbered 1 to {all}"),
-    }
-}
-
-fn record(worker: &Worker, case: &Case, events: Vec<Event>) -> Result<()> {
-    let job = Job {
-        generation: 0,
-        effect: Effect::Record(0, events),
-        cases: vec![case.clone()],
-        rules: RuleSettings::default(),
-    };
-    match worker.perform(job) {
-        Some(WorkResult::Recorded(_, Err(why))) => bail!("{}: {why}", case.path),
-        _ => Ok(()),
-    }
-}
-
-fn carry_out(worker: &Worker, case: &Case, effect: Effect) -> Result<Exit> {
-    let job = Job {
-        generation: 0,
-        effect,
-        cases: vec![case.clone()],
-        rules: RuleSettings::default(),
-    };
-    match worker.perform(job) {
-        Some(WorkResult::Wrote(_, Ok(wrote))) => {
-            println!("{}: {}", case.path, wrote.what);
-            Ok(Exit::Done)
-        }
-        Some(WorkResult::Wrote(_, Err(Trouble::Changed(_)))) => bail!(
-            "'{}' was changed outside of Armistice and nothing was written; --overwrite keeps a copy of it and writes",
-            case.path
-        ),
-        Some(WorkResult::Wrote(_, Err(Trouble::Other(why)))) => bail!("{}: {why}", case.path),
-        _ => bail!("{}: nothing was done", case.path),
     }
 }
 
@@ -371,19 +392,23 @@ struct FileAudit {
 }
 
 fn detailed(repo: &Repository, situation: &Situation) -> Result<Detailed> {
-    let rules = rule_settings(situation)?;
-    let worker = Worker::new(repo.clone());
-    let files = loaded(&worker, &situation.cases, &rules);
-    let mut proof = detail(prove(repo, situation)?, &files);
+    let service = CaseService::new(repo.clone());
+    let files = read_all(&service, &situation.cases, &rule_settings(situation)?);
+    let open = |path: &RepoPath| {
+        let file = files.iter().find(|f| f.case.path == *path);
+        file.and_then(|f| f.load.open())
+    };
+    let mut proof = detail(prove(repo, situation)?, open);
+    let drafts: Vec<(&Case, &Draft)> = (files.iter())
+        .filter_map(|file| Some((&file.case, file.load.open()?.draft())))
+        .collect();
     let mut audit = AuditJson::default();
-    for file in &files {
-        let Some(open) = file.open() else { continue };
-        let report = worker.audit(&file.case, open.draft());
+    for ((case, _), report) in drafts.iter().zip(service.audit(&drafts)) {
         audit.ours += report.ours;
         audit.theirs += report.theirs;
-        proof.add_findings(&file.case.path, &report.findings);
+        proof.add_findings(&case.path, &report.findings);
         audit.files.push(FileAudit {
-            path: file.case.path.clone(),
+            path: case.path.clone(),
             report,
         });
     }

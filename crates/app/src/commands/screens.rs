@@ -2,6 +2,7 @@
 
 use crate::base::settings::Settings;
 use crate::base::theme::{Ground, Theme, ThemeOptions};
+use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
 use crate::run::runtime::run;
 use crate::run::worker::Worker;
@@ -11,13 +12,13 @@ use std::env;
 use std::path::Path;
 
 pub(crate) fn screens(folder: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
-    let worker = Worker::new(Repository::discover(folder)?);
-    show(worker, ground, ascii)?;
+    let service = CaseService::new(Repository::discover(folder)?);
+    show(service, ground, ascii)?;
     Ok(Exit::Done)
 }
 
 /// Opens the screens.
-pub(crate) fn show(worker: Worker, ground: Ground, ascii: bool) -> Result<()> {
+pub(crate) fn show(service: CaseService, ground: Ground, ascii: bool) -> Result<()> {
     let variable = |name| env::var(name).unwrap_or_default();
     let (colorterm, term, colorfgbg) = (
         variable("COLORTERM"),
@@ -38,5 +39,5 @@ pub(crate) fn show(worker: Worker, ground: Ground, ascii: bool) -> Result<()> {
         term: &term,
         colorfgbg: &colorfgbg,
     });
-    run(worker, theme, Settings::read()?)
+    run(Worker::new(service), theme, Settings::read()?)
 }

@@ -6,7 +6,7 @@ use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::file::FileState;
 use crate::view::gate::gate;
-use armistice_core::{RegionState, Resolution, Side, Version};
+use armistice_core::{PerSide, RegionState, Resolution, Side, Version};
 use armistice_git::{Ending, Operation, Verdict};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -70,7 +70,9 @@ impl Canvas<'_> {
         let state = self.state;
         let ready = gate(state).is_none();
         let mut lines = vec![what_comes(state)];
-        if let Some((ours, theirs)) = state.accord.against.filter(|_| worth_telling(state)) {
+        if let Some(PerSide { ours, theirs }) =
+            state.accord.against.filter(|_| worth_telling(state))
+        {
             let told = |(files, added, removed): (usize, usize, usize)| {
                 format!(
                     "{}, {} added, {} removed",

@@ -6,6 +6,7 @@ use crate::base::safe_text::{count, fit, fit_path, wrap};
 use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
+use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, OpenFile};
 use crate::view::given_up::given_up;
 use crate::view::overview::{OverviewCell, overview};
@@ -184,7 +185,7 @@ impl Canvas<'_> {
                 .iter()
                 .find(|b| b.command == Command::Whole(outcome))
                 .map_or("", |b| b.keys[0]);
-            let told = given_up(self.state, self.state.docket.chosen, outcome);
+            let told = given_up(self.state, FileId(self.state.docket.chosen), outcome);
             let wide = self.screen.is_wide();
             let mut pen = self.pen(area, y);
             pen.write(key, theme.bold())
@@ -334,10 +335,13 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
                     count(own(RegionKind::Theirs), "change"),
                 ),
             ));
-            if open.encoding.name() != "UTF-8" {
-                out.push((Role::Faint, format!("Read as {}.", open.encoding.name())));
+            if open.opened.encoding.name() != "UTF-8" {
+                out.push((
+                    Role::Faint,
+                    format!("Read as {}.", open.opened.encoding.name()),
+                ));
             }
-            out.extend(open.note.iter().map(|n| (Role::Finding, n.clone())));
+            out.extend(open.opened.note.iter().map(|n| (Role::Finding, n.clone())));
         }
     }
     match (file.case.standing, file.changed) {

@@ -2,14 +2,14 @@
 
 use crate::base::safe_text::{count, fit, visible};
 use crate::base::theme::{Role, Theme};
+use crate::case::choices::{Choice, PROPOSAL};
+use crate::case::evidence::{Card, CardLine, Lens, Tone};
 use crate::render::canvas::Canvas;
-use crate::state::choices::{Choice, PROPOSAL, choices};
-use crate::state::evidence::{Card, CardLine, Tone, cards};
-use crate::state::file::{Lens, Mode, OpenFile};
+use crate::state::file::{Mode, OpenFile};
 use crate::view::evidence::{
     Aligned, EvRow, aligned, is_low, low_cells, parts, per_row, reason, rows,
 };
-use armistice_core::{RegionId, RegionKind, RegionState, Version};
+use armistice_core::{RegionKind, RegionState, Version};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -69,11 +69,11 @@ impl Canvas<'_> {
     }
 
     fn cards(&mut self, file: &OpenFile, area: Rect) {
-        let cards = cards(file);
+        let cards = &file.shown().cards;
         if cards.is_empty() {
             return self.nothing_here(file, area);
         }
-        for (y, row) in (0..area.height).zip(rows(file, &cards, area.height as usize)) {
+        for (y, row) in (0..area.height).zip(rows(file, cards, area.height as usize)) {
             match row {
                 EvRow::Head(i) => self.card_head(file, area, y, &cards[i]),
                 EvRow::Line(i, n) => {
@@ -157,7 +157,7 @@ impl Canvas<'_> {
         let single = situation.operation.theirs_is_one_commit() && card.party == Version::Theirs;
         let commit = party.and_then(|p| p.commit.as_ref()).filter(|_| single);
         let subject = commit.map_or(String::new(), |c| visible(&c.subject));
-        let kind = file.plan().region(RegionId(file.view.region)).kind;
+        let kind = file.plan().region(file.view.region).kind;
         let name = if kind == RegionKind::Same && card.party == Version::Ours {
             ""
         } else {
@@ -225,7 +225,7 @@ impl Canvas<'_> {
 
     fn settle_box(&mut self, file: &OpenFile, area: Rect) {
         let theme = *self.theme;
-        let id = RegionId(file.view.region);
+        let id = file.view.region;
         let title = match file.draft().standing(id) {
             RegionState::Open => "settle".to_owned(),
             RegionState::Settled(resolution) => format!("settled by {}", resolution.name()),
@@ -237,9 +237,9 @@ impl Canvas<'_> {
             RegionState::Merged => "merged by itself".to_owned(),
         };
         self.rule(area, 0, &title);
-        let choices = choices(file, id);
+        let choices = &file.shown().choices;
         if is_low(self.screen.evidence()) && !choices.is_empty() {
-            let cells = low_cells(&choices, area.width as usize, file.view.choice);
+            let cells = low_cells(choices, area.width as usize, file.view.choice);
             let more = |nth: usize| cells.iter().all(|(n, ..)| *n != nth);
             for (nth, at) in [(0, 0), (choices.len() - 1, area.width.saturating_sub(1))] {
                 if more(nth) {
@@ -281,7 +281,7 @@ impl Canvas<'_> {
         let rest: &[(&str, &str)] = match (choices.is_empty(), file.draft().standing(id)) {
             (false, RegionState::Open) => &[("l", "pick lines"), ("e", "edit"), ("← →", "preview")],
             (false, _) => &[("r", "reopen"), ("l", "pick lines"), ("e", "edit")],
-            (true, RegionState::Merged) if !cards(file).is_empty() => {
+            (true, RegionState::Merged) if !file.shown().cards.is_empty() => {
                 &[("x", "decline"), ("e", "edit")]
             }
             (true, RegionState::Merged) => &[("e", "edit")],
@@ -376,7 +376,7 @@ impl Canvas<'_> {
             return;
         };
         let text = file.plan().versions().get(version).line(at);
-        let text = file.encoding.decode(text.content());
+        let text = file.opened.encoding.decode(text.content());
         let left = file.view.left;
         let mut pen = self.pen(area, y);
         pen.write(&format!("{:>5} ", at.number()), shade(theme.faint()));

@@ -4,7 +4,6 @@ use crate::base::editor::Editor;
 use crate::base::safe_text::{Pen, count, fit, fit_path, width_of};
 use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
-use crate::state::choices::preview_origin;
 use crate::state::file::{Mode, OpenFile};
 use crate::view::draft_rows::{DraftRow, DraftRows};
 use crate::view::overview::{OverviewCell, overview};
@@ -39,7 +38,7 @@ impl Canvas<'_> {
 
     fn file_title(&mut self, file: &OpenFile) {
         let counts = file.draft().counts();
-        let state = &self.state.files[self.state.file];
+        let state = &self.state[self.state.file];
         let tail = match (state.finished(), &file.view.mode) {
             (_, Mode::Edit(_)) => " · editing by hand".to_owned(),
             (true, _) => " · written and staged".to_owned(),
@@ -172,7 +171,7 @@ impl Canvas<'_> {
         let role = if open { Role::Base } else { line.origin.into() };
         let style = if open { theme.faint() } else { theme.text() };
         let style = if cursor { theme.chosen(style) } else { style };
-        let text = file.encoding.decode(line.line.content());
+        let text = file.opened.encoding.decode(line.line.content());
         let (left, blanks) = (file.view.left, self.state.blanks_shown);
         let ruled = matches!(file.draft().standing(line.region), RegionState::Ruled(_));
         let mut pen = self.gutter(y, role, Some(at.number()), cursor);
@@ -198,13 +197,14 @@ impl Canvas<'_> {
         cursor: bool,
     ) {
         let theme = *self.theme;
-        let Some((_, text, _)) = &rows.preview else {
+        let Some(preview) = &rows.preview else {
             return;
         };
-        let role = preview_origin(file, nth).into();
+        let role = preview.origin(nth).into();
         let text = file
+            .opened
             .encoding
-            .decode(text.line(LineIdx(nth as u32)).content());
+            .decode(preview.text.line(LineIdx(nth as u32)).content());
         let left = file.view.left;
         let style = theme.text().add_modifier(Modifier::ITALIC);
         let style = if cursor { theme.chosen(style) } else { style };
@@ -216,7 +216,7 @@ impl Canvas<'_> {
     fn empty_row(&mut self, file: &OpenFile, rows: &DraftRows<'_>, id: RegionId, y: u16) {
         let theme = *self.theme;
         let region = file.plan().region(id);
-        let previewed = rows.preview.as_ref().is_some_and(|(at, ..)| *at == id);
+        let previewed = rows.preview.as_ref().is_some_and(|p| p.region == id);
         let (role, text) = match (file.draft().standing(id), region.kind) {
             _ if previewed => (Role::Text, "nothing would stand here".to_owned()),
             (RegionState::Open, _) => (Role::Base, "base has nothing here".to_owned()),
@@ -250,10 +250,11 @@ impl Canvas<'_> {
         let number = conflict.map_or(0, |c| c.number());
         let all = file.plan().conflicts().len();
         let why = conflict
-            .and_then(|c| file.causes.get(c.0 as usize))
+            .and_then(|c| file.opened.causes.get(c.0 as usize))
             .map_or("", String::as_str);
         let title = match &rows.preview {
-            Some((at, _, label)) if *at == id => {
+            Some(preview) if preview.region == id => {
+                let label = &preview.label;
                 format!(" conflict {number} of {all} · preview: {label} ")
             }
             _ => format!(" conflict {number} of {all} · {why} "),
@@ -262,7 +263,7 @@ impl Canvas<'_> {
     }
 
     fn frame_bottom(&mut self, file: &OpenFile, id: RegionId, y: u16) {
-        let here = file.view.region == id.0;
+        let here = file.view.region == id;
         let title = match (here, file.view.choice) {
             (true, Some(_)) => " enter takes it · esc keeps it open ",
             (true, None) if matches!(file.view.mode, Mode::Pick(_)) => {

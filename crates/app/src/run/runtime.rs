@@ -43,7 +43,7 @@ enum Wake {
 /// # Errors
 /// If the repository cannot be read or the terminal refuses.
 pub fn run(worker: Worker, theme: Theme, settings: Settings) -> Result<()> {
-    let situation = worker.situation()?;
+    let situation = worker.service().situation()?;
     let worker = Arc::new(worker);
     let size =
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;

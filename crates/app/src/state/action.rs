@@ -1,9 +1,9 @@
 //! What can happen: keys, mouse, results of work; and what shall be done about it.
 
 use crate::base::commands::Command;
-use crate::state::effect::{Rulings, Tally, Trouble, Wrote};
-use crate::state::file::FileLoad;
-use armistice_core::{RegionId, Report, Ruling};
+use crate::case::load::CaseLoad;
+use crate::state::effect::{FileId, Rulings, Tally, Trouble, Wrote};
+use armistice_core::{PerSide, RegionId, Report, Ruling};
 use armistice_git::{After, Ending, LogLine, Proof, Situation};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
@@ -24,18 +24,18 @@ pub enum Action {
 /// Results of work.
 #[derive(Clone, Debug)]
 pub enum WorkResult {
-    Loaded(Vec<(usize, FileLoad)>),
-    Recorded(usize, Result<(), String>),
-    Ruled(Vec<(usize, Vec<(RegionId, Ruling)>)>),
+    Loaded(Vec<(FileId, CaseLoad)>),
+    Recorded(FileId, Result<(), String>),
+    Ruled(Vec<(FileId, Vec<(RegionId, Ruling)>)>),
     Likes(Rulings),
-    Audited(Vec<(usize, Report)>),
+    Audited(Vec<(FileId, Report)>),
     Forgot(Result<usize, String>),
-    Wrote(usize, Result<Wrote, Trouble>),
-    TookBack(usize, Result<Wrote, Trouble>),
+    Wrote(FileId, Result<Wrote, Trouble>),
+    TookBack(FileId, Result<Wrote, Trouble>),
     Situated(Box<Result<Situation, String>>),
     Proved(Result<Proof, String>),
     Ended(Ending, Result<After, String>),
     LogRead(Result<Vec<LogLine>, String>),
-    Measured(Result<(Tally, Tally), String>),
+    Measured(Result<PerSide<Tally>, String>),
     Note(String),
 }

@@ -4,12 +4,13 @@ use crate::base::commands::Tab;
 use crate::base::editor::Editor;
 use crate::base::keymap::KeyContext;
 use crate::base::settings::Settings;
-use crate::state::effect::Tally;
+use crate::case::findings::detail;
+use crate::state::effect::{FileId, Tally};
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
-use crate::state::findings::detail;
 use crate::state::overlay::{ListView, Message, Overlay};
-use armistice_core::{Counts, Draft, Report, Side, SideReport};
-use armistice_git::{Case, Ending, LogLine, Proof, Situation, Verdict};
+use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
+use armistice_git::{Case, Ending, LogLine, Proof, RepoPath, Situation, Verdict};
+use std::ops::{Index, IndexMut};
 
 /// What Proof knows.
 #[derive(Clone, Debug, Default)]
@@ -19,7 +20,7 @@ pub struct ProofState {
     /// What the checks of what is to be committed found.
     pub checked: Option<Proof>,
     /// What became of every line, by file.
-    pub reports: Vec<(usize, Report)>,
+    pub reports: Vec<(FileId, Report)>,
     pub running: bool,
     pub error: Option<String>,
     pub list: ListView,
@@ -34,7 +35,7 @@ pub struct AccordState {
     pub verdict: Option<Verdict>,
     pub log: Vec<LogLine>,
     /// The result against each parent.
-    pub against: Option<(Tally, Tally)>,
+    pub against: Option<PerSide<Tally>>,
     pub top: usize,
 }
 
@@ -66,7 +67,7 @@ pub struct State {
     pub files: Vec<FileState>,
     pub docket: ListView,
     /// The file that Parley shows.
-    pub file: usize,
+    pub file: FileId,
     pub proof: ProofState,
     pub accord: AccordState,
     pub overlay: Option<Overlay>,
@@ -104,7 +105,7 @@ impl State {
             situation,
             files,
             docket: ListView::default(),
-            file: 0,
+            file: FileId(0),
             proof: ProofState::default(),
             accord,
             overlay: None,
@@ -142,7 +143,7 @@ impl State {
             (self.accord.verdict, self.accord.log) = (old.verdict, old.log);
         }
         self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
-        self.file = self.file.min(self.files.len().saturating_sub(1));
+        self.file = self.file.min(FileId(self.files.len().saturating_sub(1)));
         // What was found before stays to be read until it is checked anew.
         self.proof.running = true;
         self.situation = situation;
@@ -168,13 +169,49 @@ impl State {
         };
     }
 
+    /// A file, if there is such a one.
+    pub fn file(&self, at: FileId) -> Option<&FileState> {
+        self.files.get(at.0)
+    }
+
+    pub fn file_mut(&mut self, at: FileId) -> Option<&mut FileState> {
+        self.files.get_mut(at.0)
+    }
+
+    /// The file that is chosen on Docket.
+    pub fn chosen(&self) -> FileId {
+        FileId(self.docket.chosen)
+    }
+
+    /// The ids of all files.
+    pub fn file_ids(&self) -> impl DoubleEndedIterator<Item = FileId> + use<> {
+        (0..self.files.len()).map(FileId)
+    }
+
+    /// The other files, going round from one.
+    pub fn others(&self, from: FileId, forward: bool) -> impl Iterator<Item = FileId> + use<> {
+        let n = self.files.len();
+        (1..n).map(move |step| match forward {
+            true => FileId((from.0 + step) % n),
+            false => FileId((from.0 + n - step) % n),
+        })
+    }
+
+    /// All files with their ids.
+    pub fn ids(&self) -> impl DoubleEndedIterator<Item = (FileId, &FileState)> {
+        self.files
+            .iter()
+            .enumerate()
+            .map(|(at, file)| (FileId(at), file))
+    }
+
     /// The file that Parley shows, if it has lines.
     pub fn open_file(&self) -> Option<&OpenFile> {
-        self.files.get(self.file)?.open()
+        self.file(self.file)?.open()
     }
 
     pub fn open_file_mut(&mut self) -> Option<&mut OpenFile> {
-        self.files.get_mut(self.file)?.open_mut()
+        self.file_mut(self.file)?.open_mut()
     }
 
     /// Which keys count now.
@@ -216,9 +253,9 @@ impl State {
     }
 
     /// The drafts of all files that are read, to be accounted for.
-    pub fn drafts(&self) -> Vec<(usize, Draft)> {
-        let open = self.files.iter().enumerate();
-        open.filter_map(|(at, f)| Some((at, f.open()?.draft().clone())))
+    pub fn drafts(&self) -> Vec<(FileId, Draft)> {
+        self.ids()
+            .filter_map(|(at, f)| Some((at, f.open()?.draft().clone())))
             .collect()
     }
 
@@ -227,9 +264,13 @@ impl State {
         let Some(checked) = self.proof.checked.clone() else {
             return;
         };
-        let mut proof = detail(checked, &self.files);
+        let open = |path: &RepoPath| {
+            let file = self.files.iter().find(|f| f.case.path == *path);
+            file.and_then(|f| f.open()).map(|f| &f.opened)
+        };
+        let mut proof = detail(checked, open);
         for (at, report) in &self.proof.reports {
-            if let Some(file) = self.files.get(*at) {
+            if let Some(file) = self.file(*at) {
                 proof.add_findings(&file.case.path, &report.findings);
             }
         }
@@ -252,5 +293,21 @@ impl State {
             Side::Ours => &self.situation.ours.label,
             Side::Theirs => &self.situation.theirs.label,
         }
+    }
+}
+
+/// # Panics
+/// If there is no such file.
+impl Index<FileId> for State {
+    type Output = FileState;
+
+    fn index(&self, at: FileId) -> &FileState {
+        &self.files[at.0]
+    }
+}
+
+impl IndexMut<FileId> for State {
+    fn index_mut(&mut self, at: FileId) -> &mut FileState {
+        &mut self.files[at.0]
     }
 }

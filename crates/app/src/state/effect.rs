@@ -1,12 +1,17 @@
 //! Work to be done outside of the state.
 
+use crate::case::finish::Finish;
 use armistice_core::{Draft, Event, PastResolution, Plan, RegionId, Ruling};
 use armistice_git::{Ending, FileOutcome, Overwrite, Seen};
 use std::path::PathBuf;
 use std::sync::Arc;
 
+/// A file of the state, counted from zero in the order of the situation's cases.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct FileId(pub usize);
+
 /// Rulings for conflicts of several files.
-pub type Rulings = Vec<(usize, RegionId, Ruling)>;
+pub type Rulings = Vec<(FileId, RegionId, Ruling)>;
 
 /// Files, added and removed lines of the result against one parent.
 pub type Tally = (usize, usize, usize);
@@ -31,37 +36,32 @@ pub enum Trouble {
 /// Work to be done outside of the state.
 #[derive(Clone, Debug)]
 pub enum Effect {
-    Load(Vec<usize>),
+    Load(Vec<FileId>),
     /// One file, before all others that wait.
-    LoadFirst(usize),
-    Record(usize, Vec<Event>),
+    LoadFirst(FileId),
+    Record(FileId, Vec<Event>),
     /// Account for every line in drafts of files.
-    Audit(Vec<(usize, Draft)>),
+    Audit(Vec<(FileId, Draft)>),
     /// Ask the rules about plans anew.
-    Propose(Vec<(usize, Arc<Plan>)>),
+    Propose(Vec<(FileId, Arc<Plan>)>),
     /// Look for conflicts like one that was settled.
     FindLike {
         past_resolution: Box<PastResolution>,
         by: String,
-        plans: Vec<(usize, Arc<Plan>, Vec<RegionId>)>,
+        plans: Vec<(FileId, Arc<Plan>, Vec<RegionId>)>,
     },
-    Remember(Vec<PastResolution>),
     /// Forget what is remembered about the same three texts.
     Forget(Box<PastResolution>),
-    Write {
-        file: usize,
-        bytes: Vec<u8>,
-        seen: Seen,
-        overwrite: Overwrite,
-    },
+    /// Write and stage a file, then remember how it was settled.
+    Finish(FileId, Box<Finish>),
     SettleWhole {
-        file: usize,
+        file: FileId,
         outcome: FileOutcome,
         seen: Seen,
         overwrite: Overwrite,
     },
     TakeBack {
-        file: usize,
+        file: FileId,
         markers: Vec<u8>,
     },
     ReadSituation,
@@ -69,12 +69,31 @@ pub enum Effect {
     End(Ending, Option<String>),
     ReadLog,
     Measure,
-    SaveUnsavedEdit(usize, String),
-    DropUnsavedEdit(usize),
+    SaveUnsavedEdit(FileId, String),
+    DropUnsavedEdit(FileId),
     /// To the terminal's clipboard.
     Copy(String),
     CancelWork,
     /// Stop the process until the shell lets it go on.
     Suspend,
     Quit,
+}
+
+impl Effect {
+    /// The files it is about, in order; none if it is about the repository as a whole.
+    pub fn files(&self) -> Vec<FileId> {
+        match self {
+            Effect::Load(files) => files.clone(),
+            Effect::LoadFirst(at)
+            | Effect::Record(at, _)
+            | Effect::Finish(at, _)
+            | Effect::SaveUnsavedEdit(at, _)
+            | Effect::DropUnsavedEdit(at)
+            | Effect::SettleWhole { file: at, .. }
+            | Effect::TakeBack { file: at, .. } => vec![*at],
+            Effect::Propose(plans) => plans.iter().map(|(at, _)| *at).collect(),
+            Effect::Audit(drafts) => drafts.iter().map(|(at, _)| *at).collect(),
+            _ => Vec::new(),
+        }
+    }
 }

@@ -1,11 +1,12 @@
 //! A conflicted file as far as it has been read, and where a person is in it.
 
 use crate::base::editor::Editor;
-use armistice_core::{
-    Counts, Draft, Encoding, Pick, Plan, RegionId, Resolution, Ruling, Session, Side,
-};
-use armistice_git::{Case, IndexState, Seen};
-use std::collections::BTreeMap;
+use crate::case::choices::{Choice, choices};
+use crate::case::evidence::{Card, Lens, cards};
+use crate::case::load::{CaseLoad, WholeFile, whole_counts};
+use crate::case::opened::OpenedFile;
+use armistice_core::{Counts, Draft, Pick, Plan, RegionId, Resolution, Ruling};
+use armistice_git::{Case, IndexState};
 
 /// A conflicted file as far as it has been read.
 #[derive(Clone, Debug)]
@@ -20,91 +21,95 @@ pub enum FileLoad {
     Whole(WholeFile),
 }
 
-/// A case that is settled as a whole.
-#[derive(Clone, Debug)]
-pub struct WholeFile {
-    /// Why its lines cannot be merged here.
-    pub why: &'static str,
-    /// Bytes of base, ours, theirs; `None` for a missing version.
-    pub sizes: [Option<usize>; 3],
-    /// Lines each side added to and removed from base, where there are lines.
-    pub lost: Option<[(usize, usize); 2]>,
-    pub seen: Seen,
+impl From<CaseLoad> for FileLoad {
+    fn from(load: CaseLoad) -> Self {
+        match load {
+            CaseLoad::Failed(why) => FileLoad::Failed(why),
+            CaseLoad::Lines(opened) => FileLoad::Lines(Box::new(OpenFile::new(*opened))),
+            CaseLoad::Whole(whole) => FileLoad::Whole(whole),
+        }
+    }
 }
 
-/// A file with a session over it.
+/// An opened file, and where a person is in it.
 #[derive(Clone, Debug)]
 pub struct OpenFile {
-    pub session: Session,
-    pub encoding: Encoding,
-    pub seen: Seen,
-    /// Lines that ours and theirs added to and removed from base.
-    pub lost: [(usize, usize); 2],
-    /// Why each conflict is one, in the plan's order.
-    pub causes: Vec<String>,
-    /// What the rules make of the conflicts, settled ones too.
-    pub rulings: BTreeMap<RegionId, Ruling>,
-    /// The words of one side at the indentation of the other, where conflicts can be settled so.
-    pub reindented: BTreeMap<RegionId, Vec<(Side, Resolution)>>,
-    /// Whether what we staged is no longer what the draft says.
-    pub outdated: bool,
+    pub opened: OpenedFile,
     pub view: FileView,
-    /// What a person should know about how it was opened.
-    pub note: Option<String>,
-    /// Text of an edit that was cut short.
-    pub unsaved_edit: Option<String>,
+    shown: Shown,
+}
+
+/// What is worked out once a decision, not once a frame.
+#[derive(Clone, Debug, Default)]
+pub struct Shown {
+    /// What it was worked out for: region, lens, revision of the decisions.
+    of: Option<(RegionId, Lens, u64)>,
+    /// The cards of the region at hand.
+    pub cards: Vec<Card>,
+    /// What is possible there.
+    pub choices: Vec<Choice>,
 }
 
 impl OpenFile {
+    pub fn new(opened: OpenedFile) -> Self {
+        let mut file = OpenFile {
+            opened,
+            view: FileView::default(),
+            shown: Shown::default(),
+        };
+        file.refresh();
+        file
+    }
+
     pub fn draft(&self) -> &Draft {
-        self.session.draft()
+        self.opened.draft()
     }
 
     pub fn plan(&self) -> &Plan {
-        self.session.draft().plan()
+        self.opened.plan()
     }
 
-    /// What a rule would let stand for an open conflict.
     pub fn proposal(&self, id: RegionId) -> Option<&Ruling> {
-        let open = self.draft().is_open(id);
-        let ruling = self.rulings.get(&id).filter(|_| open);
-        ruling.filter(|r| r.resolution.is_some())
+        self.opened.proposal(id)
     }
-}
 
-/// How the evidence is looked at.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Lens {
-    /// base→ours and base→theirs.
-    #[default]
-    Deltas,
-    /// Ours against theirs.
-    Face,
-    /// The plain versions.
-    Texts,
-}
-
-impl Lens {
-    pub const ALL: [Lens; 3] = [Lens::Deltas, Lens::Face, Lens::Texts];
-
-    pub fn name(self) -> &'static str {
-        match self {
-            Lens::Deltas => "deltas",
-            Lens::Face => "face",
-            Lens::Texts => "texts",
+    /// The lens that counts: picking needs the plain lines.
+    pub fn lens(&self) -> Lens {
+        match self.view.mode {
+            Mode::Pick(_) => Lens::Texts,
+            _ => self.view.lens,
         }
     }
 
-    pub fn next(self) -> Self {
-        Lens::ALL[(self as usize + 1) % 3]
+    /// Works out what the region at hand shows, unless that is known already.
+    pub fn refresh(&mut self) {
+        let (region, lens) = (self.view.region, self.lens());
+        let of = Some((region, lens, self.opened.revision()));
+        if self.shown.of != of {
+            self.shown = Shown {
+                of,
+                cards: cards(&self.opened, region, lens),
+                choices: choices(&self.opened, region),
+            };
+        }
+    }
+
+    /// What the region at hand shows, as of the last [`OpenFile::refresh`].
+    pub fn shown(&self) -> &Shown {
+        &self.shown
+    }
+
+    /// The choice that is previewed.
+    pub fn previewed(&self) -> Option<&Choice> {
+        self.shown.choices.get(self.view.choice?)
     }
 }
 
 /// Where a person is in a file.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct FileView {
     /// The region the cursor is in.
-    pub region: u32,
+    pub region: RegionId,
     /// Rows below the region's first.
     pub offset: usize,
     /// First row shown.
@@ -116,6 +121,21 @@ pub struct FileView {
     /// The previewed choice, by its place in the settle box.
     pub choice: Option<usize>,
     pub mode: Mode,
+}
+
+impl Default for FileView {
+    fn default() -> Self {
+        FileView {
+            region: RegionId(0),
+            offset: 0,
+            top: 0,
+            left: 0,
+            lens: Lens::default(),
+            wide: false,
+            choice: None,
+            mode: Mode::default(),
+        }
+    }
 }
 
 /// What is being done in a file.
@@ -175,26 +195,18 @@ impl FileState {
 
     /// Conflicts and open ones; a case without lines is one conflict.
     pub fn counts(&self) -> Option<Counts> {
-        let done = self.case.standing == IndexState::Staged;
         match &self.load {
             FileLoad::Waiting => None,
-            FileLoad::Lines(open) => Some(open.draft().counts()),
-            FileLoad::Failed(_) | FileLoad::Whole(_) => Some(Counts {
-                conflicts: 1,
-                open: usize::from(!done),
-                by_rule: 0,
-            }),
+            FileLoad::Lines(open) => Some(open.opened.counts()),
+            FileLoad::Failed(_) | FileLoad::Whole(_) => Some(whole_counts(&self.case)),
         }
     }
 
     /// Open conflicts for which a rule proposes something.
     pub fn proposals(&self) -> impl Iterator<Item = RegionId> {
-        let open = self.open();
-        let ids = open
+        self.open()
             .into_iter()
-            .flat_map(|file| file.draft().open().map(move |id| (file, id)));
-        ids.filter(|(file, id)| file.proposal(*id).is_some())
-            .map(|(_, id)| id)
+            .flat_map(|file| file.opened.proposals())
     }
 
     pub fn open(&self) -> Option<&OpenFile> {

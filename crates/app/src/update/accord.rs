@@ -44,7 +44,11 @@ fn go_to_finding(state: &mut State) -> Vec<Effect> {
     else {
         return Vec::new();
     };
-    let Some(at) = state.files.iter().position(|f| f.case.path == finding.path) else {
+    let Some(at) = state
+        .ids()
+        .find(|(_, f)| f.case.path == finding.path)
+        .map(|(at, _)| at)
+    else {
         let line = finding
             .finding
             .line
@@ -166,7 +170,7 @@ fn what_is_discarded(state: &State) -> Vec<String> {
         .files
         .iter()
         .filter_map(|f| f.open())
-        .map(|o| o.session.steps().len())
+        .map(|o| o.opened.session().steps().len())
         .sum();
     let finished = state.files_done().0;
     if decided + finished > 0 {

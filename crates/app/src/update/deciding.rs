@@ -2,17 +2,17 @@
 
 use crate::base::safe_text::count;
 use crate::state::app::State;
-use crate::state::effect::Effect;
+use crate::state::effect::{Effect, FileId};
 use crate::update::moving::with_view;
-use armistice_core::{Entry, Event, Step};
+use armistice_core::{Entry, Event, RegionId, Step};
 
 /// Applies an event to the file at hand and has it recorded.
 pub(crate) fn decide(state: &mut State, event: Event, message: String) -> Vec<Effect> {
     state.say(message);
     let effects = apply(state, state.file, event);
     with_view(state, |file| {
-        let max = file.plan().regions().len().saturating_sub(1) as u32;
-        file.view.region = file.view.region.min(max);
+        let last = file.plan().regions().len().saturating_sub(1) as u32;
+        file.view.region = file.view.region.min(RegionId(last));
     });
     effects
 }
@@ -22,17 +22,17 @@ pub(crate) fn step(label: String, entries: Vec<Entry>) -> Event {
 }
 
 /// Applies an event to any file and has it recorded.
-pub(crate) fn apply(state: &mut State, at: usize, event: Event) -> Vec<Effect> {
-    let Some(open) = state.files.get_mut(at).and_then(|f| f.open_mut()) else {
+pub(crate) fn apply(state: &mut State, at: FileId, event: Event) -> Vec<Effect> {
+    let Some(open) = state.file_mut(at).and_then(|f| f.open_mut()) else {
         return Vec::new();
     };
-    let unsaved = open.session.take_unsaved();
-    if let Err(refused) = open.session.apply(&event) {
+    let unsaved = open.opened.take_unsaved();
+    if let Err(refused) = open.opened.apply(&event) {
         state.complain(format!("not done: {refused}"));
         return unsaved.map_or(Vec::new(), |first| vec![Effect::Record(at, vec![first])]);
     }
     open.view.choice = None;
-    state.files[at].changed = true;
+    state[at].changed = true;
     vec![Effect::Record(
         at,
         unsaved.into_iter().chain([event]).collect(),
@@ -43,11 +43,11 @@ pub(crate) fn apply(state: &mut State, at: usize, event: Event) -> Vec<Effect> {
 pub(crate) fn do_together(
     state: &mut State,
     label: &str,
-    entries: Vec<(usize, Entry)>,
+    entries: Vec<(FileId, Entry)>,
 ) -> Vec<Effect> {
     let group = state.next_group();
     let mut effects = Vec::new();
-    for at in 0..state.files.len() {
+    for at in state.file_ids() {
         let own: Vec<_> = entries
             .iter()
             .filter(|(f, _)| *f == at)
@@ -71,18 +71,23 @@ pub(crate) fn with_the_others(state: &mut State, group: u64, event: &Event) -> V
     let here = state.file;
     let mut effects = Vec::new();
     let mut stuck = 0;
-    for at in 0..state.files.len() {
-        let Some(open) = state.files[at].open().filter(|_| at != here) else {
+    for at in state.file_ids() {
+        let Some(open) = state[at].open().filter(|_| at != here) else {
             continue;
         };
         let step = match event {
-            Event::Undo => open.session.undoable(),
-            _ => open.session.redoable(),
+            Event::Undo => open.opened.session().undoable(),
+            _ => open.opened.session().redoable(),
         };
         if step.and_then(|s| s.group) == Some(group) {
             effects.extend(apply(state, at, event.clone()));
         } else if *event == Event::Undo
-            && open.session.steps().iter().any(|s| s.group == Some(group))
+            && open
+                .opened
+                .session()
+                .steps()
+                .iter()
+                .any(|s| s.group == Some(group))
         {
             stuck += 1;
         }

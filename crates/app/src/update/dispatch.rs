@@ -7,18 +7,13 @@ use crate::base::keymap::KeyContext;
 use crate::state::action::Action;
 use crate::state::app::State;
 use crate::state::effect::Effect;
-use crate::update::accord;
-use crate::update::docket;
-use crate::update::editing;
 use crate::update::files::show_file;
 use crate::update::loading::loads;
 use crate::update::moving::go_to_row;
-use crate::update::overlay;
 use crate::update::overlay::Pressed;
-use crate::update::parley;
 use crate::update::picking::click_pick;
-use crate::update::results;
 use crate::update::windows::settle_views;
+use crate::update::{accord, docket, editing, overlay, parley, results};
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
 use ratatui::crossterm::event::{
@@ -31,6 +26,7 @@ const WHEEL: usize = 3;
 /// Applies an action; returns what must be done outside.
 pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
     let mut effects = apply(state, action);
+    settle_views(state);
     // What is checked is accounted for too; both are work for others than the screen.
     if effects.iter().any(|effect| matches!(effect, Effect::Prove)) {
         effects.push(Effect::Audit(state.drafts()));
@@ -46,7 +42,6 @@ fn apply(state: &mut State, action: Action) -> Vec<Effect> {
         Action::Paste(text) => on_paste(state, &text),
         Action::Resize(width, height) => {
             state.size = (width, height);
-            settle_views(state);
             Vec::new()
         }
         Action::Tick(now) => {
@@ -54,17 +49,13 @@ fn apply(state: &mut State, action: Action) -> Vec<Effect> {
             editing::save_unsaved_edit(state)
         }
         Action::Command(command) => run(state, command),
-        Action::Done(generation, outcome) => {
-            let effects = results::take(state, generation, *outcome);
-            settle_views(state);
-            effects
-        }
+        Action::Done(generation, outcome) => results::take(state, generation, *outcome),
     }
 }
 
 /// What to do when the program starts.
 pub fn start(state: &mut State) -> Vec<Effect> {
-    let mut effects = loads((0..state.files.len()).collect());
+    let mut effects = loads(state.file_ids().collect());
     effects.push(Effect::Prove);
     effects.push(Effect::Measure);
     if state.situation.is_idle() {
@@ -83,7 +74,6 @@ fn on_key(state: &mut State, key: KeyEvent) -> Vec<Effect> {
     }
     let context = state.context();
     if context == KeyContext::Editing && editing::prompt_key(state, &key, &name) {
-        settle_views(state);
         return Vec::new();
     }
     if let Some(command) = keymap::command_for(context, &name) {
@@ -96,7 +86,6 @@ fn on_key(state: &mut State, key: KeyEvent) -> Vec<Effect> {
             .intersects(KeyModifiers::CONTROL | KeyModifiers::ALT)
     {
         editing::insert(state, &c.to_string());
-        settle_views(state);
     }
     Vec::new()
 }
@@ -104,7 +93,6 @@ fn on_key(state: &mut State, key: KeyEvent) -> Vec<Effect> {
 fn on_paste(state: &mut State, text: &str) -> Vec<Effect> {
     if state.overlay.is_none() && keymap::is_typing(state.context()) {
         editing::insert(state, text);
-        settle_views(state);
     }
     Vec::new()
 }
@@ -149,12 +137,10 @@ fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
         }
         Hit::DraftRow(row) if state.overlay.is_none() => {
             go_to_row(state, row);
-            settle_views(state);
             Vec::new()
         }
         Hit::Spine(row) if state.overlay.is_none() => {
             go_to_row(state, row);
-            settle_views(state);
             Vec::new()
         }
         Hit::Choice(nth) if state.overlay.is_none() => parley::click_choice(state, nth),
@@ -165,7 +151,7 @@ fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
 
 /// Runs a command; what it means depends on the screen.
 pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
-    let effects = match command {
+    match command {
         Command::Go(tab) => go(state, tab),
         Command::Help | Command::Ask => {
             overlay::open(state, command);
@@ -184,9 +170,7 @@ pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
             Tab::Proof => accord::run_proof(state, command),
             Tab::Accord => accord::run(state, command),
         },
-    };
-    settle_views(state);
-    effects
+    }
 }
 
 fn go(state: &mut State, tab: Tab) -> Vec<Effect> {

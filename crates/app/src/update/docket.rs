@@ -3,7 +3,7 @@
 use crate::base::commands::Command;
 use crate::base::editor::Motion;
 use crate::state::app::State;
-use crate::state::effect::Effect;
+use crate::state::effect::{Effect, FileId};
 use crate::state::file::FileLoad;
 use crate::state::overlay::{Overlay, Question};
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
@@ -23,12 +23,12 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Move(Motion::End) => view.chosen = last,
         Command::NextOpen => next_open(state, true),
         Command::PrevOpen => next_open(state, false),
-        Command::Accept => return show_file(state, state.docket.chosen),
-        Command::WriteFile => return finish(state, state.docket.chosen),
+        Command::Accept => return show_file(state, state.chosen()),
+        Command::WriteFile => return finish(state, state.chosen()),
         Command::SettleLikely => return rulings::settle_likely(state, None),
         Command::NextPolicy => return rulings::next_policy(state),
-        Command::TakeBack => return take_back(state, state.docket.chosen),
-        Command::Whole(outcome) => return ask_whole(state, state.docket.chosen, outcome),
+        Command::TakeBack => return take_back(state, state.chosen()),
+        Command::Whole(outcome) => return ask_whole(state, state.chosen(), outcome),
         _ => {}
     }
     Vec::new()
@@ -39,22 +39,22 @@ pub(crate) fn click(state: &mut State, row: usize) -> Vec<Effect> {
         return Vec::new();
     }
     if state.docket.chosen == row {
-        return show_file(state, row);
+        return show_file(state, FileId(row));
     }
     state.docket.chosen = row;
     Vec::new()
 }
 
 fn next_open(state: &mut State, forward: bool) {
-    match other_unfinished(state, state.docket.chosen, forward) {
-        Some(at) => state.docket.chosen = at,
+    match other_unfinished(state, state.chosen(), forward) {
+        Some(at) => state.docket.chosen = at.0,
         None => state.say("no other file has anything open"),
     }
 }
 
 /// Says what a whole-file outcome would give up, and asks.
-fn ask_whole(state: &mut State, at: usize, outcome: FileOutcome) -> Vec<Effect> {
-    let Some(file) = state.files.get(at) else {
+fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect> {
+    let Some(file) = state.file(at) else {
         return Vec::new();
     };
     if file.case.standing == IndexState::Staged {
@@ -62,7 +62,7 @@ fn ask_whole(state: &mut State, at: usize, outcome: FileOutcome) -> Vec<Effect> 
         return Vec::new();
     }
     let seen = match &file.load {
-        FileLoad::Lines(open) => open.seen.clone(),
+        FileLoad::Lines(open) => open.opened.seen.clone(),
         FileLoad::Whole(whole) => whole.seen.clone(),
         FileLoad::Waiting | FileLoad::Failed(_) => {
             state.say("still reading this file");

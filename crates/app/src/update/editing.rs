@@ -5,8 +5,7 @@ use crate::base::editor::Editor;
 use crate::base::keymap::KeyContext;
 use crate::base::safe_text::count;
 use crate::state::app::State;
-use crate::state::choices::choices;
-use crate::state::effect::Effect;
+use crate::state::effect::{Effect, FileId};
 use crate::state::file::{Editing, Mode, OpenFile};
 use crate::update::deciding::decide;
 use crate::update::moving::go_to_line;
@@ -22,20 +21,22 @@ pub(crate) fn start(state: &mut State) {
     let Some(file) = state.open_file_mut() else {
         return;
     };
-    let id = RegionId(file.view.region);
+    let id = file.view.region;
     let row = file
         .view
         .offset
         .saturating_sub(usize::from(file.draft().is_open(id)));
     let seed = seed(file, id);
     let before = match &seed {
-        Some(resolution) => seeded(file, id, resolution),
+        Some(resolution) => file
+            .opened
+            .draft_with(Entry::Settle(id, resolution.clone())),
         None => file.draft().clone(),
     };
     let open = file.draft().is_open(id);
-    let (text, marks) = text_of(&before, file.encoding);
+    let (text, marks) = text_of(&before, file.opened.encoding);
     let mut editor = Editor::new(&text, marks);
-    let unsaved = file.unsaved_edit.take();
+    let unsaved = file.opened.unsaved_edit.take();
     let resumed = unsaved.is_some();
     if let Some(unsaved) = unsaved {
         editor.select_all();
@@ -62,26 +63,14 @@ pub(crate) fn start(state: &mut State) {
 
 /// What an open conflict starts from: the previewed choice; both sides where base has nothing.
 fn seed(file: &OpenFile, id: RegionId) -> Option<Resolution> {
-    let chosen = file
-        .view
-        .choice
-        .and_then(|nth| choices(file, id).into_iter().nth(nth));
     let region = file.plan().region(id);
-    match chosen {
-        Some(choice) => Some(choice.resolution),
+    match file.previewed() {
+        Some(choice) => Some(choice.resolution.clone()),
         None if file.draft().is_open(id) && region.base.is_empty() => {
             Some(Resolution::Both(Side::Ours))
         }
         None => None,
     }
-}
-
-fn seeded(file: &OpenFile, id: RegionId, resolution: &Resolution) -> Draft {
-    let mut session = file.session.clone();
-    let entries = vec![Entry::Settle(id, resolution.clone())];
-    // A choice offered for this very region fits it; the draft as it is stands in otherwise.
-    let _ = session.apply(&Event::Do(Step::new("", entries)));
-    session.draft().clone()
 }
 
 /// The draft as text with LF line ends, and where each line came from.
@@ -236,7 +225,7 @@ fn leave(state: &mut State) -> Vec<Effect> {
         return Vec::new();
     };
     let line = editing.editor.position().0;
-    let entries = match entries(editing, file.encoding) {
+    let entries = match entries(editing, file.opened.encoding) {
         Ok(entries) => entries,
         Err(why) => {
             state.complain(why);
@@ -340,7 +329,7 @@ pub(crate) fn save_unsaved_edit(state: &mut State) -> Vec<Effect> {
             && editing.editor.dirty
         {
             editing.editor.dirty = false;
-            effects.push(Effect::SaveUnsavedEdit(at, editing.editor.text()));
+            effects.push(Effect::SaveUnsavedEdit(FileId(at), editing.editor.text()));
         }
     }
     effects

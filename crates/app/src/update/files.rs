@@ -2,31 +2,23 @@
 
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
+use crate::case::finish::Finish;
 use crate::state::app::State;
-use crate::state::effect::Effect;
-use crate::state::file::{FileLoad, Mode, OpenFile};
+use crate::state::effect::{Effect, FileId};
+use crate::state::file::{FileLoad, Mode};
 use crate::update::moving::arrive;
-use armistice_core::{
-    Certainty, Markers, PastResolution, RegionId, RegionState, render_with_markers,
-};
+use armistice_core::{Markers, render_with_markers};
 use armistice_git::{IndexState, Overwrite};
 
 /// The nearest other file that is not finished, going round.
-pub(crate) fn other_unfinished(state: &State, from: usize, forward: bool) -> Option<usize> {
-    let n = state.files.len();
-    let step = |i: usize| {
-        if forward {
-            (from + i) % n
-        } else {
-            (from + n - i) % n
-        }
-    };
-    (1..n).map(step).find(|at| !state.files[*at].finished())
+pub(crate) fn other_unfinished(state: &State, from: FileId, forward: bool) -> Option<FileId> {
+    let mut others = state.others(from, forward);
+    others.find(|at| !state[*at].finished())
 }
 
 /// Shows a file in Parley, or says why it has no lines to show.
-pub(crate) fn show_file(state: &mut State, at: usize) -> Vec<Effect> {
-    let Some(file) = state.files.get(at) else {
+pub(crate) fn show_file(state: &mut State, at: FileId) -> Vec<Effect> {
+    let Some(file) = state.file(at) else {
         state.say("there is no file in conflict");
         return Vec::new();
     };
@@ -46,14 +38,14 @@ pub(crate) fn show_file(state: &mut State, at: usize) -> Vec<Effect> {
                 whole.why
             );
             state.tab = Tab::Docket;
-            state.docket.chosen = at;
+            state.docket.chosen = at.0;
             state.say(text);
         }
         FileLoad::Lines(open) => {
-            let note = open.note.clone();
+            let note = open.opened.note.clone();
             state.tab = Tab::Parley;
             state.file = at;
-            state.docket.chosen = at;
+            state.docket.chosen = at.0;
             arrive(state);
             if let Some(note) = note {
                 state.say(note);
@@ -64,8 +56,8 @@ pub(crate) fn show_file(state: &mut State, at: usize) -> Vec<Effect> {
 }
 
 /// Writes and stages a file in which nothing is open.
-pub(crate) fn finish(state: &mut State, at: usize) -> Vec<Effect> {
-    let Some(file) = state.files.get(at) else {
+pub(crate) fn finish(state: &mut State, at: FileId) -> Vec<Effect> {
+    let Some(file) = state.file(at) else {
         return Vec::new();
     };
     if file.writing {
@@ -99,32 +91,21 @@ pub(crate) fn finish(state: &mut State, at: usize) -> Vec<Effect> {
         state.say(text);
         return Vec::new();
     }
-    let effect = Effect::Write {
-        file: at,
-        bytes: open.draft().bytes(),
-        seen: open.seen.clone(),
-        overwrite: Overwrite::No,
-    };
-    let lessons = lessons(open);
+    let finish = Finish::new(&file.case, &open.opened, Overwrite::No);
     let mut effects = Vec::new();
     // What rules settled is what is written: from now on the journal says so.
-    if let Some(first) = state.files[at]
-        .open_mut()
-        .and_then(|f| f.session.take_unsaved())
-    {
+    let open = state[at].open_mut();
+    if let Some(first) = open.and_then(|f| f.opened.take_unsaved()) {
         effects.push(Effect::Record(at, vec![first]));
     }
-    state.files[at].writing = true;
+    state[at].writing = true;
     state.say(format!("writing {path} …"));
-    effects.push(effect);
-    if !lessons.is_empty() {
-        effects.push(Effect::Remember(lessons));
-    }
+    effects.push(Effect::Finish(at, Box::new(finish)));
     effects
 }
 
-pub(crate) fn take_back(state: &mut State, at: usize) -> Vec<Effect> {
-    let Some(file) = state.files.get(at) else {
+pub(crate) fn take_back(state: &mut State, at: FileId) -> Vec<Effect> {
+    let Some(file) = state.file(at) else {
         return Vec::new();
     };
     if file.case.standing == IndexState::Unmerged {
@@ -143,33 +124,4 @@ pub(crate) fn take_back(state: &mut State, at: usize) -> Vec<Effect> {
         file: at,
         markers: markers.unwrap_or_default(),
     }]
-}
-
-/// What a settled conflict teaches.
-pub(crate) fn past_resolution(file: &OpenFile, id: RegionId) -> Option<PastResolution> {
-    file.plan().conflict_of(id)?;
-    let draft = file.draft();
-    let resolution = match draft.standing(id) {
-        RegionState::Open | RegionState::Merged => return None,
-        RegionState::Settled(resolution) => Some(resolution),
-        RegionState::Ruled(ruling) => ruling.resolution.as_ref(),
-        RegionState::ByHand => None,
-    };
-    Some(PastResolution::of(
-        file.plan(),
-        id,
-        resolution,
-        &draft.text_of(id),
-    ))
-}
-
-/// What is worth remembering of a finished file: every decision of a person.
-pub(crate) fn lessons(file: &OpenFile) -> Vec<PastResolution> {
-    let by_person = |id: &&RegionId| match file.draft().standing(**id) {
-        RegionState::Settled(_) | RegionState::ByHand => true,
-        RegionState::Ruled(ruling) => ruling.certainty < Certainty::Certain,
-        RegionState::Open | RegionState::Merged => false,
-    };
-    let ids = file.plan().conflicts().iter().filter(by_person);
-    ids.filter_map(|id| past_resolution(file, *id)).collect()
 }

@@ -12,7 +12,7 @@ pub(crate) fn with_view(state: &mut State, change: impl FnOnce(&mut OpenFile)) {
 }
 
 pub(crate) fn region(state: &State) -> Option<RegionId> {
-    state.open_file().map(|f| RegionId(f.view.region))
+    state.open_file().map(|f| f.view.region)
 }
 
 /// Goes to the first open conflict when a file is shown for the first time.
@@ -20,7 +20,7 @@ pub(crate) fn arrive(state: &mut State) {
     let Some(file) = state.open_file_mut() else {
         return;
     };
-    let fresh = file.view.region == 0 && file.view.offset == 0 && file.view.top == 0;
+    let fresh = file.view.region == RegionId(0) && file.view.offset == 0 && file.view.top == 0;
     let first = file
         .draft()
         .open()
@@ -30,14 +30,14 @@ pub(crate) fn arrive(state: &mut State) {
     if let Some(first) = first {
         show(file, first);
     }
-    if file.unsaved_edit.is_some() {
+    if file.opened.unsaved_edit.is_some() {
         state.say("an edit of this file was cut short; e brings its text back");
     }
 }
 
 /// Puts the cursor on a region and the region near the top of the window.
 pub(crate) fn show(file: &mut OpenFile, region: RegionId) {
-    file.view.region = region.0;
+    file.view.region = region;
     file.view.offset = 0;
     file.view.choice = None;
     // Settled afterwards by `follow`, which leaves a few lines above the cursor.
@@ -49,17 +49,14 @@ pub(crate) fn show(file: &mut OpenFile, region: RegionId) {
 pub(crate) fn follow(file: &mut OpenFile, height: usize) {
     let rows = DraftRows::new(file);
     let (cursor, len) = (rows.cursor(), rows.height());
-    let (start, tall) = rows.of(RegionId(file.view.region));
+    let (start, tall) = rows.of(file.view.region);
     let margin = (height / 6).min(3);
     let lowest = (cursor + margin + 1).saturating_sub(height.max(1));
     let mut top = file
         .view
         .top
         .clamp(lowest, cursor.saturating_sub(margin).max(lowest));
-    let is_conflict = file
-        .plan()
-        .conflict_of(RegionId(file.view.region))
-        .is_some();
+    let is_conflict = file.plan().conflict_of(file.view.region).is_some();
     if is_conflict && tall + 2 <= height {
         let lowest = (start + tall + 1).saturating_sub(height);
         top = top.clamp(lowest, start.saturating_sub(1).max(lowest));
@@ -73,10 +70,10 @@ pub(crate) fn go_to_row(state: &mut State, row: usize) {
         let row = row.min(rows.height().saturating_sub(1));
         if let Some((id, _)) = rows.at(row) {
             let offset = row - rows.of(id).0;
-            if file.view.region != id.0 {
+            if file.view.region != id {
                 file.view.choice = None;
             }
-            file.view.region = id.0;
+            file.view.region = id;
             file.view.offset = offset;
         }
     });

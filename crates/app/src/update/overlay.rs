@@ -4,8 +4,7 @@ use crate::base::commands::Command;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::overlay::Overlay;
-use crate::update::accord;
-use crate::update::rulings;
+use crate::update::{accord, rulings};
 use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 

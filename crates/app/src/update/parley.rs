@@ -3,18 +3,16 @@
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::safe_text::count;
+use crate::case::choices::{PROPOSAL, reindented_name};
 use crate::state::app::State;
-use crate::state::choices::{PROPOSAL, choices, reindented_name};
 use crate::state::effect::Effect;
 use crate::state::file::Mode;
 use crate::update::deciding::{decide, step, with_the_others};
-use crate::update::docket;
-use crate::update::editing;
 use crate::update::files::{finish, other_unfinished, show_file};
 use crate::update::moving::{go_to_row, region, show, with_view};
 use crate::update::picking::{run_picking, start_picking};
-use crate::update::rulings;
 use crate::update::settling::{decline, settle, settle_as};
+use crate::update::{docket, editing, rulings};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
 use armistice_core::{Entry, Event, RegionId, RegionKind, RegionState, Resolution, Side};
@@ -127,7 +125,7 @@ fn next_open(state: &mut State, forward: bool) -> Vec<Effect> {
     let Some(file) = state.open_file_mut() else {
         return Vec::new();
     };
-    let here = RegionId(file.view.region);
+    let here = file.view.region;
     let open: Vec<_> = file.draft().open().collect();
     let ahead = match forward {
         true => open.iter().copied().find(|id| *id > here),
@@ -148,7 +146,7 @@ fn next_open(state: &mut State, forward: bool) -> Vec<Effect> {
 
 /// Nothing is open in this file: on to the next one, once this one is finished.
 fn on_from_here(state: &mut State, forward: bool) -> Vec<Effect> {
-    let done = state.files.get(state.file).is_some_and(|f| f.finished());
+    let done = state.file(state.file).is_some_and(|f| f.finished());
     match (done, other_unfinished(state, state.file, forward)) {
         (false, _) => state.say("nothing is open in this file; w writes and stages it"),
         (true, Some(next)) => return show_file(state, next),
@@ -164,15 +162,10 @@ fn next_change(state: &mut State, forward: bool) {
     let here = file.view.region;
     let plan = file.plan();
     let changed = |id: &u32| plan.region(RegionId(*id)).kind != RegionKind::Unchanged;
-    let n = plan.regions().len() as u32;
+    let (here, n) = (here.0, plan.regions().len() as u32);
     let next = match forward {
-        true => (here + 1..n)
-            .find(changed)
-            .or_else(|| (0..here).find(changed)),
-        false => (0..here)
-            .rev()
-            .find(changed)
-            .or_else(|| (here + 1..n).rev().find(changed)),
+        true => (here + 1..n).chain(0..here).find(changed),
+        false => (0..here).rev().chain((here + 1..n).rev()).find(changed),
     };
     match next {
         Some(id) => show(file, RegionId(id)),
@@ -181,32 +174,20 @@ fn next_change(state: &mut State, forward: bool) {
 }
 
 fn other_file(state: &mut State, forward: bool) -> Vec<Effect> {
-    let with_lines: Vec<_> = (0..state.files.len())
-        .filter(|at| *at == state.file || state.files[*at].open().is_some())
-        .collect();
-    let here = with_lines
-        .iter()
-        .position(|at| *at == state.file)
-        .unwrap_or(0);
-    let n = with_lines.len();
-    let to = if forward {
-        (here + 1) % n
-    } else {
-        (here + n - 1) % n
-    };
-    match with_lines[to] == state.file {
-        true => {
+    let mut others = state.others(state.file, forward);
+    match others.find(|at| state[*at].open().is_some()) {
+        Some(at) => show_file(state, at),
+        None => {
             state.say("no other file has lines to settle");
             Vec::new()
         }
-        false => show_file(state, with_lines[to]),
     }
 }
 
 /// The words of one side at the indentation of the other.
 fn reindent(state: &mut State, words: Side) -> Vec<Effect> {
     let found = state.open_file().zip(region(state)).and_then(|(file, id)| {
-        let mut offered = file.reindented.get(&id)?.iter();
+        let mut offered = file.opened.reindented.get(&id)?.iter();
         let (_, resolution) = offered.find(|(side, _)| *side == words)?;
         Some(resolution.clone())
     });
@@ -278,7 +259,7 @@ fn start_over(state: &mut State) -> Vec<Effect> {
 fn undo(state: &mut State) -> Vec<Effect> {
     let label = state
         .open_file()
-        .and_then(|f| f.session.undoable())
+        .and_then(|f| f.opened.session().undoable())
         .map(|s| s.label.clone());
     match label {
         Some(label) => go_and_decide(
@@ -296,7 +277,7 @@ fn undo(state: &mut State) -> Vec<Effect> {
 fn redo(state: &mut State) -> Vec<Effect> {
     let label = state
         .open_file()
-        .and_then(|f| f.session.redoable())
+        .and_then(|f| f.opened.session().redoable())
         .map(|s| s.label.clone());
     match label {
         Some(label) => go_and_decide(state, Event::Redo, format!("{label} · u takes it back")),
@@ -311,8 +292,8 @@ fn redo(state: &mut State) -> Vec<Effect> {
 fn go_and_decide(state: &mut State, event: Event, message: String) -> Vec<Effect> {
     let target = state.open_file().and_then(|file| {
         let step = match event {
-            Event::Undo => file.session.undoable(),
-            _ => file.session.redoable(),
+            Event::Undo => file.opened.session().undoable(),
+            _ => file.opened.session().redoable(),
         };
         match step?.entries.as_slice() {
             [
@@ -323,8 +304,8 @@ fn go_and_decide(state: &mut State, event: Event, message: String) -> Vec<Effect
         }
     });
     let group = state.open_file().and_then(|file| match event {
-        Event::Undo => file.session.undoable()?.group,
-        _ => file.session.redoable()?.group,
+        Event::Undo => file.opened.session().undoable()?.group,
+        _ => file.opened.session().redoable()?.group,
     });
     let mut effects = decide(state, event.clone(), message);
     if let Some(group) = group {
@@ -338,7 +319,7 @@ fn go_and_decide(state: &mut State, event: Event, message: String) -> Vec<Effect
 
 fn preview(state: &mut State, forward: bool) {
     with_view(state, |file| {
-        let n = choices(file, RegionId(file.view.region)).len();
+        let n = file.shown().choices.len();
         // One place more than there are choices: the one without a preview.
         let here = file.view.choice.map_or(0, |c| c + 1);
         let to = if forward {
@@ -351,12 +332,7 @@ fn preview(state: &mut State, forward: bool) {
 }
 
 fn accept(state: &mut State) -> Vec<Effect> {
-    let choice = state.open_file().and_then(|file| {
-        let nth = file.view.choice?;
-        choices(file, RegionId(file.view.region))
-            .into_iter()
-            .nth(nth)
-    });
+    let choice = state.open_file().and_then(|file| file.previewed().cloned());
     match choice {
         Some(choice) if choice.key == PROPOSAL => rulings::take_proposal(state),
         Some(choice) => settle_as(state, choice.resolution, &choice.label),

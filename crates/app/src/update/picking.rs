@@ -2,9 +2,9 @@
 
 use crate::base::commands::Command;
 use crate::base::editor::Motion;
+use crate::case::evidence::pickable;
 use crate::state::app::State;
 use crate::state::effect::Effect;
-use crate::state::evidence::pickable;
 use crate::state::file::{Mode, Picking};
 use crate::update::moving::{region, with_view};
 use crate::update::settling::settle;
@@ -30,7 +30,7 @@ pub(crate) fn run_picking(state: &mut State, command: Command) -> Vec<Effect> {
     let Some(file) = state.open_file_mut() else {
         return Vec::new();
     };
-    let lines = pickable(file);
+    let lines = pickable(&file.opened, file.view.region);
     let Mode::Pick(picking) = &mut file.view.mode else {
         return Vec::new();
     };
@@ -76,7 +76,7 @@ pub(crate) fn toggle(picking: &mut Picking, lines: &[Pick]) {
 
 pub(crate) fn click_pick(state: &mut State, nth: usize) -> Vec<Effect> {
     with_view(state, |file| {
-        let lines = pickable(file);
+        let lines = pickable(&file.opened, file.view.region);
         if let Mode::Pick(picking) = &mut file.view.mode {
             picking.cursor = nth.min(lines.len().saturating_sub(1));
             toggle(picking, &lines);

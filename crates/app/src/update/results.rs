@@ -2,9 +2,10 @@
 
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
+use crate::case::load::CaseLoad;
 use crate::state::action::WorkResult;
 use crate::state::app::State;
-use crate::state::effect::{Effect, Trouble, Wrote};
+use crate::state::effect::{Effect, FileId, Trouble, Wrote};
 use crate::state::file::{FileLoad, FileState};
 use crate::state::overlay::{Overlay, Question};
 use crate::update::files::other_unfinished;
@@ -25,7 +26,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             }
         }
         WorkResult::Recorded(at, Err(why)) => {
-            let path = &state.files[at].case.path;
+            let path = &state[at].case.path;
             let text = format!("{path}: this decision is NOT recorded: {why}");
             state.complain(text);
         }
@@ -51,25 +52,25 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
     Vec::new()
 }
 
-fn loaded(state: &mut State, at: usize, load: FileLoad) {
-    let Some(file) = state.files.get_mut(at) else {
+fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
+    let Some(file) = state.file_mut(at) else {
         return;
     };
     let note = match &load {
-        FileLoad::Lines(open) => {
-            file.changed = open.outdated;
-            open.note.clone()
+        CaseLoad::Lines(opened) => {
+            file.changed = opened.outdated;
+            opened.note.clone()
         }
         _ => None,
     };
-    file.load = load;
+    file.load = load.into();
     if let Some(note) = note {
         state.say(note);
     }
 }
 
-fn wrote(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Effect> {
-    let Some(file) = state.files.get_mut(at) else {
+fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<Effect> {
+    let Some(file) = state.file_mut(at) else {
         return Vec::new();
     };
     file.writing = false;
@@ -81,7 +82,7 @@ fn wrote(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Ef
             set_seen(&mut file.load, &wrote);
             let next = match other_unfinished(state, at, true) {
                 None => "every file is finished: 5 proves, 6 concludes".to_owned(),
-                Some(next) => format!("n goes on with {}", state.files[next].case.path),
+                Some(next) => format!("n goes on with {}", state[next].case.path),
             };
             let back = match state.tab {
                 Tab::Docket => "u takes it back",
@@ -98,7 +99,7 @@ fn wrote(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Ef
 
 fn set_seen(load: &mut FileLoad, wrote: &Wrote) {
     match load {
-        FileLoad::Lines(open) => open.seen = wrote.seen.clone(),
+        FileLoad::Lines(open) => open.opened.seen = wrote.seen.clone(),
         FileLoad::Whole(whole) => whole.seen = wrote.seen.clone(),
         FileLoad::Waiting | FileLoad::Failed(_) => {}
     }
@@ -121,8 +122,8 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
     }));
 }
 
-fn took_back(state: &mut State, at: usize, result: Result<Wrote, Trouble>) -> Vec<Effect> {
-    match (result, state.files.get_mut(at)) {
+fn took_back(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<Effect> {
+    match (result, state.file_mut(at)) {
         (Ok(wrote), Some(file)) => {
             file.case.standing = IndexState::Unmerged;
             set_seen(&mut file.load, &wrote);
@@ -163,7 +164,7 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
             let idle = situation.is_idle();
             state.situate(situation);
             let waits = |f: &FileState| matches!(f.load, FileLoad::Waiting);
-            let files = state.files.iter().enumerate().filter(|(_, f)| waits(f));
+            let files = state.ids().filter(|(_, f)| waits(f));
             let mut effects = loads(files.map(|(at, _)| at).collect());
             effects.extend([Effect::Prove, Effect::Measure]);
             if idle {
@@ -205,7 +206,7 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
         (Verdict::NextStep, _) => {
             state.tab = Tab::Docket;
             state.docket.chosen = 0;
-            state.file = 0;
+            state.file = FileId(0);
             state.say(format!("on to the next step{kept}"));
         }
         (Verdict::BackedOut, _) => {

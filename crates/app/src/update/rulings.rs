@@ -2,11 +2,12 @@
 
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
+use crate::case::finish::lesson;
 use crate::state::app::State;
-use crate::state::effect::{Effect, Rulings};
+use crate::state::effect::{Effect, FileId, Rulings};
 use crate::state::overlay::{Overlay, Question};
 use crate::update::deciding::{decide, do_together};
-use crate::update::files::{past_resolution, show_file};
+use crate::update::files::show_file;
 use crate::update::moving::show;
 use armistice_core::limits::LISTED_CONFLICTS;
 use armistice_core::{
@@ -16,7 +17,7 @@ use armistice_core::{
 /// The proposal for the conflict at hand, while it is open.
 pub(crate) fn proposal(state: &State) -> Option<(RegionId, Ruling)> {
     let file = state.open_file()?;
-    let id = RegionId(file.view.region);
+    let id = file.view.region;
     let ruling = file.proposal(id)?;
     Some((id, ruling.clone()))
 }
@@ -35,9 +36,9 @@ pub(crate) fn take_proposal(state: &mut State) -> Vec<Effect> {
 }
 
 /// Takes every likely proposal, of one file or of all, as one step.
-pub(crate) fn settle_likely(state: &mut State, only: Option<usize>) -> Vec<Effect> {
+pub(crate) fn settle_likely(state: &mut State, only: Option<FileId>) -> Vec<Effect> {
     let mut found: Rulings = Vec::new();
-    for (at, file) in state.files.iter().enumerate() {
+    for (at, file) in state.ids() {
         if only.is_some_and(|only| only != at) {
             continue;
         }
@@ -69,8 +70,8 @@ pub(crate) fn settle_likely(state: &mut State, only: Option<usize>) -> Vec<Effec
 
 /// Lists what would be settled, and asks.
 fn ask(state: &mut State, title: String, yes: String, rulings: Rulings) -> Vec<Effect> {
-    let line = |(at, id, ruling): &(usize, RegionId, Ruling)| {
-        let file = &state.files[*at];
+    let line = |(at, id, ruling): &(FileId, RegionId, Ruling)| {
+        let file = &state[*at];
         let number = file
             .open()
             .and_then(|f| f.plan().conflict_of(*id))
@@ -112,7 +113,7 @@ pub(crate) fn next_ruled(state: &mut State, forward: bool) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
     };
-    let here = RegionId(file.view.region);
+    let here = file.view.region;
     let ruled: Vec<_> = file.draft().ruled().map(|(id, _)| id).collect();
     let next = match forward {
         true => ruled.iter().copied().find(|id| *id > here),
@@ -121,20 +122,11 @@ pub(crate) fn next_ruled(state: &mut State, forward: bool) -> Vec<Effect> {
     if let Some(id) = next {
         return go_to_ruled(state, id);
     }
-    let n = state.files.len();
-    let others = (1..n).map(|step| {
-        if forward {
-            (state.file + step) % n
-        } else {
-            (state.file + n - step) % n
-        }
-    });
-    let has = |at: &usize| {
-        state.files[*at]
-            .open()
-            .is_some_and(|f| f.draft().ruled().next().is_some())
+    let ruled_there = |at: &FileId| {
+        let open = state[*at].open();
+        open.is_some_and(|f| f.draft().ruled().next().is_some())
     };
-    let other = others.into_iter().find(has);
+    let other = state.others(state.file, forward).find(ruled_there);
     match (other, ruled.is_empty()) {
         (Some(at), _) => {
             let effects = show_file(state, at);
@@ -198,10 +190,10 @@ pub(crate) fn switch_rule(state: &mut State) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
     };
-    let id = RegionId(file.view.region);
+    let id = file.view.region;
     let rule = match file.draft().standing(id) {
         RegionState::Ruled(ruling) => Some(ruling.rule.clone()),
-        _ => file.rulings.get(&id).map(|r| r.rule.clone()),
+        _ => file.opened.rulings().get(&id).map(|r| r.rule.clone()),
     };
     let Some(rule) = rule else {
         state.say("no rule settled this or proposes anything here");
@@ -226,23 +218,23 @@ pub(crate) fn next_policy(state: &mut State) -> Vec<Effect> {
 /// Asks the rules anew about every file that is read.
 fn rule_again(state: &mut State, message: String) -> Vec<Effect> {
     state.say(message);
-    let read = state.files.iter().enumerate();
-    let plans: Vec<_> = read
+    let plans: Vec<_> = state
+        .ids()
         .filter_map(|(at, f)| Some((at, f.open()?.draft().plan().clone())))
         .collect();
     vec![Effect::Propose(plans)]
 }
 
 /// New rulings have come: what rules had settled follows them, as one step.
-pub(crate) fn ruled(state: &mut State, all: Vec<(usize, Vec<(RegionId, Ruling)>)>) -> Vec<Effect> {
+pub(crate) fn ruled(state: &mut State, all: Vec<(FileId, Vec<(RegionId, Ruling)>)>) -> Vec<Effect> {
     let mut entries = Vec::new();
     for (at, rulings) in all {
         let settle = state.settings.settle;
-        let Some(open) = state.files.get_mut(at).and_then(|f| f.open_mut()) else {
+        let Some(open) = state.file_mut(at).and_then(|f| f.open_mut()) else {
             continue;
         };
         let sure: std::collections::BTreeMap<_, _> = settle.pick(&rulings).into_iter().collect();
-        let draft = open.session.draft();
+        let draft = open.opened.session().draft();
         for (id, standing) in draft.ruled() {
             // What a person took stays; what was filled in by itself follows the rules.
             let by_itself = standing.certainty == Certainty::Certain;
@@ -251,12 +243,12 @@ pub(crate) fn ruled(state: &mut State, all: Vec<(usize, Vec<(RegionId, Ruling)>)
             }
         }
         let newly = draft.open().filter_map(|id| {
-            let before = open.rulings.get(&id);
+            let before = open.opened.rulings().get(&id);
             let now = sure.get(&id).filter(|now| before != Some(now))?;
             Some((at, Entry::Rule(id, now.clone())))
         });
         entries.extend(newly);
-        open.rulings = rulings.into_iter().collect();
+        open.opened.set_rulings(rulings);
     }
     if entries.is_empty() {
         return Vec::new();
@@ -280,8 +272,8 @@ pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
     };
-    let id = RegionId(file.view.region);
-    let Some(past_resolution) = past_resolution(file, id) else {
+    let id = file.view.region;
+    let Some(past_resolution) = lesson(&file.opened, id) else {
         state.say("settle this conflict first; . then looks for the same in all files");
         return Vec::new();
     };
@@ -290,7 +282,7 @@ pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
         RegionState::Ruled(ruling) => rule_title(&ruling.rule).to_owned(),
         _ => "hand".to_owned(),
     };
-    let plans = state.files.iter().enumerate().filter_map(|(at, file)| {
+    let plans = state.ids().filter_map(|(at, file)| {
         let open = file.open()?;
         let ids: Vec<_> = open.draft().open().collect();
         (!ids.is_empty()).then(|| (at, open.draft().plan().clone(), ids))
@@ -306,10 +298,9 @@ pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
 
 pub(crate) fn likes(state: &mut State, found: Rulings) -> Vec<Effect> {
     // Only what is still open counts: a person may have gone on meanwhile.
-    let open = |(at, id, _): &(usize, RegionId, Ruling)| {
+    let open = |(at, id, _): &(FileId, RegionId, Ruling)| {
         state
-            .files
-            .get(*at)
+            .file(*at)
             .and_then(|f| f.open())
             .is_some_and(|f| f.draft().is_open(*id))
     };
@@ -327,7 +318,7 @@ pub(crate) fn likes(state: &mut State, found: Rulings) -> Vec<Effect> {
 pub(crate) fn forget(state: &mut State) -> Vec<Effect> {
     let file = state.open_file();
     let found = file.and_then(|f| {
-        let id = RegionId(f.view.region);
+        let id = f.view.region;
         f.plan().conflict_of(id)?;
         Some(PastResolution::of(f.plan(), id, None, &[]))
     });

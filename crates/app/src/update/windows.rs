@@ -1,12 +1,17 @@
-//! Keeps cursors inside of what there is and inside of the window.
+//! After every action: what the open file shows is worked out, and cursors are kept inside of what
+//! there is and inside of the window.
 
 use crate::state::app::State;
 use crate::state::file::Mode;
 use crate::update::moving::follow;
 use crate::view::areas::Screen;
 
-/// Keeps cursors inside of what there is and inside of the window.
+/// Works out what the open file shows, then keeps cursors inside of what there is and inside of the
+/// window: in this order, because what is shown decides how high the draft's window is.
 pub fn settle_views(state: &mut State) {
+    if let Some(file) = state.open_file_mut() {
+        file.refresh();
+    }
     let screen = Screen::new(state);
     let (list, draft, message) = (
         screen.list_height(),

@@ -1,9 +1,8 @@
 //! The rows of the draft as Parley shows them: lines, frames of open conflicts,
 //! and a row for what was removed.
 
-use crate::state::choices::choices;
 use crate::state::file::{Mode, OpenFile};
-use armistice_core::{LineIdx, RegionId, RegionKind, Source};
+use armistice_core::{LineIdx, Origin, RegionId, RegionKind, Resolution, Source};
 
 /// One row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -26,7 +25,30 @@ pub struct DraftRows<'a> {
     /// First row of each region and the number of all rows; never falls.
     starts: Vec<usize>,
     /// The text previewed in the region at hand.
-    pub preview: Option<(RegionId, Source, String)>,
+    pub preview: Option<Preview>,
+}
+
+/// What would stand in a region.
+pub struct Preview {
+    pub region: RegionId,
+    pub text: Source,
+    pub label: String,
+    /// Where its lines come from, and how many.
+    origins: Vec<(Origin, usize)>,
+}
+
+impl Preview {
+    /// Where a line of it comes from.
+    pub fn origin(&self, nth: usize) -> Origin {
+        let mut left = nth;
+        for (origin, len) in &self.origins {
+            match left.checked_sub(*len) {
+                Some(rest) => left = rest,
+                None => return *origin,
+            }
+        }
+        Origin::Base
+    }
 }
 
 impl<'a> DraftRows<'a> {
@@ -36,7 +58,7 @@ impl<'a> DraftRows<'a> {
         let mut at = 0;
         for (id, region) in file.plan().ids() {
             let lines = match &preview {
-                Some((region, text, _)) if *region == id => text.len(),
+                Some(preview) if preview.region == id => preview.text.len(),
                 _ => file.draft().lines_of(id).len(),
             };
             at += match region.kind {
@@ -84,10 +106,10 @@ impl<'a> DraftRows<'a> {
     }
 
     fn content(&self, id: RegionId, nth: usize) -> DraftRow {
-        if let Some((region, text, _)) = &self.preview
-            && *region == id
+        if let Some(preview) = &self.preview
+            && preview.region == id
         {
-            return if nth < text.len() {
+            return if nth < preview.text.len() {
                 DraftRow::Preview(nth)
             } else {
                 DraftRow::Empty
@@ -102,7 +124,7 @@ impl<'a> DraftRows<'a> {
 
     /// The row that the cursor is on.
     pub fn cursor(&self) -> usize {
-        let (start, height) = self.of(RegionId(self.file.view.region));
+        let (start, height) = self.of(self.file.view.region);
         start + self.file.view.offset.min(height.saturating_sub(1))
     }
 
@@ -116,14 +138,26 @@ impl<'a> DraftRows<'a> {
     }
 }
 
-fn preview(file: &OpenFile) -> Option<(RegionId, Source, String)> {
-    let id = RegionId(file.view.region);
-    if let Mode::Pick(picking) = &file.view.mode {
-        let resolution = armistice_core::Resolution::Lines(picking.picks.clone());
-        let text = resolution.text(file.plan(), file.plan().region(id));
-        return Some((id, text, "picked so far".to_owned()));
-    }
-    let choice = choices(file, id).into_iter().nth(file.view.choice?)?;
-    let text = choice.resolution.text(file.plan(), file.plan().region(id));
-    Some((id, text, choice.label))
+fn preview(file: &OpenFile) -> Option<Preview> {
+    let id = file.view.region;
+    let (resolution, label) = match &file.view.mode {
+        Mode::Pick(picking) => {
+            let picked = Resolution::Lines(picking.picks.clone());
+            (picked, "picked so far".to_owned())
+        }
+        _ => {
+            let choice = file.previewed()?;
+            (choice.resolution.clone(), choice.label.clone())
+        }
+    };
+    let region = file.plan().region(id);
+    let text = resolution.text(file.plan(), region);
+    let segments = resolution.segments(region).into_iter();
+    let origins = segments.map(|segment| (segment.origin(), segment.len()));
+    Some(Preview {
+        region: id,
+        text,
+        label,
+        origins: origins.collect(),
+    })
 }

@@ -1,8 +1,8 @@
 //! How evidence and settle box are laid out: data and geometry, no cells.
 
 use crate::base::safe_text::wrap;
-use crate::state::choices::{Choice, choices};
-use crate::state::evidence::Card;
+use crate::case::choices::Choice;
+use crate::case::evidence::Card;
 use crate::state::file::{Mode, OpenFile};
 use armistice_core::{LineIdx, RegionId, RegionKind, RegionState, Version};
 use ratatui::layout::Rect;
@@ -55,7 +55,7 @@ pub(crate) fn settle_height(file: &OpenFile, area: Rect) -> u16 {
     if matches!(file.view.mode, Mode::Edit(_)) {
         return 0;
     }
-    let n = choices(file, RegionId(file.view.region)).len() as u16;
+    let n = file.shown().choices.len() as u16;
     let reason = reason(file, area).len() as u16;
     match n {
         0 => 2,
@@ -66,11 +66,12 @@ pub(crate) fn settle_height(file: &OpenFile, area: Rect) -> u16 {
 
 /// Why a rule settled this, or what it proposes or hints at; in lines.
 pub(crate) fn reason(file: &OpenFile, area: Rect) -> Vec<String> {
-    let id = RegionId(file.view.region);
+    let id = file.view.region;
     let told = match file.draft().standing(id) {
         RegionState::Ruled(ruling) => Some((ruling.certainty, ruling.reason.as_str())),
         RegionState::Open => file
-            .rulings
+            .opened
+            .rulings()
             .get(&id)
             .map(|r| (r.certainty, r.reason.as_str())),
         _ => None,
@@ -194,7 +195,7 @@ pub(crate) struct Aligned {
 /// Rows around the cursor's region, the same region at the same height in all three.
 pub(crate) fn aligned(file: &OpenFile, height: usize) -> Vec<Aligned> {
     let plan = file.plan();
-    let here = file.view.region as usize;
+    let here = file.view.region.0 as usize;
     let above = height / 4;
     let tall = |i: usize| {
         let region = plan.region(RegionId(i as u32));

@@ -2,27 +2,26 @@
 
 use crate::base::safe_text::count;
 use crate::state::app::State;
+use crate::state::effect::FileId;
 use crate::state::file::FileLoad;
-use armistice_core::Version;
+use armistice_core::{LineCounts, Side, Version};
 use armistice_git::FileOutcome;
 
 /// What a whole-file outcome would give up, one line a side.
-pub fn given_up(state: &State, at: usize, outcome: FileOutcome) -> Vec<String> {
-    let file = &state.files[at];
-    let loses = |version: Version| match outcome {
-        FileOutcome::Ours => version == Version::Theirs,
-        FileOutcome::Theirs => version == Version::Ours,
-        FileOutcome::Base => version != Version::Base,
-        FileOutcome::Remove => file.case.stages.all()[version as usize].is_some(),
+pub fn given_up(state: &State, at: FileId, outcome: FileOutcome) -> Vec<String> {
+    let file = &state[at];
+    let loses = |side: Side| match outcome {
+        FileOutcome::Ours => side == Side::Theirs,
+        FileOutcome::Theirs => side == Side::Ours,
+        FileOutcome::Base => true,
+        FileOutcome::Remove => file.case.stages.all()[Version::from(side) as usize].is_some(),
     };
-    let sides = [Version::Ours, Version::Theirs]
-        .into_iter()
-        .filter(|v| loses(*v));
+    let sides = Side::BOTH.into_iter().filter(|side| loses(*side));
     sides
         .map(|side| {
             format!(
                 "gives up what {} did: {}",
-                side.name(),
+                Version::from(side).name(),
                 work_of(&file.load, side)
             )
         })
@@ -30,18 +29,18 @@ pub fn given_up(state: &State, at: usize, outcome: FileOutcome) -> Vec<String> {
 }
 
 /// What one side did to the whole file, in words.
-fn work_of(load: &FileLoad, side: Version) -> String {
-    let told = |(added, removed)| format!("{} added, {removed} removed", count(added, "line"));
+fn work_of(load: &FileLoad, side: Side) -> String {
+    let told = |changes: LineCounts| {
+        let LineCounts { added, removed } = changes;
+        format!("{} added, {removed} removed", count(added, "line"))
+    };
     match load {
-        FileLoad::Lines(open) => told(open.lost[usize::from(side == Version::Theirs)]),
-        FileLoad::Whole(whole) => {
-            let theirs = usize::from(side == Version::Theirs);
-            match (whole.sizes[1 + theirs], whole.lost) {
-                (None, _) => "its removal of the file".to_owned(),
-                (Some(_), Some(lost)) => told(lost[theirs]),
-                (Some(size), None) => format!("a version of {}", count(size, "byte")),
-            }
-        }
+        FileLoad::Lines(open) => told(open.plan().changes()[side]),
+        FileLoad::Whole(whole) => match (whole.sizes[side], whole.changes) {
+            (None, _) => "its removal of the file".to_owned(),
+            (Some(_), Some(changes)) => told(changes[side]),
+            (Some(size), None) => format!("a version of {}", count(size, "byte")),
+        },
         FileLoad::Waiting | FileLoad::Failed(_) => "not read".to_owned(),
     }
 }

@@ -4,17 +4,13 @@ use crate::base::commands::{Command, Tab};
 use crate::base::editor::Editor;
 use crate::base::safe_text::byte_at;
 use crate::state::app::State;
-use crate::state::choices::choices;
-use crate::state::evidence::cards;
 use crate::state::file::Mode;
 use crate::state::overlay::Overlay;
 use crate::view::areas::Screen;
 use crate::view::bars::{key_bar, rail_tabs};
 use crate::view::draft_rows::DraftRows;
-use crate::view::evidence::{EvRow, is_low, low_cells, per_row, reason};
-use crate::view::evidence::{parts, rows};
+use crate::view::evidence::{EvRow, is_low, low_cells, parts, per_row, reason, rows};
 use crate::view::questions::question_areas;
-use armistice_core::RegionId;
 use ratatui::layout::{Position, Rect};
 
 /// What a click means.
@@ -135,11 +131,11 @@ fn evidence_hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
     }
     let parts = parts(file, area);
     if parts.settle.contains(at) && at.y > parts.settle.y {
-        let n = choices(file, RegionId(file.view.region)).len();
+        let n = file.shown().choices.len();
         if is_low(area) {
             let x = (at.x - area.x) as usize;
-            let all = choices(file, RegionId(file.view.region));
-            let cells = low_cells(&all, area.width as usize, file.view.choice);
+            let all = &file.shown().choices;
+            let cells = low_cells(all, area.width as usize, file.view.choice);
             let is_at = |(_, from, text): &&(usize, usize, String)| {
                 (*from..from + text.chars().count()).contains(&x)
             };
@@ -153,8 +149,8 @@ fn evidence_hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
         return (nth < n).then_some(Hit::Choice(nth));
     }
     if parts.cards.contains(at) && matches!(file.view.mode, Mode::Pick(_)) {
-        let cards = cards(file);
-        let rows = rows(file, &cards, parts.cards.height as usize);
+        let cards = &file.shown().cards;
+        let rows = rows(file, cards, parts.cards.height as usize);
         if let Some(EvRow::Line(card, line)) = rows.get((at.y - parts.cards.y) as usize) {
             let before: usize = cards[..*card].iter().map(|c| c.lines.len()).sum();
             return Some(Hit::Pick(before + line));

@@ -159,7 +159,15 @@ fn leaving_without_a_change_decides_nothing() {
     assert_eq!(desk.message(), "nothing was changed");
     desk.press("e").type_text("scrap").press("ctrl-g");
     assert_eq!(desk.state.totals().0.open, 1);
-    assert!(desk.state.open_file().unwrap().session.steps().is_empty());
+    assert!(
+        desk.state
+            .open_file()
+            .unwrap()
+            .opened
+            .session()
+            .steps()
+            .is_empty()
+    );
 }
 
 #[test]

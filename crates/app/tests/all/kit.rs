@@ -2,6 +2,7 @@
 //! command line or in tmux, and a desk that drives the state without a terminal.
 
 use armistice::base::theme::{Theme, ThemeOptions};
+use armistice::case::service::CaseService;
 use armistice::run::worker::{Job, Worker};
 use armistice::state::action::Action;
 use armistice::state::app::State;
@@ -209,7 +210,7 @@ impl Desk {
     fn with(folder: &Path, size: (u16, u16), settle: AutoSettle) -> Self {
         let repo = Repository::discover(folder).unwrap();
         let situation = Situation::read(&repo).unwrap();
-        let worker = Worker::new(repo);
+        let worker = Worker::new(CaseService::new(repo));
         let mut desk = Desk {
             state: State::new(situation, size, NOW),
             worker,

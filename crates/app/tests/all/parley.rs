@@ -3,14 +3,16 @@
 use crate::kit::{Desk, Repo};
 use armistice::base::commands::{Command, Tab};
 use armistice::base::keymap::KEYMAP;
+use armistice::case::choices::choices;
+use armistice::case::evidence::{Lens, Tone, cards, pickable};
+use armistice::case::load::CaseLoad;
 use armistice::state::action::{Action, WorkResult};
-use armistice::state::choices::choices;
-use armistice::state::evidence::{Tone, cards, pickable};
-use armistice::state::file::{FileLoad, Lens};
+use armistice::state::effect::FileId;
+use armistice::state::file::FileLoad;
 use armistice::view::areas::Screen;
 use armistice::view::draft_rows::{DraftRow, DraftRows};
 use armistice::view::hit::Hit;
-use armistice_core::{RegionId, Version};
+use armistice_core::Version;
 use ratatui::crossterm::event::{KeyModifiers, MouseEvent, MouseEventKind};
 use ratatui::layout::Position;
 use std::sync::LazyLock;
@@ -42,7 +44,7 @@ fn check_rows(desk: &Desk) {
     for line in 0..file.draft().len() as u32 {
         let line = armistice_core::LineIdx(line);
         let at = rows.at(rows.row_of(line));
-        let previewed = rows.preview.as_ref().map(|p| p.0) == file.draft().region_at(line);
+        let previewed = rows.preview.as_ref().map(|p| p.region) == file.draft().region_at(line);
         assert!(previewed || at.unwrap().1 == DraftRow::Line(line));
     }
     assert!(rows.cursor() < rows.height());
@@ -61,7 +63,15 @@ fn rows_cover_the_draft_whatever_is_decided() {
             desk.press(keys);
             check_rows(&desk);
         }
-        while desk.state.open_file().unwrap().session.undoable().is_some() {
+        while desk
+            .state
+            .open_file()
+            .unwrap()
+            .opened
+            .session()
+            .undoable()
+            .is_some()
+        {
             desk.press("u");
         }
     }
@@ -94,7 +104,7 @@ fn next_and_previous_never_miss_a_conflict() {
     let mut desk = desk((100, 30));
     desk.open("tools/report.py");
     let all = desk.state.open_file().unwrap().plan().conflicts().to_vec();
-    let here = |desk: &Desk| RegionId(desk.state.open_file().unwrap().view.region);
+    let here = |desk: &Desk| desk.state.open_file().unwrap().view.region;
     assert_eq!(here(&desk), all[0]);
     for id in &all[1..] {
         desk.press("n");
@@ -117,7 +127,7 @@ fn choices_that_would_give_the_same_lines_are_offered_once() {
     let repo = Repo::conflict("a.txt", "h\nt\n", "h\nours\nt\n", "h\ntheirs\nt\n");
     let mut desk = repo.desk();
     let file = desk.open("a.txt").state.open_file().unwrap();
-    let keys: Vec<_> = choices(file, RegionId(file.view.region))
+    let keys: Vec<_> = choices(&file.opened, file.view.region)
         .iter()
         .map(|c| c.key)
         .collect();
@@ -133,7 +143,8 @@ fn the_cards_follow_the_lens() {
     let mut desk = desk((160, 47));
     desk.open("src/quay.rs");
     let of = |desk: &Desk| {
-        let cards = cards(desk.state.open_file().unwrap());
+        let file = desk.state.open_file().unwrap();
+        let cards = cards(&file.opened, file.view.region, file.lens());
         cards
             .iter()
             .map(|c| (c.party, c.summary.clone()))
@@ -161,7 +172,7 @@ fn the_cards_follow_the_lens() {
 fn words_that_changed_are_marked_in_the_line() {
     let mut desk = desk((160, 47));
     let file = desk.open("src/quay.rs").state.open_file().unwrap();
-    let cards = cards(file);
+    let cards = cards(&file.opened, file.view.region, file.lens());
     let line = cards[0]
         .lines
         .iter()
@@ -177,7 +188,7 @@ fn words_that_changed_are_marked_in_the_line() {
 fn lines_to_pick_come_from_all_three_versions_in_order() {
     let mut desk = desk((160, 47));
     let file = desk.open("config/prices.toml").state.open_file().unwrap();
-    let picks = pickable(file);
+    let picks = pickable(&file.opened, file.view.region);
     let of = |version| picks.iter().filter(|p| p.version == version).count();
     assert_eq!(
         (of(Version::Ours), of(Version::Theirs), of(Version::Base)),
@@ -271,7 +282,7 @@ fn results_of_an_earlier_reading_are_dropped() {
     let before = desk.state.generation;
     desk.press("ctrl-r");
     assert_eq!(desk.state.generation, before + 1);
-    let late = WorkResult::Loaded(vec![(0, FileLoad::Failed("too late".to_owned()))]);
+    let late = WorkResult::Loaded(vec![(FileId(0), CaseLoad::Failed("too late".to_owned()))]);
     desk.act(Action::Done(before, Box::new(late)));
     assert!(!matches!(desk.state.files[0].load, FileLoad::Failed(_)));
 }

@@ -340,7 +340,7 @@ fn decisions_of_a_person_are_not_overruled() {
     let file = desk.state.open_file().unwrap();
     let id = file.plan().conflicts()[0];
     assert!(matches!(file.draft().standing(id), RegionState::Settled(_)));
-    assert_eq!(file.rulings.get(&RegionId(99)), None);
+    assert_eq!(file.opened.rulings().get(&RegionId(99)), None);
 }
 
 #[test]
@@ -356,7 +356,7 @@ fn hints_explain_and_settle_nothing() {
     assert_eq!(counts(&desk), (0, 0, 1));
     let file = desk.state.open_file().unwrap();
     assert_eq!(
-        file.rulings.values().next().unwrap().certainty,
+        file.opened.rulings().values().next().unwrap().certainty,
         Certainty::Hint
     );
     assert!(

@@ -51,7 +51,7 @@ impl Resolution {
     }
 
     /// The segments of text that it leaves in `region`.
-    pub(crate) fn segments(&self, region: &Region) -> Vec<DraftSegment> {
+    pub fn segments(&self, region: &Region) -> Vec<DraftSegment> {
         let whole = |version| DraftSegment::lines(version, region.lines(version));
         match self {
             Resolution::Take(version) => vec![whole(*version)],

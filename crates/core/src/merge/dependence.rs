@@ -3,7 +3,7 @@
 use crate::limits::{NAME_LINES, NEW_NAME_ROWS};
 use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::model::versions::{Version, Versions};
-use crate::text::lines::{LineIdx, LineRange};
+use crate::text::lines::LineRange;
 use crate::text::source::{Line, Source};
 use crate::text::tokens::{is_name, solid_tokens};
 use std::collections::HashSet;

@@ -9,8 +9,7 @@ use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::lines::{LineIdx, LineRange};
-use crate::text::source::Line;
-use crate::text::source::LineEnd;
+use crate::text::source::{Line, LineEnd};
 use std::collections::HashSet;
 
 pub(crate) struct Sorted;

@@ -1,12 +1,14 @@
 //! The three versions of a case, read, and what is staged for it.
 
 use crate::case::one::Case;
+use crate::case::reading::staged_entries;
 use crate::case::stages::Stage;
 use crate::file::work_file::{Seen, WorkFile};
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
-use crate::repo::objects::{Oid, read_blobs};
+use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use armistice_core::{Source, Versions};
 
@@ -38,19 +40,15 @@ pub fn load(repo: &Repository, case: &Case) -> Result<Loaded, Error> {
 /// # Errors
 /// As [`load`], for the first case that fails.
 pub fn load_all(repo: &Repository, cases: &[Case]) -> Result<Vec<Loaded>, Error> {
-    let oids: Vec<Oid> = cases
-        .iter()
-        .flat_map(|case| readable(case))
-        .flatten()
-        .map(|s| s.oid.clone())
-        .collect();
-    let mut blobs = read_blobs(repo, &oids)?.into_iter();
+    let stages = cases.iter().flat_map(|case| readable(case)).flatten();
+    let oids: Vec<Oid> = stages.map(|s| s.oid.clone()).collect();
+    let mut contents = repo.contents(&oids)?.into_iter();
     let binary = called_binary(repo, cases)?;
     let mut loaded = Vec::with_capacity(cases.len());
     for (case, called_binary) in cases.iter().zip(binary) {
         let mut next = |stage: Option<&Stage>| {
-            let bytes = stage.and_then(|_| blobs.next());
-            Source::new(bytes.unwrap_or_default())
+            let found = stage.and_then(|_| contents.next());
+            found.unwrap_or_else(|| Source::new(Vec::new()))
         };
         let [base, ours, theirs] = readable(case);
         let versions = Versions {
@@ -89,26 +87,23 @@ fn called_binary(repo: &Repository, cases: &[Case]) -> Result<Vec<bool>, Error> 
         .collect())
 }
 
-/// What is staged for a path now, if anything is.
+/// What is staged for each case now, if anything is; in their order.
 ///
 /// # Errors
 /// If git fails.
-pub fn staged_bytes(repo: &Repository, case: &Case) -> Result<Option<Vec<u8>>, Error> {
-    let call = Invocation::read(["ls-files", "-z", "--stage", "--"]).arg(case.path.to_os());
-    let fields = entry_fields(repo, &call)?;
-    match &fields[..] {
+pub fn staged_contents(repo: &Repository, cases: &[Case]) -> Result<Vec<Option<Source>>, Error> {
+    let paths: Vec<&RepoPath> = cases.iter().map(|case| &case.path).collect();
+    let entries = staged_entries(repo, &paths)?;
+    let of = |case: &Case| {
+        let stage = entries.get(&case.path)?;
         // The commit of a submodule is no object of this repository.
-        [mode, oid, ..] if mode != "160000" => {
-            Ok(Some(read_blobs(repo, &[Oid(oid.clone())])?.concat()))
-        }
-        _ => Ok(None),
-    }
-}
-
-/// The fields before the path of the first entry that `ls-files` or `ls-tree` prints.
-pub(crate) fn entry_fields(repo: &Repository, call: &Invocation) -> Result<Vec<String>, Error> {
-    let output = repo.must(call)?;
-    let head = output.stdout.split(|b| *b == b'\t').next();
-    let head = String::from_utf8_lossy(head.unwrap_or_default()).into_owned();
-    Ok(head.split(' ').map(str::to_owned).collect())
+        (stage.mode != Mode::Submodule).then(|| stage.oid.clone())
+    };
+    let oids: Vec<Option<Oid>> = cases.iter().map(of).collect();
+    let wanted: Vec<Oid> = oids.iter().flatten().cloned().collect();
+    let mut contents = repo.contents(&wanted)?.into_iter();
+    Ok(oids
+        .into_iter()
+        .map(|oid| oid.and_then(|_| contents.next()))
+        .collect())
 }

@@ -8,7 +8,7 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 /// The cases that the index tells of: unmerged paths, and staged ones whose
 /// stages git still remembers.
@@ -31,6 +31,59 @@ pub(crate) fn cases_in_index(git: &impl Git) -> Result<Vec<Case>, Error> {
         stages,
     };
     Ok(all.into_iter().map(case).collect())
+}
+
+/// Paths in one call; longer lists are read without naming any.
+const NAMED: usize = 200;
+
+/// What is staged for paths now, merged entries alone.
+pub(crate) fn staged_entries(
+    git: &impl Git,
+    paths: &[&RepoPath],
+) -> Result<HashMap<RepoPath, Stage>, Error> {
+    if paths.is_empty() {
+        return Ok(HashMap::new());
+    }
+    let mut call = Invocation::read(["ls-files", "-z", "--stage", "--full-name", "--"]);
+    if paths.len() <= NAMED {
+        call = paths.iter().fold(call, |call, path| call.arg(path.to_os()));
+    }
+    let output = git.must(&call)?;
+    let wanted: HashSet<&RepoPath> = paths.iter().copied().collect();
+    let mut found = HashMap::new();
+    for record in output.stdout.split(|b| *b == 0).filter(|r| !r.is_empty()) {
+        // Entries that are no files, folders of a sparse index say, are passed over.
+        if let Some((path, b"0", stage)) = parse_record(record)
+            && wanted.contains(&path)
+        {
+            found.insert(path, stage);
+        }
+    }
+    Ok(found)
+}
+
+/// What trees hold at paths: `MODE TYPE OID<TAB>PATH<NUL>`, any number of times.
+pub(crate) fn tree_entries(
+    git: &impl Git,
+    tree: &str,
+    paths: &[&RepoPath],
+) -> Result<HashMap<RepoPath, Oid>, Error> {
+    let mut found = HashMap::new();
+    for paths in paths.chunks(NAMED) {
+        let call = Invocation::read(["ls-tree", "-z", "--full-tree", tree, "--"]);
+        let call = paths.iter().fold(call, |call, path| call.arg(path.to_os()));
+        let output = git.must(&call)?;
+        for record in output.stdout.split(|b| *b == 0) {
+            let Some(tab) = record.iter().position(|b| *b == b'\t') else {
+                continue;
+            };
+            let head = String::from_utf8_lossy(&record[..tab]);
+            if let Some(oid) = head.split(' ').nth(2) {
+                found.insert(RepoPath::new(&record[tab + 1..]), Oid(oid.to_owned()));
+            }
+        }
+    }
+    Ok(found)
 }
 
 /// Parses `MODE OID STAGE<TAB>PATH<NUL>`, any number of times.

@@ -145,6 +145,19 @@ impl Prepared {
     }
 }
 
+/// Writes a file where none is; whether there was none.
+///
+/// # Errors
+/// If the folder or the disk refuses.
+pub(crate) fn write_new(target: &Path, bytes: &[u8]) -> Result<bool, Error> {
+    let prepared = Prepared::new(target, bytes, None)?;
+    match prepared.temp.persist_noclobber(target) {
+        Ok(_) => Ok(true),
+        Err(e) if e.error.kind() == ErrorKind::AlreadyExists => Ok(false),
+        Err(e) => Err(Error::file("write", target)(e.error)),
+    }
+}
+
 /// The mode bits a replaced file keeps; a new one gets what this process would give it.
 fn mode_for(target: &Path, executable: Option<bool>) -> u32 {
     let there = fs::symlink_metadata(target)

@@ -79,6 +79,12 @@ pub enum Error {
         /// Why not.
         why: String,
     },
+    /// What stopped this stopped others with it.
+    #[error("{why}")]
+    Stopped {
+        /// What it was.
+        why: String,
+    },
     /// The work was stopped on request.
     #[error("stopped on request; git was told to end")]
     Cancelled,
@@ -94,6 +100,17 @@ impl Error {
             action,
             path,
             source,
+        }
+    }
+
+    /// The same error, told of another file that it stopped too.
+    pub(crate) fn again(&self) -> Error {
+        match self {
+            Error::Locked { lock } => Error::Locked { lock: lock.clone() },
+            Error::Cancelled => Error::Cancelled,
+            other => Error::Stopped {
+                why: other.to_string(),
+            },
         }
     }
 }

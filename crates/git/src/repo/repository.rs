@@ -4,9 +4,13 @@ use crate::process::cancel::Cancel;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
 use crate::process::runner::Runner;
+use crate::repo::objects::{Oid, read_blobs};
+use armistice_core::Source;
+use std::collections::HashMap;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard};
 
 /// A work tree and its git folder; a linked work tree has a git folder of its own.
 #[derive(Clone, Debug)]
@@ -15,6 +19,8 @@ pub struct Repository {
     work_tree: PathBuf,
     git_dir: PathBuf,
     common_dir: PathBuf,
+    /// Contents read so far, by name: what was read for one screen is not read again for another.
+    contents: Arc<Mutex<HashMap<Oid, Source>>>,
 }
 
 impl Repository {
@@ -46,6 +52,7 @@ impl Repository {
             work_tree,
             git_dir,
             common_dir: path_of(&common),
+            contents: Arc::default(),
         })
     }
 
@@ -61,6 +68,7 @@ impl Repository {
             work_tree: work_tree.to_owned(),
             git_dir: git_dir.to_owned(),
             common_dir: git_dir.to_owned(),
+            contents: Arc::default(),
         }
     }
 
@@ -86,6 +94,35 @@ impl Repository {
             git: self.git.until(cancel),
             ..self.clone()
         }
+    }
+
+    /// Contents of objects, in order; only those that were not read before are asked for.
+    pub(crate) fn contents(&self, oids: &[Oid]) -> Result<Vec<Source>, Error> {
+        let mut new: Vec<Oid> = {
+            let known = self.known_contents();
+            let unknown = oids.iter().filter(|oid| !known.contains_key(oid));
+            unknown.cloned().collect()
+        };
+        new.sort_unstable();
+        new.dedup();
+        let read = read_blobs(self, &new)?.into_iter().map(Source::new);
+        let mut known = self.known_contents();
+        known.extend(new.into_iter().zip(read));
+        let found = oids.iter().filter_map(|oid| known.get(oid).cloned());
+        Ok(found.collect())
+    }
+
+    fn known_contents(&self) -> MutexGuard<'_, HashMap<Oid, Source>> {
+        match self.contents.lock() {
+            Ok(known) => known,
+            // A thread that panicked while it held the lock left whole entries behind.
+            Err(poisoned) => poisoned.into_inner(),
+        }
+    }
+
+    /// Forgets contents that were read: another step has others.
+    pub fn forget_contents(&self) {
+        self.known_contents().clear();
     }
 
     /// What a revision names, if it names anything.

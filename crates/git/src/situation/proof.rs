@@ -1,12 +1,12 @@
 //! What stands in the way of concluding: checks over all that is to be committed.
 
-use crate::case::contents::{load, staged_bytes};
+use crate::case::contents::{Loaded, load_all, staged_contents};
 use crate::case::kinds::whose_words;
 use crate::case::one::{Case, IndexState};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::objects::{Oid, read_blobs};
+use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use crate::situation::read::Situation;
 use armistice_core::{Check, Finding, Inputs, Source, Weight, check};
@@ -48,13 +48,24 @@ impl Proof {
 /// If git fails.
 pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
     let mut proof = Proof::default();
-    let mut seen = HashSet::new();
+    let seen: HashSet<_> = situation
+        .cases
+        .iter()
+        .map(|case| case.path.clone())
+        .collect();
+    let staged: Vec<Case> = (situation.cases.iter())
+        .filter(|case| case.standing == IndexState::Staged)
+        .cloned()
+        .collect();
     for case in &situation.cases {
-        seen.insert(case.path.clone());
-        match case.standing {
-            IndexState::Unmerged => proof.add(&case.path, vec![open_finding(case)]),
-            IndexState::Staged => check_case(repo, case, &mut proof)?,
+        if case.standing == IndexState::Unmerged {
+            proof.add(&case.path, vec![open_finding(case)]);
         }
+    }
+    let results = staged_contents(repo, &staged)?;
+    let loaded = load_all(repo, &staged)?;
+    for ((case, result), loaded) in staged.iter().zip(results).zip(loaded) {
+        proof.add(&case.path, findings_of(result, &loaded));
     }
     let merged = merged_entries(repo, situation)?;
     let merged: Vec<_> = merged
@@ -62,8 +73,7 @@ pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
         .filter(|(path, _)| !seen.contains(path))
         .collect();
     let oids: Vec<Oid> = merged.iter().map(|(_, oid)| oid.clone()).collect();
-    for ((path, _), bytes) in merged.iter().zip(read_blobs(repo, &oids)?) {
-        let result = Source::new(bytes);
+    for ((path, _), result) in merged.iter().zip(repo.contents(&oids)?) {
         if !result.is_binary() {
             let inputs = Inputs {
                 result: &result,
@@ -106,23 +116,16 @@ fn open_finding(case: &Case) -> Finding {
     Finding::new(Check::Open, None, what)
 }
 
-fn check_case(repo: &Repository, case: &Case, proof: &mut Proof) -> Result<(), Error> {
-    let Some(bytes) = staged_bytes(repo, case)? else {
-        // Removed by decision, or a submodule: no text is left to look at.
-        proof.files += 1;
-        return Ok(());
-    };
-    let loaded = load(repo, case)?;
-    let inputs = Inputs {
-        result: &Source::new(bytes),
-        versions: Some(&loaded.versions),
-    };
-    let findings = match loaded.binary {
-        true => Vec::new(),
-        false => check(&inputs),
-    };
-    proof.add(&case.path, findings);
-    Ok(())
+/// What is found in a staged case; nothing in one without text: it was removed by decision, or is
+/// a submodule.
+fn findings_of(result: Option<Source>, loaded: &Loaded) -> Vec<Finding> {
+    match result {
+        Some(result) if !loaded.binary => check(&Inputs {
+            result: &result,
+            versions: Some(&loaded.versions),
+        }),
+        _ => Vec::new(),
+    }
 }
 
 /// Index entries that differ from HEAD and from the incoming commit.

@@ -10,7 +10,7 @@
 
 use crate::case::one::Case;
 use crate::case::stages::Stages;
-use crate::file::work_file::{Seen, write_atomically};
+use crate::file::work_file::{Seen, write_atomically, write_new};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::store::folders::{hash, make_folder, numbers, prune, read_if_there, remove_tree};
@@ -20,12 +20,19 @@ use armistice_core::{Event, Header, ReadJournal, read_journal};
 use serde::{Deserialize, Serialize};
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 /// The folder under the git folder.
 #[derive(Clone, Debug)]
 pub struct Store {
     root: PathBuf,
+    /// The number of the last copy that was kept; 0 if the folder was not looked through yet.
+    copies: Arc<AtomicU64>,
 }
+
+/// Copies after which the folder of copies is looked through again.
+const LOOKED_THROUGH: u64 = 64;
 
 /// What was written for a case, and what to put back.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -52,6 +59,7 @@ impl Store {
     pub fn new(git_dir: &Path) -> Self {
         Store {
             root: git_dir.join("armistice"),
+            copies: Arc::default(),
         }
     }
 
@@ -132,7 +140,6 @@ impl Store {
     pub fn keep(&self, path: &RepoPath, bytes: &[u8]) -> Result<PathBuf, Error> {
         let folder = self.root.join("kept");
         make_folder(&folder)?;
-        let next = numbers(&folder).last().map_or(1, |n| n + 1);
         let name: String = (path.to_string().rsplit('/').next().unwrap_or_default())
             .chars()
             .map(|c| {
@@ -144,10 +151,29 @@ impl Store {
             })
             .take(80)
             .collect();
-        let file = folder.join(format!("{next:06}-{name}"));
-        write_atomically(&file, bytes, None)?;
-        prune(&folder, KEPT_COPIES);
-        Ok(file)
+        loop {
+            let file = folder.join(format!("{:06}-{name}", self.next_copy(&folder)));
+            // Another thread or program may have taken the number meanwhile: no copy is replaced.
+            if write_new(&file, bytes)? {
+                return Ok(file);
+            }
+            self.copies.store(0, Ordering::Relaxed);
+        }
+    }
+
+    /// The number of the next copy; the folder is looked through once, and again now and then, to
+    /// be rid of the oldest.
+    fn next_copy(&self, folder: &Path) -> u64 {
+        let n = self.copies.load(Ordering::Relaxed);
+        let next = match n.is_multiple_of(LOOKED_THROUGH) {
+            true => {
+                prune(folder, KEPT_COPIES);
+                numbers(folder).last().map_or(1, |n| n + 1).max(n + 1)
+            }
+            false => n + 1,
+        };
+        self.copies.store(next, Ordering::Relaxed);
+        next
     }
 
     pub(crate) fn record(&self, path: &RepoPath, record: &Record) -> Result<(), Error> {

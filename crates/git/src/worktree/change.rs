@@ -1,13 +1,9 @@
 //! What is about to happen to a working file, made ready as far as possible.
 
-use crate::case::one::Case;
 use crate::case::stages::Stage;
 use crate::file::work_file::Prepared;
 use crate::process::error::Error;
-use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
-use crate::repo::objects::{Oid, read_blobs};
-use crate::repo::repository::Repository;
 use std::fs;
 
 /// What is about to happen to a working file, made ready as far as possible.
@@ -18,19 +14,20 @@ pub(crate) enum Change {
 }
 
 impl Change {
+    /// Makes a change ready: `content` is what shall stand there, filters applied.
     pub(crate) fn prepare(
-        repo: &Repository,
-        case: &Case,
-        stage: &Stage,
+        stage: Option<&Stage>,
+        content: Vec<u8>,
         file: &std::path::Path,
     ) -> Result<Self, Error> {
-        if stage.mode == Mode::Link {
-            let target = read_blobs(repo, std::slice::from_ref(&stage.oid))?;
-            return Ok(Change::Link(target.concat()));
-        }
-        let bytes = filtered(repo, case, &stage.oid)?;
-        let executable = stage.mode == Mode::Executable;
-        Ok(Change::Put(Prepared::new(file, &bytes, Some(executable))?))
+        Ok(match stage {
+            None => Change::Remove,
+            Some(stage) if stage.mode == Mode::Link => Change::Link(content),
+            Some(stage) => {
+                let executable = stage.mode == Mode::Executable;
+                Change::Put(Prepared::new(file, &content, Some(executable))?)
+            }
+        })
     }
 
     pub(crate) fn carry_out(self, file: &std::path::Path) -> Result<(), Error> {
@@ -59,14 +56,4 @@ pub(crate) fn put_link(target: &[u8], file: &std::path::Path) -> Result<(), Erro
         Ok(_) => Ok(()),
         Err(e) => Err(Error::file("write", file)(e.error)),
     }
-}
-
-/// What stands in the work tree for an object: line ends and other filters applied.
-pub(crate) fn filtered(repo: &Repository, case: &Case, oid: &Oid) -> Result<Vec<u8>, Error> {
-    let mut path = std::ffi::OsString::from("--path=");
-    path.push(case.path.to_os());
-    let call = Invocation::read(["cat-file", "--filters"])
-        .arg(path)
-        .arg(&oid.0);
-    Ok(repo.must(&call)?.stdout)
 }

@@ -1,14 +1,16 @@
 //! Whether a working file may be replaced: only what git or this program left there, unasked.
 
-use crate::case::contents::entry_fields;
 use crate::case::one::Case;
+use crate::case::reading::tree_entries;
 use crate::file::work_file::{Seen, WorkFile};
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::objects::Oid;
+use crate::repo::objects::{Oid, hash_files};
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
 use armistice_core::{Source, find_markers};
+use std::collections::{HashMap, HashSet};
 
 /// Whether a working file that changed may be replaced.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -19,65 +21,112 @@ pub enum Overwrite {
     Yes,
 }
 
-pub(crate) fn guard(
+/// A case, its working file when it was read, and whether it may be replaced if it changed since.
+pub(crate) type Guarded<'a> = (&'a Case, &'a Seen, Overwrite);
+
+/// Looks whether working files may be replaced; each as it is now, in order.
+///
+/// # Errors
+/// If git fails for all of them. For one: if it is not safe to write there, it cannot be read,
+/// or it changed and that was not allowed.
+pub(crate) fn guard_all(
     repo: &Repository,
-    case: &Case,
-    seen: &Seen,
-    overwrite: Overwrite,
-) -> Result<WorkFile, Error> {
+    files: &[Guarded<'_>],
+) -> Result<Vec<Result<WorkFile, Error>>, Error> {
     let top = repo.work_tree();
-    WorkFile::check_safe(top, &case.path)?;
-    let now = WorkFile::read(top, &case.path)?;
-    let changed = now.seen != *seen || !is_as_left(repo, case, &now)?;
-    match (changed, overwrite) {
-        (true, Overwrite::No) => Err(Error::ChangedOutside {
-            path: case.path.clone(),
-        }),
-        _ => Ok(now),
-    }
-}
-
-/// Whether the working file is what git, or this program, left there.
-fn is_as_left(repo: &Repository, case: &Case, now: &WorkFile) -> Result<bool, Error> {
-    let record = Store::new(repo.git_dir()).recorded(&case.path);
-    if record.is_some_and(|r| r.after == now.seen) {
-        return Ok(true);
-    }
-    match now.seen {
-        Seen::Missing | Seen::Other => return Ok(true),
-        Seen::File(..) | Seen::Link(_) => {}
-    }
-    if let Some(merged) = auto_merged(repo, case)? {
-        return Ok(merged == cleaned(repo, case, now)?);
-    }
-    for stage in case.stages.all().into_iter().flatten() {
-        if stage.oid == cleaned(repo, case, now)? {
-            return Ok(true);
-        }
-    }
-    Ok(case.kind.has_lines() && looks_merged(repo, case, &now.bytes)?)
-}
-
-/// What git's merge left at the path, where git remembers it.
-fn auto_merged(repo: &Repository, case: &Case) -> Result<Option<Oid>, Error> {
-    let Some(tree) = repo.resolve("AUTO_MERGE")? else {
-        return Ok(None);
+    let read = |(case, ..): &Guarded<'_>| {
+        WorkFile::check_safe(top, &case.path)?;
+        WorkFile::read(top, &case.path)
     };
-    let call = Invocation::read(["ls-tree", "-z", "--full-tree", &tree, "--"]);
-    let fields = entry_fields(repo, &call.arg(case.path.to_os()))?;
-    Ok(fields.into_iter().nth(2).map(Oid))
+    let now: Vec<Result<WorkFile, Error>> = files.iter().map(read).collect();
+    // Only what nobody has allowed to be replaced is held against what git left there.
+    let asked: Vec<(&Case, &WorkFile)> = (files.iter().zip(&now))
+        .filter_map(|((case, seen, overwrite), now)| {
+            let now = now.as_ref().ok()?;
+            (*overwrite == Overwrite::No && now.seen == **seen).then_some((*case, now))
+        })
+        .collect();
+    let as_left = are_as_left(repo, &asked)?;
+    let unchanged: HashSet<&RepoPath> = (asked.iter().zip(as_left))
+        .filter_map(|((case, _), as_left)| as_left.then_some(&case.path))
+        .collect();
+    let verdicts = files
+        .iter()
+        .map(|(case, _, overwrite)| *overwrite == Overwrite::Yes || unchanged.contains(&case.path));
+    let verdicts: Vec<bool> = verdicts.collect();
+    let decide = |((case, ..), (now, allowed)): (&Guarded<'_>, (Result<WorkFile, Error>, bool))| {
+        let now = now?;
+        match allowed {
+            true => Ok(now),
+            false => Err(Error::ChangedOutside {
+                path: case.path.clone(),
+            }),
+        }
+    };
+    Ok(files
+        .iter()
+        .zip(now.into_iter().zip(verdicts))
+        .map(decide)
+        .collect())
 }
 
-/// The object that the working file would become.
-fn cleaned(repo: &Repository, case: &Case, now: &WorkFile) -> Result<Oid, Error> {
-    let mut call = Invocation::read(["hash-object", "--stdin"]);
-    if matches!(now.seen, Seen::File(..)) {
-        let mut path = std::ffi::OsString::from("--path=");
-        path.push(case.path.to_os());
-        call = call.arg(path);
+/// Whether working files are what git, or this program, left there; in order.
+fn are_as_left(repo: &Repository, files: &[(&Case, &WorkFile)]) -> Result<Vec<bool>, Error> {
+    let store = Store::new(repo.git_dir());
+    let known = |(case, now): &(&Case, &WorkFile)| {
+        let record = store.recorded(&case.path);
+        matches!(now.seen, Seen::Missing | Seen::Other)
+            || record.is_some_and(|r| r.after == now.seen)
+    };
+    let mut as_left: Vec<bool> = files.iter().map(known).collect();
+    let asked: Vec<usize> = (0..files.len()).filter(|at| !as_left[*at]).collect();
+    if asked.is_empty() {
+        return Ok(as_left);
     }
-    let output = repo.must(&call.stdin(now.bytes.clone()))?;
-    Ok(Oid(output.text()))
+    let paths: Vec<&RepoPath> = asked.iter().map(|at| &files[*at].0.path).collect();
+    // What git's merge left at the paths, where git remembers it.
+    let merged = match repo.resolve("AUTO_MERGE")? {
+        Some(tree) => tree_entries(repo, &tree, &paths)?,
+        None => HashMap::new(),
+    };
+    let objects = objects_of(repo, asked.iter().map(|at| files[*at]))?;
+    for (at, object) in asked.into_iter().zip(objects) {
+        let (case, now) = files[at];
+        let stages = || case.stages.all().into_iter().flatten();
+        as_left[at] = match merged.get(&case.path) {
+            Some(merged) => *merged == object,
+            None if stages().any(|stage| stage.oid == object) => true,
+            None => case.kind.has_lines() && looks_merged(repo, case, &now.bytes)?,
+        };
+    }
+    Ok(as_left)
+}
+
+/// The objects that working files would become, in order.
+fn objects_of<'a>(
+    repo: &Repository,
+    files: impl Iterator<Item = (&'a Case, &'a WorkFile)>,
+) -> Result<Vec<Oid>, Error> {
+    let files: Vec<_> = files.collect();
+    let is_file = |now: &WorkFile| matches!(now.seen, Seen::File(..));
+    let plain: Vec<(&RepoPath, &[u8])> = (files.iter())
+        .filter(|(_, now)| is_file(now))
+        .map(|(case, now)| (&case.path, now.bytes.as_slice()))
+        .collect();
+    let mut hashed = hash_files(repo, &plain)?.into_iter();
+    let mut objects = Vec::with_capacity(files.len());
+    for (_, now) in files {
+        let next = if is_file(now) { hashed.next() } else { None };
+        objects.push(match next {
+            Some(oid) => oid,
+            // The target of a link is stored as it is.
+            None => {
+                let call = Invocation::read(["hash-object", "--stdin"]).stdin(now.bytes.clone());
+                Oid(repo.must(&call)?.text())
+            }
+        });
+    }
+    Ok(objects)
 }
 
 /// Whether `bytes` are what git would merge the three versions to, labels and

@@ -6,16 +6,16 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::repository::Repository;
 
-pub(crate) fn stage_entry(
+/// Stages entries of several cases in one step: all of them, or none.
+pub(crate) fn stage_entries<'a>(
     repo: &Repository,
-    case: &Case,
-    stage: Option<&Stage>,
+    entries: impl Iterator<Item = (&'a Case, Option<&'a Stage>)>,
 ) -> Result<(), Error> {
-    let line = match stage {
+    let line = |(case, stage): (&Case, Option<&Stage>)| match stage {
         Some(stage) => entry(stage.mode.octal(), &stage.oid.0, 0, case),
         None => removal(case),
     };
-    index_info(repo, line)
+    index_info(repo, entries.flat_map(line).collect())
 }
 
 /// Puts the stages of a case back into the index.

@@ -5,10 +5,10 @@ use crate::file::work_file::{Prepared, Seen, WorkFile};
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
-use crate::repo::objects::Oid;
+use crate::repo::objects::{Oid, filtered};
 use crate::repo::repository::Repository;
 use crate::store::records::{Record, Store};
-use crate::worktree::change::{Change, filtered, put_link};
+use crate::worktree::change::{Change, put_link};
 use crate::worktree::staging::unstage;
 use crate::worktree::write::Written;
 use armistice_core::{Source, find_markers};
@@ -75,7 +75,7 @@ fn put_back(
         Some(_) | None => {
             let call = Invocation::write(["hash-object", "-w", "--stdin"]).stdin(with_markers);
             let oid = Oid(repo.must(&call)?.text());
-            let bytes = filtered(repo, case, &oid)?;
+            let bytes = filtered(repo, &[(&case.path, &oid)])?.concat();
             Prepared::new(&file, &bytes, None)?.persist()
         }
     }

@@ -9,14 +9,16 @@ use crate::case::one::Case;
 use crate::case::outcomes::FileOutcome;
 use crate::case::stages::Stage;
 use crate::file::work_file::{Seen, WorkFile};
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::objects::Oid;
+use crate::repo::index::Mode;
+use crate::repo::objects::{Oid, filtered, read_blobs, write_blobs};
 use crate::repo::repository::Repository;
 use crate::store::records::{Copy, Record, Store};
 use crate::worktree::change::Change;
-use crate::worktree::guard::{Overwrite, guard};
-use crate::worktree::staging::{stage_entry, unstage};
+use crate::worktree::guard::{Overwrite, guard_all};
+use crate::worktree::staging::{stage_entries, unstage};
 use std::path::PathBuf;
 
 /// What was written.
@@ -28,15 +30,268 @@ pub struct Written {
     pub kept: Option<PathBuf>,
 }
 
-/// Writes and stages the merged bytes of a case.
+/// What shall become of a case.
+#[derive(Clone, Copy, Debug)]
+pub enum Outcome<'a> {
+    /// These merged bytes stand.
+    Bytes(&'a [u8]),
+    /// The file as a whole, as one version has it.
+    Whole(FileOutcome),
+}
+
+/// A case to be written and staged.
+#[derive(Clone, Copy, Debug)]
+pub struct WriteRequest<'a> {
+    /// Which case.
+    pub case: &'a Case,
+    /// What shall stand there.
+    pub result: Outcome<'a>,
+    /// The working file when it was read.
+    pub seen: &'a Seen,
+    /// Whether it may be replaced if it changed since.
+    pub overwrite: Overwrite,
+}
+
+/// Writes and stages cases, all of them with the same few calls of git; what came of each, in order.
 ///
-/// The working file gets what git's filters make of `bytes` (line ends, and
-/// whatever else attributes ask for); the index gets `bytes` themselves.
+/// The working file gets what git's filters make of merged bytes (line ends, and
+/// whatever else attributes ask for); the index gets the bytes themselves.
 ///
 /// # Errors
-/// If the working file changed since `seen` or was edited by hand after git
-/// stopped and `overwrite` does not allow replacing it, if it is not safe to
-/// write there, or if git or the disk refuses; nothing has changed then.
+/// For one case: if the working file changed since it was read or was edited by hand after git
+/// stopped and that is not allowed, if it is not safe to write there, if the outcome is not one of
+/// [`Case::outcomes`], or if git or the disk refuses. Nothing has changed for that case then.
+pub fn write_all(repo: &Repository, requests: &[WriteRequest<'_>]) -> Vec<Result<Written, Error>> {
+    let mut results: Vec<Option<Result<Written, Error>>> = requests.iter().map(|_| None).collect();
+    let done = begin(repo, requests, &mut results)
+        .and_then(|pending| finish(repo, requests, pending, &mut results));
+    // What stopped all of them is told of each that was not decided by itself.
+    let stopped = done.err();
+    let told = |(result, case): (Option<Result<Written, Error>>, &Case)| match (result, &stopped) {
+        (Some(result), _) => result,
+        (None, Some(error)) => Err(error.again()),
+        (None, None) => Err(missing(case)),
+    };
+    let cases = requests.iter().map(|request| request.case);
+    results.into_iter().zip(cases).map(told).collect()
+}
+
+/// A case on its way: guarded, with its new entry and its change made ready.
+struct Pending<'a> {
+    nth: usize,
+    case: &'a Case,
+    now: WorkFile,
+    kept: Option<PathBuf>,
+    stage: Option<Stage>,
+    change: Change,
+}
+
+/// Guards, stores and prepares; what fails by itself gets its result and is left out.
+fn begin<'a>(
+    repo: &Repository,
+    requests: &[WriteRequest<'a>],
+    results: &mut [Option<Result<Written, Error>>],
+) -> Result<Vec<Pending<'a>>, Error> {
+    let guarded: Vec<_> = requests
+        .iter()
+        .map(|r| (r.case, r.seen, r.overwrite))
+        .collect();
+    let guarded = guard_all(repo, &guarded)?;
+    let merged = requests
+        .iter()
+        .zip(&guarded)
+        .filter_map(|(request, now)| match request.result {
+            Outcome::Bytes(bytes) if now.is_ok() => Some(bytes),
+            _ => None,
+        });
+    let mut oids = write_blobs(repo, &merged.collect::<Vec<_>>())?.into_iter();
+    let mut staged = Vec::new();
+    for (nth, (request, now)) in requests.iter().zip(guarded).enumerate() {
+        let entry = now.and_then(|now| Ok((now, new_entry(request, &mut oids)?)));
+        match entry {
+            Ok((now, stage)) => staged.push((nth, request.case, now, stage)),
+            Err(error) => results[nth] = Some(Err(error)),
+        }
+    }
+    let contents = contents_of(
+        repo,
+        staged
+            .iter()
+            .map(|(_, case, _, stage)| (*case, stage.as_ref())),
+    )?;
+    let store = Store::new(repo.git_dir());
+    let mut pending = Vec::new();
+    for ((nth, case, now, stage), content) in staged.into_iter().zip(contents) {
+        match ready(&store, case, &now, stage.as_ref(), content) {
+            Ok((kept, change)) => pending.push(Pending {
+                nth,
+                case,
+                now,
+                kept,
+                stage,
+                change,
+            }),
+            Err(error) => results[nth] = Some(Err(error)),
+        }
+    }
+    Ok(pending)
+}
+
+/// The index entry that a case shall have; `None` if its file goes.
+fn new_entry(
+    request: &WriteRequest<'_>,
+    oids: &mut impl Iterator<Item = Oid>,
+) -> Result<Option<Stage>, Error> {
+    let case = request.case;
+    let outcome = match request.result {
+        Outcome::Bytes(_) => {
+            let mode = case.stages.merged_mode();
+            let oid = oids.next().ok_or_else(|| missing(case))?;
+            return Ok(Some(Stage { mode, oid }));
+        }
+        Outcome::Whole(outcome) => outcome,
+    };
+    if !case.outcomes().contains(&outcome) {
+        return Err(Error::Unsafe {
+            path: case.path.clone(),
+            why: "this case has no such outcome",
+        });
+    }
+    let mut stage = case.stage(outcome).cloned();
+    // Ours or theirs means the content; a mode that one side alone changed stays.
+    if let (Some(stage), CaseKind::BothEdited) = (&mut stage, case.kind) {
+        stage.mode = case.stages.merged_mode();
+    }
+    Ok(stage)
+}
+
+/// What shall stand in the work tree for entries, in order; nothing for a file that goes.
+fn contents_of<'a>(
+    repo: &Repository,
+    entries: impl Iterator<Item = (&'a Case, Option<&'a Stage>)>,
+) -> Result<Vec<Vec<u8>>, Error> {
+    let entries: Vec<_> = entries.collect();
+    let is_link = |stage: &&Stage| stage.mode == Mode::Link;
+    let files: Vec<(&RepoPath, &Oid)> = (entries.iter())
+        .filter_map(|(case, stage)| {
+            let stage = stage.filter(|stage| !is_link(stage))?;
+            Some((&case.path, &stage.oid))
+        })
+        .collect();
+    let links = entries
+        .iter()
+        .filter_map(|(_, stage)| stage.filter(is_link));
+    let links: Vec<Oid> = links.map(|stage| stage.oid.clone()).collect();
+    let mut files = filtered(repo, &files)?.into_iter();
+    let mut links = read_blobs(repo, &links)?.into_iter();
+    let next = |(case, stage): (&Case, Option<&Stage>)| match stage {
+        Some(stage) if is_link(&stage) => links.next().ok_or_else(|| missing(case)),
+        Some(_) => files.next().ok_or_else(|| missing(case)),
+        None => Ok(Vec::new()),
+    };
+    entries.into_iter().map(next).collect()
+}
+
+/// git gave fewer answers than it was asked for: better no file than a wrong one.
+fn missing(case: &Case) -> Error {
+    Error::Unreadable {
+        command: "about several files".to_owned(),
+        what: format!("nothing for '{}'", case.path),
+    }
+}
+
+/// Copies aside what stands there, and makes the change ready.
+fn ready(
+    store: &Store,
+    case: &Case,
+    now: &WorkFile,
+    stage: Option<&Stage>,
+    content: Vec<u8>,
+) -> Result<(Option<PathBuf>, Change), Error> {
+    let kept = match now.seen {
+        Seen::File(..) | Seen::Link(_) => Some(store.keep(&case.path, &now.bytes)?),
+        Seen::Missing | Seen::Other => None,
+    };
+    Ok((kept, Change::prepare(stage, content, &now.file)?))
+}
+
+/// Stages all entries in one step, then puts each file in its place.
+fn finish(
+    repo: &Repository,
+    requests: &[WriteRequest<'_>],
+    pending: Vec<Pending<'_>>,
+    results: &mut [Option<Result<Written, Error>>],
+) -> Result<(), Error> {
+    if pending.is_empty() {
+        return Ok(());
+    }
+    let head = repo.resolve("HEAD")?;
+    let store = Store::new(repo.git_dir());
+    stage_entries(repo, pending.iter().map(|p| (p.case, p.stage.as_ref())))?;
+    let mut written: Vec<&RepoPath> = Vec::new();
+    for Pending {
+        nth,
+        case,
+        now,
+        kept,
+        change,
+        ..
+    } in pending
+    {
+        let again = requests[nth].overwrite == Overwrite::Yes;
+        let done = put(repo, case, &now, change, again);
+        if done.is_ok() {
+            written.push(&case.path);
+        }
+        let recorded = done.and_then(|left| {
+            let mut record = record_of(&store, case, &now, &kept, &left.seen);
+            record.head = head.clone();
+            store.record(&case.path, &record)?;
+            Ok(Written {
+                seen: left.seen,
+                kept,
+            })
+        });
+        results[nth] = Some(recorded);
+    }
+    // Only spares git a second look at the files; it does no harm if it fails.
+    for paths in written.chunks(200) {
+        let call = Invocation::write(["add", "--refresh", "--"]);
+        let _ = repo.run(&paths.iter().fold(call, |call, path| call.arg(path.to_os())));
+    }
+    Ok(())
+}
+
+/// Puts one file in its place; if that fails its entry is taken back.
+fn put(
+    repo: &Repository,
+    case: &Case,
+    now: &WorkFile,
+    change: Change,
+    overwrite: bool,
+) -> Result<WorkFile, Error> {
+    let top = repo.work_tree();
+    // Where many files are written at once, one may have changed since it was guarded.
+    let still =
+        WorkFile::read(top, &case.path).and_then(|file| match file.seen == now.seen || overwrite {
+            true => Ok(()),
+            false => Err(Error::ChangedOutside {
+                path: case.path.clone(),
+            }),
+        });
+    let done = still
+        .and_then(|()| change.carry_out(&now.file))
+        .and_then(|()| WorkFile::read(top, &case.path));
+    if done.is_err() {
+        unstage(repo, case)?;
+    }
+    done
+}
+
+/// Writes and stages the merged bytes of one case: as [`write_all`].
+///
+/// # Errors
+/// As [`write_all`].
 pub fn write_result(
     repo: &Repository,
     case: &Case,
@@ -44,17 +299,21 @@ pub fn write_result(
     seen: &Seen,
     overwrite: Overwrite,
 ) -> Result<Written, Error> {
-    let now = guard(repo, case, seen, overwrite)?;
-    let call = Invocation::write(["hash-object", "-w", "--stdin"]).stdin(bytes);
-    let oid = Oid(repo.must(&call)?.text());
-    let mode = case.stages.merged_mode();
-    replace(repo, case, now, Some(Stage { mode, oid }))
+    only(write_all(
+        repo,
+        &[WriteRequest {
+            case,
+            result: Outcome::Bytes(bytes),
+            seen,
+            overwrite,
+        }],
+    ))
 }
 
-/// Settles a case by a whole-file outcome.
+/// Settles one case by a whole-file outcome: as [`write_all`].
 ///
 /// # Errors
-/// As [`write_result`]; and if the outcome is not one of [`Case::outcomes`].
+/// As [`write_all`].
 pub fn settle_outcome(
     repo: &Repository,
     case: &Case,
@@ -62,59 +321,20 @@ pub fn settle_outcome(
     seen: &Seen,
     overwrite: Overwrite,
 ) -> Result<Written, Error> {
-    if !case.outcomes().contains(&outcome) {
-        return Err(Error::Unsafe {
-            path: case.path.clone(),
-            why: "this case has no such outcome",
-        });
-    }
-    let now = guard(repo, case, seen, overwrite)?;
-    let mut stage = case.stage(outcome).cloned();
-    // Ours or theirs means the content; a mode that one side alone changed stays.
-    if let (Some(stage), CaseKind::BothEdited) = (&mut stage, case.kind) {
-        stage.mode = case.stages.merged_mode();
-    }
-    replace(repo, case, now, stage)
+    only(write_all(
+        repo,
+        &[WriteRequest {
+            case,
+            result: Outcome::Whole(outcome),
+            seen,
+            overwrite,
+        }],
+    ))
 }
 
-/// Replaces working file and index entry together.
-fn replace(
-    repo: &Repository,
-    case: &Case,
-    now: WorkFile,
-    stage: Option<Stage>,
-) -> Result<Written, Error> {
-    let store = Store::new(repo.git_dir());
-    let kept = match now.seen {
-        Seen::File(..) | Seen::Link(_) => Some(store.keep(&case.path, &now.bytes)?),
-        Seen::Missing | Seen::Other => None,
-    };
-    let file = now.file.clone();
-    let change = match &stage {
-        Some(stage) => Change::prepare(repo, case, stage, &file)?,
-        None => Change::Remove,
-    };
-    stage_entry(repo, case, stage.as_ref())?;
-    let done = change
-        .carry_out(&file)
-        .and_then(|()| WorkFile::read(repo.work_tree(), &case.path));
-    let left = match done {
-        Ok(left) => left,
-        Err(error) => {
-            unstage(repo, case)?;
-            return Err(error);
-        }
-    };
-    // Only spares git a second look at the file; it does no harm if it fails.
-    let refresh = Invocation::write(["add", "--refresh", "--"]).arg(case.path.to_os());
-    let _ = repo.run(&refresh);
-    let mut record = record_of(&store, case, &now, &kept, &left.seen);
-    record.head = repo.resolve("HEAD")?;
-    store.record(&case.path, &record)?;
-    Ok(Written {
-        seen: left.seen,
-        kept,
-    })
+fn only(results: Vec<Result<Written, Error>>) -> Result<Written, Error> {
+    // One request has one result; stopped before it began, nothing was done.
+    results.into_iter().next().unwrap_or(Err(Error::Cancelled))
 }
 
 /// What to remember for taking back: a file written for the second time still

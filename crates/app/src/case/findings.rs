@@ -3,16 +3,20 @@
 //! git's index knows only that a path is unmerged; which conflicts are still open
 //! is known here.
 
-use crate::state::file::FileState;
+use crate::case::opened::OpenedFile;
 use armistice_core::{Check, Finding};
-use armistice_git::{PathFinding, Proof};
+use armistice_git::{PathFinding, Proof, RepoPath};
 
-/// Puts, for each unstaged case with lines, its open conflicts in the place of the one finding.
-pub fn detail(proof: Proof, files: &[FileState]) -> Proof {
+/// Puts, for each unstaged case with lines, its open conflicts in the place of the one finding;
+/// `open` finds the opened file of a path.
+pub fn detail<'a>(proof: Proof, open: impl Fn(&RepoPath) -> Option<&'a OpenedFile>) -> Proof {
     let mut findings = Vec::with_capacity(proof.findings.len());
     for item in proof.findings {
-        let open = files.iter().find(|f| f.case.path == item.path);
-        match open.filter(|_| item.finding.check == Check::Open) {
+        let file = match item.finding.check {
+            Check::Open => open(&item.path),
+            _ => None,
+        };
+        match file {
             Some(file) => findings.extend(of_file(file, &item)),
             None => findings.push(item),
         }
@@ -20,10 +24,7 @@ pub fn detail(proof: Proof, files: &[FileState]) -> Proof {
     Proof { findings, ..proof }
 }
 
-fn of_file(file: &FileState, item: &PathFinding) -> Vec<PathFinding> {
-    let Some(open) = file.open() else {
-        return vec![item.clone()];
-    };
+fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {
     let finding = |line, what: String| PathFinding {
         path: item.path.clone(),
         finding: Finding::new(Check::Open, line, what),

@@ -1,7 +1,7 @@
 //! What is possible for a conflict: the lines of the settle box.
 
-use crate::state::file::{Mode, OpenFile};
-use armistice_core::{Origin, RegionId, Resolution, Side, Version, rule_title};
+use crate::case::opened::OpenedFile;
+use armistice_core::{RegionId, Resolution, Side, Version, rule_title};
 
 /// The key of the choice that a rule proposes.
 pub const PROPOSAL: &str = "space";
@@ -26,7 +26,7 @@ pub fn reindented_name(words: Side) -> &'static str {
 /// What is possible for a region, and how many lines each choice would give.
 ///
 /// Choices that would give the same lines as one before them are left out.
-pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
+pub fn choices(file: &OpenedFile, region: RegionId) -> Vec<Choice> {
     let cell = file.plan().region(region);
     if file.plan().conflict_of(region).is_none() {
         return Vec::new();
@@ -81,44 +81,4 @@ pub fn choices(file: &OpenFile, region: RegionId) -> Vec<Choice> {
         .chain(plain)
         .chain(reindented)
         .collect()
-}
-
-/// Where a line of the previewed choice comes from.
-pub fn preview_origin(file: &OpenFile, nth: usize) -> Origin {
-    let id = RegionId(file.view.region);
-    let region = file.plan().region(id);
-    let resolution = match &file.view.mode {
-        Mode::Pick(picking) => Some(Resolution::Lines(picking.picks.clone())),
-        _ => {
-            let choice = file
-                .view
-                .choice
-                .and_then(|c| choices(file, id).into_iter().nth(c));
-            choice.map(|c| c.resolution)
-        }
-    };
-    match resolution {
-        Some(Resolution::Take(version)) => version.into(),
-        Some(Resolution::Both(first)) => {
-            let first_len = region.lines(first.into()).len();
-            Version::from(if nth < first_len {
-                first
-            } else {
-                first.other()
-            })
-            .into()
-        }
-        Some(Resolution::Lines(picks)) => picks.get(nth).map_or(Origin::Base, |p| p.version.into()),
-        Some(Resolution::Segments(segments)) => {
-            let mut left = nth;
-            for segment in &segments {
-                match segment.len() {
-                    n if left >= n => left -= n,
-                    _ => return segment.origin(),
-                }
-            }
-            Origin::Blend
-        }
-        Some(Resolution::Drop) | None => Origin::Base,
-    }
 }

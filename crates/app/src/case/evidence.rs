@@ -1,12 +1,40 @@
 //! What each side did to base at one place, as cards of lines ready to be drawn.
 
 use crate::base::safe_text::count;
-use crate::state::file::{FileView, Lens, Mode, OpenFile};
+use crate::case::opened::OpenedFile;
 use armistice_core::limits::{CARD_FORMULA_BYTES, CARD_LINES};
 use armistice_core::{
     Delta, DeltaRow, Formula, LineIdx, LineRange, Pick, RegionId, RegionKind, Source, Span,
     Version, delta, spans,
 };
+
+/// How the evidence is looked at.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Lens {
+    /// base→ours and base→theirs.
+    #[default]
+    Deltas,
+    /// Ours against theirs.
+    Face,
+    /// The plain versions.
+    Texts,
+}
+
+impl Lens {
+    pub const ALL: [Lens; 3] = [Lens::Deltas, Lens::Face, Lens::Texts];
+
+    pub fn name(self) -> &'static str {
+        match self {
+            Lens::Deltas => "deltas",
+            Lens::Face => "face",
+            Lens::Texts => "texts",
+        }
+    }
+
+    pub fn next(self) -> Self {
+        Lens::ALL[(self as usize + 1) % 3]
+    }
+}
 
 /// How a stretch of a line is to be shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -44,32 +72,22 @@ pub struct Card {
     pub cost: usize,
 }
 
-/// The cards for the region that the cursor is in, ours above theirs.
-pub fn cards(file: &OpenFile) -> Vec<Card> {
-    let view = &file.view;
-    let id = RegionId(view.region);
-    let Some(region) = file.plan().regions().get(view.region as usize) else {
+/// The cards for a region, ours above theirs; none where nobody changed anything.
+pub fn cards(file: &OpenedFile, id: RegionId, lens: Lens) -> Vec<Card> {
+    let Some(region) = file.plan().regions().get(id.0 as usize) else {
         return Vec::new();
     };
     if region.kind == RegionKind::Unchanged {
         return Vec::new();
     }
-    match lens_of(view) {
+    match lens {
         Lens::Texts => Version::ALL.map(|v| text_card(file, id, v)).into(),
         Lens::Face => vec![face_card(file, id), text_card(file, id, Version::Base)],
         Lens::Deltas => deltas(file, id, region.kind),
     }
 }
 
-/// Picking needs the plain lines.
-fn lens_of(view: &FileView) -> Lens {
-    match view.mode {
-        Mode::Pick(_) => Lens::Texts,
-        _ => view.lens,
-    }
-}
-
-fn deltas(file: &OpenFile, id: RegionId, kind: RegionKind) -> Vec<Card> {
+fn deltas(file: &OpenedFile, id: RegionId, kind: RegionKind) -> Vec<Card> {
     let ours = || delta_card(file, id, Version::Ours);
     let theirs = || delta_card(file, id, Version::Theirs);
     match kind {
@@ -91,7 +109,7 @@ fn cut(lines: LineRange) -> LineRange {
     )
 }
 
-fn delta_card(file: &OpenFile, id: RegionId, party: Version) -> Card {
+fn delta_card(file: &OpenedFile, id: RegionId, party: Version) -> Card {
     let region = file.plan().region(id);
     compare(
         file,
@@ -103,7 +121,7 @@ fn delta_card(file: &OpenFile, id: RegionId, party: Version) -> Card {
     )
 }
 
-fn face_card(file: &OpenFile, id: RegionId) -> Card {
+fn face_card(file: &OpenedFile, id: RegionId) -> Card {
     let region = file.plan().region(id);
     let mut card = compare(
         file,
@@ -118,7 +136,7 @@ fn face_card(file: &OpenFile, id: RegionId) -> Card {
 }
 
 fn compare(
-    file: &OpenFile,
+    file: &OpenedFile,
     from: Version,
     a: LineRange,
     to: Version,
@@ -133,7 +151,7 @@ fn compare(
     Card {
         party,
         removed: if from == Version::Base { party } else { from },
-        summary: told(&delta, old.slice(cut(a)), new.slice(cut(b))),
+        summary: describe(&delta, old.slice(cut(a)), new.slice(cut(b))),
         lines: delta.rows.iter().map(line).collect(),
         hidden,
         cost: cost(&delta),
@@ -141,8 +159,8 @@ fn compare(
 }
 
 /// What happened: as one replacement where it is that, several times over.
-fn told(delta: &Delta, old: &[u8], new: &[u8]) -> String {
-    // This is computed for each frame: a formula of pages of text is not looked for.
+fn describe(delta: &Delta, old: &[u8], new: &[u8]) -> String {
+    // Moving about waits for this: a formula of pages of text is not looked for.
     let short = old.len().max(new.len()) <= CARD_FORMULA_BYTES;
     let formula = short.then(|| Formula::of(old, new)).flatten();
     match formula.filter(|formula| formula.times > 1) {
@@ -155,7 +173,7 @@ fn cost(delta: &Delta) -> usize {
     delta.cost + delta.rows.len()
 }
 
-fn delta_line(file: &OpenFile, row: &DeltaRow, old: &Source, new: &Source) -> CardLine {
+fn delta_line(file: &OpenedFile, row: &DeltaRow, old: &Source, new: &Source) -> CardLine {
     let plain = |source: &Source, at: LineIdx| file.encoding.decode(source.line(at).content());
     let line = |at: LineIdx, sign, parts| CardLine {
         number: Some(at.number()),
@@ -185,7 +203,7 @@ fn whole(tone: Tone, text: String) -> Vec<(Tone, String)> {
 }
 
 /// A re-worded line, told as `kept[old→new]kept`.
-fn inline(file: &OpenFile, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
+fn inline(file: &OpenedFile, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
     let mut out = Vec::new();
     for span in spans(old, new) {
         match span {
@@ -222,7 +240,7 @@ fn blanks(text: &str) -> String {
         .collect()
 }
 
-fn text_card(file: &OpenFile, id: RegionId, version: Version) -> Card {
+fn text_card(file: &OpenedFile, id: RegionId, version: Version) -> Card {
     let all = file.plan().region(id).lines(version);
     let source = file.plan().versions().get(version);
     let line = |at: LineIdx| CardLine {
@@ -241,10 +259,9 @@ fn text_card(file: &OpenFile, id: RegionId, version: Version) -> Card {
     }
 }
 
-/// The lines that can be picked, in the order in which they are shown.
-pub fn pickable(file: &OpenFile) -> Vec<Pick> {
-    let id = RegionId(file.view.region);
-    let cards = Version::ALL.map(|v| text_card(file, id, v));
+/// The lines of a region that can be picked, in the order in which they are shown.
+pub fn pickable(file: &OpenedFile, id: RegionId) -> Vec<Pick> {
+    let cards = cards(file, id, Lens::Texts);
     let lines = cards.iter().flat_map(|card| &card.lines);
     lines.filter_map(|line| line.pick).collect()
 }

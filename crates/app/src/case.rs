@@ -1,0 +1,10 @@
+//! One opened case without any view: reading, choices, evidence, rules, finishing.
+
+pub mod choices;
+pub mod evidence;
+pub mod findings;
+pub mod finish;
+pub mod load;
+pub mod opened;
+pub mod propose;
+pub mod service;

@@ -1,0 +1,65 @@
+//! Finishing files: written and staged first, and remembered only if that was done.
+
+use crate::case::opened::OpenedFile;
+use armistice_core::{Certainty, PastResolution, RegionId, RegionState};
+use armistice_git::{Case, Error, Overwrite, Seen, Written};
+
+/// A file to be finished.
+#[derive(Clone, Debug)]
+pub struct Finish {
+    pub case: Case,
+    /// The merged bytes.
+    pub bytes: Vec<u8>,
+    /// The working file when it was read.
+    pub seen: Seen,
+    pub overwrite: Overwrite,
+    /// What is worth remembering of it.
+    pub lessons: Vec<PastResolution>,
+}
+
+impl Finish {
+    /// An opened file in which nothing is open, as it stands.
+    pub fn new(case: &Case, open: &OpenedFile, overwrite: Overwrite) -> Self {
+        Finish {
+            case: case.clone(),
+            bytes: open.draft().bytes(),
+            seen: open.seen.clone(),
+            overwrite,
+            lessons: lessons(open),
+        }
+    }
+}
+
+/// What came of finishing.
+#[derive(Debug)]
+pub struct Finished {
+    /// For each file in order: as it was left, or why nothing was done to it.
+    pub results: Vec<Result<Written, Error>>,
+    /// Why it will not be remembered how they were settled, if so.
+    pub not_remembered: Option<Error>,
+}
+
+/// What a settled conflict teaches; nothing if it is open or no conflict.
+pub fn lesson(file: &OpenedFile, id: RegionId) -> Option<PastResolution> {
+    file.plan().conflict_of(id)?;
+    let draft = file.draft();
+    let resolution = match draft.standing(id) {
+        RegionState::Open | RegionState::Merged => return None,
+        RegionState::Settled(resolution) => Some(resolution),
+        RegionState::Ruled(ruling) => ruling.resolution.as_ref(),
+        RegionState::ByHand => None,
+    };
+    let text = draft.text_of(id);
+    Some(PastResolution::of(file.plan(), id, resolution, &text))
+}
+
+/// What is worth remembering of a finished file: every decision of a person.
+pub fn lessons(file: &OpenedFile) -> Vec<PastResolution> {
+    let by_person = |id: &&RegionId| match file.draft().standing(**id) {
+        RegionState::Settled(_) | RegionState::ByHand => true,
+        RegionState::Ruled(ruling) => ruling.certainty < Certainty::Certain,
+        RegionState::Open | RegionState::Merged => false,
+    };
+    let ids = file.plan().conflicts().iter().filter(by_person);
+    ids.filter_map(|id| lesson(file, *id)).collect()
+}

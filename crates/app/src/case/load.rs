@@ -1,0 +1,118 @@
+//! A case as far as it could be read, and why some have no lines to merge.
+
+use crate::case::opened::OpenedFile;
+use armistice_core::{
+    Counts, Line, LineCounts, LineRange, PerSide, Source, Version, Versions, changed_lines,
+};
+use armistice_git::{Case, CaseKind, IndexState, Loaded, Seen};
+
+/// A case that was read.
+#[derive(Clone, Debug)]
+pub enum CaseLoad {
+    /// It could not be read.
+    Failed(String),
+    /// Lines that can be merged.
+    Lines(Box<OpenedFile>),
+    /// Nothing to merge line by line: only whole-file outcomes.
+    Whole(WholeFile),
+}
+
+impl CaseLoad {
+    /// Conflicts and open ones; a case without lines is one conflict.
+    pub fn counts(&self, case: &Case) -> Counts {
+        match self {
+            CaseLoad::Lines(open) => open.counts(),
+            CaseLoad::Failed(_) | CaseLoad::Whole(_) => whole_counts(case),
+        }
+    }
+
+    pub fn open(&self) -> Option<&OpenedFile> {
+        match self {
+            CaseLoad::Lines(open) => Some(open),
+            _ => None,
+        }
+    }
+}
+
+/// A case without lines is one conflict, open until it is staged.
+pub fn whole_counts(case: &Case) -> Counts {
+    Counts {
+        conflicts: 1,
+        open: usize::from(case.standing != IndexState::Staged),
+        by_rule: 0,
+    }
+}
+
+/// A case that is settled as a whole.
+#[derive(Clone, Debug)]
+pub struct WholeFile {
+    /// Why its lines cannot be merged here.
+    pub why: &'static str,
+    /// Bytes of each side's version; `None` if it has none.
+    pub sizes: PerSide<Option<usize>>,
+    /// Lines each side added to and removed from base, where there are lines.
+    pub changes: Option<PerSide<LineCounts>>,
+    pub seen: Seen,
+}
+
+impl WholeFile {
+    pub fn new(case: &Case, loaded: Loaded, why: &'static str) -> Self {
+        let versions = &loaded.versions;
+        let size = |version: Version| {
+            let stage = case.stages.all()[version as usize];
+            stage.as_ref().map(|_| versions.get(version).bytes().len())
+        };
+        WholeFile {
+            why,
+            sizes: PerSide::from_fn(|side| size(side.into())),
+            changes: (!loaded.binary).then(|| changes(versions)),
+            seen: loaded.seen,
+        }
+    }
+}
+
+/// Lines that each side added to and removed from base.
+fn changes(versions: &Versions) -> PerSide<LineCounts> {
+    let lines = |text: &'_ Source| -> Vec<Vec<u8>> {
+        text.lines(text.all())
+            .map(|line| Line::bytes(line).to_vec())
+            .collect()
+    };
+    let base = lines(&versions.base);
+    PerSide::from_fn(|side| {
+        let side = lines(versions.get(side.into()));
+        let changed = changed_lines(&slices(&base), &slices(&side));
+        let sum = |count: fn(&(LineRange, LineRange)) -> usize| changed.iter().map(count).sum();
+        LineCounts {
+            added: sum(|(_, to)| to.len()),
+            removed: sum(|(from, _)| from.len()),
+        }
+    })
+}
+
+fn slices(lines: &[Vec<u8>]) -> Vec<&[u8]> {
+    lines.iter().map(Vec::as_slice).collect()
+}
+
+/// Why a case has no lines to merge, if it has none.
+pub fn why_whole(case: &Case, loaded: &Loaded) -> Option<&'static str> {
+    match case.kind {
+        CaseKind::BothEdited | CaseKind::BothAdded if loaded.binary => {
+            Some("not text, or marked so in the attributes")
+        }
+        CaseKind::BothEdited | CaseKind::BothAdded => None,
+        CaseKind::ModeOnly => Some("only the modes differ, the contents are the same"),
+        CaseKind::RemovedByOurs => Some("ours removed it, so there are no lines to merge"),
+        CaseKind::RemovedByTheirs => Some("theirs removed it, so there are no lines to merge"),
+        CaseKind::BothGone => Some(
+            "what is left of a rename or removal on both sides: git tells no more than the old path",
+        ),
+        CaseKind::OnlyOurs | CaseKind::OnlyTheirs => Some(
+            "one side alone has this path: most likely a rename; git tells no more in the index",
+        ),
+        CaseKind::Link => Some("a symbolic link is among the versions, which has no lines"),
+        CaseKind::Submodule => {
+            Some("a submodule: check out the commit you want in it and stage it with git add")
+        }
+    }
+}

@@ -1,0 +1,161 @@
+//! An opened file: its session, what rules make of it, and what a person should know of it.
+//!
+//! Not here: where a person is in it (`state::file`), reading and writing (`case::service`).
+
+use crate::case::propose::propose_in_parallel;
+use armistice_core::{
+    AutoSettle, Counts, Draft, Encoding, Event, Options, Plan, Refused, RegionId, Resolution,
+    RuleContext, Ruling, Session, Side, Step, describe, plan,
+};
+use armistice_git::{Loaded, Seen};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// A file with a session over it.
+#[derive(Clone, Debug)]
+pub struct OpenedFile {
+    session: Session,
+    rulings: BTreeMap<RegionId, Ruling>,
+    /// Counts how often decisions or rulings changed: what is worked out of them is kept until then.
+    revision: u64,
+    pub encoding: Encoding,
+    pub seen: Seen,
+    /// Why each conflict is one, in the plan's order.
+    pub causes: Vec<String>,
+    /// The words of one side at the indentation of the other, where conflicts can be settled so.
+    pub reindented: BTreeMap<RegionId, Vec<(Side, Resolution)>>,
+    /// Whether what we staged is no longer what the draft says.
+    pub outdated: bool,
+    /// What a person should know about how it was opened.
+    pub note: Option<String>,
+    /// Text of an edit that was cut short.
+    pub unsaved_edit: Option<String>,
+}
+
+impl OpenedFile {
+    /// A session over loaded versions, with the decisions of its journal.
+    ///
+    /// Without a journal, rules settle what they are sure of. Decisions that no longer fit are left
+    /// out, and the note says so.
+    pub fn open(
+        loaded: &Loaded,
+        events: &[Event],
+        context: &RuleContext,
+        settle: AutoSettle,
+    ) -> Self {
+        let v = &loaded.versions;
+        let plan = Arc::new(plan(&v.base, &v.ours, &v.theirs, &Options::default()));
+        let rulings = propose_in_parallel(&plan, context);
+        let (session, refused) = match events {
+            [] => {
+                let settled = settle.pick(&rulings);
+                (Session::with_rulings(Arc::clone(&plan), settled), None)
+            }
+            events => Session::replay(Arc::clone(&plan), events),
+        };
+        let note = refused.map(|why| {
+            let step = session.steps().len() + 1;
+            format!("decisions from step {step} on no longer fit: {why}")
+        });
+        let sample = if v.ours.is_empty() {
+            &v.theirs
+        } else {
+            &v.ours
+        };
+        let causes = plan.conflicts().iter().map(|id| describe(&plan, *id));
+        OpenedFile {
+            causes: causes.collect(),
+            reindented: reindented(&plan),
+            rulings: rulings.into_iter().collect(),
+            revision: 0,
+            outdated: false,
+            session,
+            encoding: Encoding::detect(sample.bytes()),
+            seen: loaded.seen.clone(),
+            note,
+            unsaved_edit: None,
+        }
+    }
+
+    pub fn session(&self) -> &Session {
+        &self.session
+    }
+
+    pub fn draft(&self) -> &Draft {
+        self.session.draft()
+    }
+
+    pub fn plan(&self) -> &Arc<Plan> {
+        self.session.draft().plan()
+    }
+
+    pub fn counts(&self) -> Counts {
+        self.draft().counts()
+    }
+
+    /// What the rules make of the conflicts, settled ones too.
+    pub fn rulings(&self) -> &BTreeMap<RegionId, Ruling> {
+        &self.rulings
+    }
+
+    /// Rises with every decision, and when rules were asked anew.
+    pub fn revision(&self) -> u64 {
+        self.revision
+    }
+
+    /// Applies an event.
+    ///
+    /// # Errors
+    /// If it does not fit; everything is then as it was.
+    pub fn apply(&mut self, event: &Event) -> Result<(), Refused> {
+        self.session.apply(event)?;
+        self.revision += 1;
+        Ok(())
+    }
+
+    /// What a journal must hold before the next event, if it does not yet.
+    pub fn take_unsaved(&mut self) -> Option<Event> {
+        self.session.take_unsaved()
+    }
+
+    /// The rules were asked anew.
+    pub fn set_rulings(&mut self, rulings: Vec<(RegionId, Ruling)>) {
+        self.rulings = rulings.into_iter().collect();
+        self.revision += 1;
+    }
+
+    /// What a rule would let stand for an open conflict.
+    pub fn proposal(&self, id: RegionId) -> Option<&Ruling> {
+        let open = self.draft().is_open(id);
+        let ruling = self.rulings.get(&id).filter(|_| open);
+        ruling.filter(|r| r.resolution.is_some())
+    }
+
+    /// Open conflicts for which a rule proposes something.
+    pub fn proposals(&self) -> impl Iterator<Item = RegionId> {
+        self.draft()
+            .open()
+            .filter(|id| self.proposal(*id).is_some())
+    }
+
+    /// The draft if one more conflict were settled so.
+    pub fn draft_with(&self, entry: armistice_core::Entry) -> Draft {
+        let mut session = self.session.clone();
+        // A choice offered for this very file fits it; the draft as it is stands in otherwise.
+        let _ = session.apply(&Event::Do(Step::new("", vec![entry])));
+        session.draft().clone()
+    }
+}
+
+/// The words of one side at the indentation of the other, for each conflict where that differs.
+fn reindented(plan: &Plan) -> BTreeMap<RegionId, Vec<(Side, Resolution)>> {
+    let of = |id: &RegionId| {
+        let offered = Side::BOTH.into_iter().filter_map(|words| {
+            let found = Resolution::reindented(plan, *id, words)?;
+            Some((words, found))
+        });
+        let offered: Vec<_> = offered.collect();
+        (!offered.is_empty()).then_some((*id, offered))
+    };
+    plan.conflicts().iter().filter_map(of).collect()
+}

@@ -1,0 +1,303 @@
+//! What can be done with the cases of one repository: reading them with the decisions recorded,
+//! recording, finishing, taking back, accounting. For the screens and for the command line alike.
+//!
+//! Knows nothing of threads, screens or command lines.
+
+use crate::case::finish::{Finish, Finished};
+use crate::case::load::{CaseLoad, WholeFile, why_whole};
+use crate::case::opened::OpenedFile;
+use crate::case::propose::RuleSettings;
+use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Source, audit};
+use armistice_git::{
+    Case, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Memory, Outcome, Overwrite,
+    Proof, RepoPath, Repository, Seen, Situation, Store, WriteRequest, Written, load_all, prove,
+    settle_outcome, staged_contents, take_back, write_all,
+};
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+use std::sync::{Mutex, MutexGuard};
+
+/// The cases of one repository.
+pub struct CaseService {
+    repo: Repository,
+    store: Store,
+    /// Open journals by path and versions.
+    journals: Mutex<HashMap<Key, Journal>>,
+    memory: Memory,
+    /// What is remembered, read when it is first asked for.
+    past: Mutex<Option<PastResolutions>>,
+    /// Loose files that the repository was made for.
+    loose: Option<Loose>,
+}
+
+impl CaseService {
+    pub fn new(repo: Repository) -> Self {
+        CaseService {
+            store: Store::new(repo.git_dir()),
+            memory: Memory::new(repo.common_dir()),
+            repo,
+            journals: Mutex::default(),
+            past: Mutex::default(),
+            loose: None,
+        }
+    }
+
+    /// A service over loose files.
+    pub fn on(loose: Loose) -> Self {
+        let repo = loose.repo().clone();
+        CaseService {
+            loose: Some(loose),
+            ..CaseService::new(repo)
+        }
+    }
+
+    pub fn repo(&self) -> &Repository {
+        &self.repo
+    }
+
+    /// What is in conflict, and what the parties are called.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn situation(&self) -> Result<Situation, Error> {
+        let mut situation = Situation::read(&self.repo)?;
+        if let Some(loose) = &self.loose {
+            loose.name(&mut situation);
+        }
+        Ok(situation)
+    }
+
+    /// Reads cases with the decisions recorded about them; in their order.
+    pub fn load(&self, cases: &[Case], rules: &RuleSettings) -> Vec<CaseLoad> {
+        let staged = self.staged(cases).unwrap_or_default();
+        let staged = |case: &Case| staged.get(&case.path).cloned();
+        let one = |case: &Case, loaded: Loaded| match why_whole(case, &loaded) {
+            Some(why) => CaseLoad::Whole(WholeFile::new(case, loaded, why)),
+            None => self.open(case, &loaded, staged(case), rules),
+        };
+        match load_all(&self.repo, cases) {
+            Ok(all) => cases
+                .iter()
+                .zip(all)
+                .map(|(case, loaded)| one(case, loaded))
+                .collect(),
+            // One that fails must not take the others with it.
+            Err(error) if cases.len() == 1 => vec![CaseLoad::Failed(error.to_string())],
+            Err(_) => {
+                let each = cases.iter().map(std::slice::from_ref);
+                each.flat_map(|case| self.load(case, rules)).collect()
+            }
+        }
+    }
+
+    /// What is staged for those cases that are staged, by path.
+    fn staged(&self, cases: &[Case]) -> Result<HashMap<RepoPath, Source>, Error> {
+        let staged = cases
+            .iter()
+            .filter(|case| case.standing == IndexState::Staged);
+        let staged: Vec<Case> = staged.cloned().collect();
+        let contents = staged_contents(&self.repo, &staged)?;
+        let paths = staged.into_iter().map(|case| case.path);
+        Ok(paths
+            .zip(contents)
+            .filter_map(|(path, text)| Some((path, text?)))
+            .collect())
+    }
+
+    fn open(
+        &self,
+        case: &Case,
+        loaded: &Loaded,
+        staged: Option<Source>,
+        rules: &RuleSettings,
+    ) -> CaseLoad {
+        let (journal, events, note) = match self.store.journal(case) {
+            Ok(read) => read,
+            Err(error) => return CaseLoad::Failed(error.to_string()),
+        };
+        self.open_journals().insert(key(case), journal);
+        let context = rules.context(case, &self.past());
+        let mut open = OpenedFile::open(loaded, &events, &context, rules.settings.settle);
+        open.note = note.or(open.note);
+        open.unsaved_edit = self.store.unsaved_edit(case);
+        // A file that we staged and then decided anew says so also after a restart.
+        let settled = open.counts().open == 0 && self.store.wrote(&case.path);
+        open.outdated = settled && staged.is_some_and(|text| text.bytes() != open.draft().bytes());
+        CaseLoad::Lines(Box::new(open))
+    }
+
+    fn open_journals(&self) -> MutexGuard<'_, HashMap<Key, Journal>> {
+        match self.journals.lock() {
+            Ok(journals) => journals,
+            // A thread that panicked while it held the lock left whole entries behind.
+            Err(poisoned) => poisoned.into_inner(),
+        }
+    }
+
+    /// Records events about a case; when this returns they survive the program.
+    ///
+    /// # Errors
+    /// If they cannot be written, or another program wrote to the journal.
+    pub fn record(&self, case: &Case, events: &[Event]) -> Result<(), Error> {
+        let mut journals = self.open_journals();
+        let journal = match journals.entry(key(case)) {
+            Entry::Occupied(open) => open.into_mut(),
+            Entry::Vacant(place) => place.insert(self.store.journal(case)?.0),
+        };
+        events.iter().try_for_each(|event| journal.append(event))
+    }
+
+    /// Sees to it that a case's journal is on the disk.
+    pub fn sync(&self, case: &Case) {
+        let file = self
+            .open_journals()
+            .get(&key(case))
+            .map(|j| j.file().to_owned());
+        if let Some(file) = file
+            && let Err(error) = Journal::sync(&file)
+        {
+            tracing::warn!(%error, "journal not synced");
+        }
+    }
+
+    /// The journals of a step that was concluded are put aside: none is open any more.
+    pub fn close_journals(&self) {
+        self.open_journals().clear();
+    }
+
+    /// Writes and stages files, then remembers how those were settled that were written.
+    pub fn finish(&self, files: &[Finish]) -> Finished {
+        let results = match &self.loose {
+            None => self.write(files),
+            // Loose files go to their output first: what is refused there is staged nowhere.
+            Some(loose) => files
+                .iter()
+                .map(|file| {
+                    loose.deliver(&file.bytes, file.overwrite)?;
+                    let mut written = self.write(std::slice::from_ref(file));
+                    written.pop().unwrap_or(Err(Error::Cancelled))
+                })
+                .collect(),
+        };
+        let written = files
+            .iter()
+            .zip(&results)
+            .filter(|(_, result)| result.is_ok());
+        let lessons: Vec<_> = written.flat_map(|(file, _)| file.lessons.clone()).collect();
+        let remembered = self.memory.remember(&lessons);
+        self.forget_past();
+        Finished {
+            results,
+            not_remembered: remembered.err(),
+        }
+    }
+
+    fn write(&self, files: &[Finish]) -> Vec<Result<Written, Error>> {
+        let requests = files.iter().map(|file| WriteRequest {
+            case: &file.case,
+            result: Outcome::Bytes(&file.bytes),
+            seen: &file.seen,
+            overwrite: file.overwrite,
+        });
+        write_all(&self.repo, &requests.collect::<Vec<_>>())
+    }
+
+    /// Settles a case by a whole-file outcome.
+    ///
+    /// # Errors
+    /// As for finishing; and if the case has no such outcome.
+    pub fn settle_whole(
+        &self,
+        case: &Case,
+        outcome: FileOutcome,
+        seen: &Seen,
+        overwrite: Overwrite,
+    ) -> Result<Written, Error> {
+        settle_outcome(&self.repo, case, outcome, seen, overwrite)
+    }
+
+    /// Puts a finished case back into conflict.
+    ///
+    /// # Errors
+    /// If git or the disk refuses.
+    pub fn take_back(&self, case: &Case, markers: &[u8]) -> Result<Written, Error> {
+        if let Some(loose) = &self.loose {
+            loose.take_back()?;
+        }
+        take_back(&self.repo, case, markers)
+    }
+
+    /// Checks all that is to be committed.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn prove(&self) -> Result<Proof, Error> {
+        prove(&self.repo, &Situation::read(&self.repo)?)
+    }
+
+    /// Accounts for drafts, each against what is staged where something is; in order.
+    pub fn audit(&self, drafts: &[(&Case, &Draft)]) -> Vec<Report> {
+        let cases: Vec<Case> = drafts.iter().map(|(case, _)| (*case).clone()).collect();
+        // What cannot be read is accounted for by its draft alone.
+        let staged = self.staged(&cases).unwrap_or_default();
+        let report = |(case, draft): &(&Case, &Draft)| audit(draft, staged.get(&case.path));
+        drafts.iter().map(report).collect()
+    }
+
+    /// Keeps the text of an edit under way.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn save_unsaved_edit(&self, case: &Case, text: &str) -> Result<(), Error> {
+        self.store.save_unsaved_edit(case, text)
+    }
+
+    pub fn drop_unsaved_edit(&self, case: &Case) {
+        self.store.drop_unsaved_edit(case);
+    }
+
+    /// What is remembered; an unreadable memory is none, and the log says so.
+    pub fn past(&self) -> PastResolutions {
+        let mut held = self.held_past();
+        let read = || {
+            let all = self.memory.read().unwrap_or_else(|error| {
+                tracing::warn!(%error, "memory not read");
+                Vec::new()
+            });
+            PastResolutions::new(&all, [])
+        };
+        held.get_or_insert_with(read).clone()
+    }
+
+    fn held_past(&self) -> MutexGuard<'_, Option<PastResolutions>> {
+        match self.past.lock() {
+            Ok(held) => held,
+            Err(poisoned) => poisoned.into_inner(),
+        }
+    }
+
+    fn forget_past(&self) {
+        *self.held_past() = None;
+    }
+
+    /// Forgets what is remembered about the same three texts; how much that was.
+    ///
+    /// # Errors
+    /// If the memory cannot be read or written.
+    pub fn forget(&self, past: &PastResolution) -> Result<usize, Error> {
+        let all = self.memory.read()?;
+        let about: Vec<_> = (0..all.len()).filter(|n| all[*n].is_about(past)).collect();
+        for nth in about.iter().rev() {
+            self.memory.forget(*nth)?;
+        }
+        self.forget_past();
+        Ok(about.len())
+    }
+}
+
+/// A path and the contents of its versions.
+type Key = (RepoPath, [String; 3]);
+
+fn key(case: &Case) -> Key {
+    (case.path.clone(), case.stages.names())
+}

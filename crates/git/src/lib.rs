@@ -39,6 +39,7 @@ pub use situation::read::{Commit, Party, Situation};
 pub use store::journal::Journal;
 pub use store::memory::Memory;
 pub use store::records::Store;
+pub use store::written::Records;
 pub use worktree::guard::Overwrite;
 pub use worktree::take_back::take_back;
 pub use worktree::write::{

@@ -4,3 +4,4 @@ pub(crate) mod folders;
 pub(crate) mod journal;
 pub(crate) mod memory;
 pub(crate) mod records;
+pub(crate) mod written;

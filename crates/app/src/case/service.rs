@@ -71,9 +71,13 @@ impl CaseService {
     pub fn load(&self, cases: &[Case], rules: &RuleSettings) -> Vec<CaseLoad> {
         let staged = self.staged(cases).unwrap_or_default();
         let staged = |case: &Case| staged.get(&case.path).cloned();
+        let records = self.store.records();
         let one = |case: &Case, loaded: Loaded| match why_whole(case, &loaded) {
             Some(why) => CaseLoad::Whole(WholeFile::new(case, loaded, why)),
-            None => self.open(case, &loaded, staged(case), rules),
+            None => {
+                let ours = staged(case).filter(|_| records.wrote(&case.path));
+                self.open(case, &loaded, ours, rules)
+            }
         };
         match load_all(&self.repo, cases) {
             Ok(all) => cases
@@ -121,7 +125,7 @@ impl CaseService {
         open.note = note.or(open.note);
         open.unsaved_edit = self.store.unsaved_edit(case);
         // A file that we staged and then decided anew says so also after a restart.
-        let settled = open.counts().open == 0 && self.store.wrote(&case.path);
+        let settled = open.counts().open == 0;
         open.outdated = settled && staged.is_some_and(|text| text.bytes() != open.draft().bytes());
         CaseLoad::Lines(Box::new(open))
     }

@@ -25,6 +25,18 @@ pub enum Seen {
     Other,
 }
 
+impl Seen {
+    /// A file with these bytes.
+    pub(crate) fn file(bytes: &[u8]) -> Self {
+        Seen::File(bytes.len() as u64, hash(bytes))
+    }
+
+    /// A symbolic link to this target.
+    pub(crate) fn link(target: &[u8]) -> Self {
+        Seen::Link(hash(target))
+    }
+}
+
 /// A path of the work tree with what is there now.
 #[derive(Clone, Debug)]
 pub struct WorkFile {
@@ -51,11 +63,11 @@ impl WorkFile {
             Ok(meta) if meta.is_symlink() => {
                 let target = fs::read_link(&file).map_err(Error::file("read", &file))?;
                 let bytes = target.into_os_string().into_vec();
-                (Seen::Link(hash(&bytes)), bytes)
+                (Seen::link(&bytes), bytes)
             }
             Ok(meta) if meta.is_file() => {
                 let bytes = fs::read(&file).map_err(Error::file("read", &file))?;
-                (Seen::File(bytes.len() as u64, hash(&bytes)), bytes)
+                (Seen::file(&bytes), bytes)
             }
             Ok(_) => (Seen::Other, Vec::new()),
         };

@@ -63,9 +63,10 @@ impl Situation {
             // git keeps the memory of settled conflicts beyond the operation that
             // made them; without one only those that we settled since the last
             // commit are told.
-            let (store, head) = (Store::new(repo.git_dir()), repo.resolve("HEAD")?);
+            let records = Store::new(repo.git_dir()).records();
+            let head = repo.resolve("HEAD")?;
             cases.retain(|case| {
-                case.standing == IndexState::Unmerged || store.wrote_on(&case.path, &head)
+                case.standing == IndexState::Unmerged || records.wrote_on(&case.path, &head)
             });
         }
         Ok(Situation {

@@ -30,6 +30,13 @@ pub(crate) fn remove_tree(folder: &Path) -> Result<(), Error> {
     }
 }
 
+pub(crate) fn remove_file(file: &Path) -> Result<(), Error> {
+    match fs::remove_file(file) {
+        Err(e) if e.kind() != std::io::ErrorKind::NotFound => Err(Error::file("remove", file)(e)),
+        _ => Ok(()),
+    }
+}
+
 /// The numbers that names in a folder begin with, rising.
 pub(crate) fn numbers(folder: &Path) -> Vec<u64> {
     let names = fs::read_dir(folder).into_iter().flatten().flatten();

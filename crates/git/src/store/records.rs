@@ -4,20 +4,19 @@
 //! armistice/journal/PATHHASH-VERSIONSHASH.jsonl   decisions about one file's three versions
 //! armistice/sketch/PATHHASH-VERSIONSHASH          text of an edit that was not finished
 //! armistice/memory.jsonl                          settled conflicts, by their three texts
-//! armistice/written/PATHHASH.json                 what was written, to take it back
+//! armistice/written.jsonl                         what was written, to take it back
 //! armistice/kept/NUMBER-NAME                      copies of what was replaced
 //! ```
 
 use crate::case::one::Case;
-use crate::case::stages::Stages;
-use crate::file::work_file::{Seen, write_atomically, write_new};
+use crate::file::work_file::{write_atomically, write_new};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::store::folders::{hash, make_folder, numbers, prune, read_if_there, remove_tree};
 use crate::store::journal::Journal;
+use crate::store::written::{self, Record, Records};
 use armistice_core::limits::{KEPT_COPIES, KEPT_JOURNALS};
 use armistice_core::{Event, Header, ReadJournal, read_journal};
-use serde::{Deserialize, Serialize};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -33,26 +32,6 @@ pub struct Store {
 
 /// Copies after which the folder of copies is looked through again.
 const LOOKED_THROUGH: u64 = 64;
-
-/// What was written for a case, and what to put back.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub(crate) struct Record {
-    pub(crate) stages: Stages,
-    /// The working file as git left it; `None` if there was none.
-    pub(crate) before: Option<Copy>,
-    /// The working file as it was left.
-    pub(crate) after: Seen,
-    /// The commit that was checked out then.
-    pub(crate) head: Option<String>,
-}
-
-/// What stood at a path, copied aside.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub(crate) struct Copy {
-    pub(crate) file: PathBuf,
-    /// Whether it was a symbolic link; the copy then holds its target.
-    pub(crate) is_link: bool,
-}
 
 impl Store {
     /// The store of a git folder; nothing is created by asking.
@@ -176,40 +155,22 @@ impl Store {
         next
     }
 
-    pub(crate) fn record(&self, path: &RepoPath, record: &Record) -> Result<(), Error> {
-        let file = self.record_file(path);
-        let bytes = serde_json::to_vec(record).map_err(|e| Error::Record {
-            path: file.clone(),
-            why: e.to_string(),
-        })?;
-        make_folder(&self.root.join("written"))?;
-        write_atomically(&file, &bytes, None)
+    /// Notes what was written, all or none of it; a path without a record is forgotten.
+    pub(crate) fn record<'a>(
+        &self,
+        records: impl IntoIterator<Item = (&'a RepoPath, Option<&'a Record>)>,
+    ) -> Result<(), Error> {
+        written::append(&self.root, records)
     }
 
-    pub(crate) fn recorded(&self, path: &RepoPath) -> Option<Record> {
-        let bytes = fs::read(self.record_file(path)).ok()?;
-        serde_json::from_slice(&bytes).ok()
-    }
-
-    /// Whether this program wrote the working file of a path.
-    pub fn wrote(&self, path: &RepoPath) -> bool {
-        self.record_file(path).exists()
-    }
-
-    /// Whether this program wrote the working file while `head` was checked out.
-    pub(crate) fn wrote_on(&self, path: &RepoPath, head: &Option<String>) -> bool {
-        self.recorded(path)
-            .is_some_and(|record| record.head == *head)
+    /// What was written, as it is known now.
+    pub fn records(&self) -> Records {
+        Records::read(&self.root)
     }
 
     pub(crate) fn forget_record(&self, path: &RepoPath) {
-        // A record that cannot be removed is only looked at again and found outdated.
-        let _ = fs::remove_file(self.record_file(path));
-    }
-
-    fn record_file(&self, path: &RepoPath) -> PathBuf {
-        let name = format!("{}.json", hash(path.bytes()));
-        self.root.join("written").join(name)
+        // A record that stays is only looked at again and found outdated.
+        let _ = self.record([(path, None)]);
     }
 
     /// Keeps the text of an edit under way.
@@ -238,7 +199,7 @@ impl Store {
 
     /// Forgets what was written; journals stay, for the same merge may be started again.
     pub(crate) fn forget_written(&self) -> Result<(), Error> {
-        remove_tree(&self.root.join("written"))
+        written::forget(&self.root)
     }
 
     /// Closes the books after an operation was concluded: journals are put

@@ -72,9 +72,9 @@ pub(crate) fn guard_all(
 
 /// Whether working files are what git, or this program, left there; in order.
 fn are_as_left(repo: &Repository, files: &[(&Case, &WorkFile)]) -> Result<Vec<bool>, Error> {
-    let store = Store::new(repo.git_dir());
+    let records = Store::new(repo.git_dir()).records();
     let known = |(case, now): &(&Case, &WorkFile)| {
-        let record = store.recorded(&case.path);
+        let record = records.of(&case.path);
         matches!(now.seen, Seen::Missing | Seen::Other)
             || record.is_some_and(|r| r.after == now.seen)
     };

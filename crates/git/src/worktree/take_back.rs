@@ -7,7 +7,8 @@ use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::{Oid, filtered};
 use crate::repo::repository::Repository;
-use crate::store::records::{Record, Store};
+use crate::store::records::Store;
+use crate::store::written::Record;
 use crate::worktree::change::{Change, put_link};
 use crate::worktree::staging::unstage;
 use crate::worktree::write::Written;
@@ -27,9 +28,8 @@ pub fn take_back(repo: &Repository, case: &Case, with_markers: &[u8]) -> Result<
     let store = Store::new(repo.git_dir());
     WorkFile::check_safe(repo.work_tree(), &case.path)?;
     let now = WorkFile::read(repo.work_tree(), &case.path)?;
-    let record = store
-        .recorded(&case.path)
-        .filter(|r| r.stages == case.stages);
+    let record = store.records().of(&case.path).cloned();
+    let record = record.filter(|r| r.stages == case.stages);
     let known = record.as_ref().is_some_and(|r| r.after == now.seen);
     let marked = !find_markers(&Source::new(now.bytes.clone())).is_empty();
     let untouched = record.is_none() && (marked || !case.kind.has_lines());

@@ -15,9 +15,11 @@ use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::{Oid, filtered, read_blobs, write_blobs};
 use crate::repo::repository::Repository;
-use crate::store::records::{Copy, Record, Store};
+use crate::store::records::Store;
+use crate::store::written::{Copy, Record, Records};
 use crate::worktree::change::Change;
 use crate::worktree::guard::{Overwrite, guard_all};
+use crate::worktree::parallel::in_parallel;
 use crate::worktree::staging::{stage_entries, unstage};
 use std::path::PathBuf;
 
@@ -84,6 +86,8 @@ struct Pending<'a> {
     kept: Option<PathBuf>,
     stage: Option<Stage>,
     change: Change,
+    /// The working file as it will be.
+    after: Seen,
 }
 
 /// Guards, stores and prepares; what fails by itself gets its result and is left out.
@@ -121,15 +125,21 @@ fn begin<'a>(
     )?;
     let store = Store::new(repo.git_dir());
     let mut pending = Vec::new();
-    for ((nth, case, now, stage), content) in staged.into_iter().zip(contents) {
-        match ready(&store, case, &now, stage.as_ref(), content) {
-            Ok((kept, change)) => pending.push(Pending {
+    let staged = staged.into_iter().zip(contents);
+    let made_ready = in_parallel(staged, |((nth, case, now, stage), content)| {
+        let ready = ready(&store, case, &now, stage.as_ref(), content);
+        (nth, case, now, stage, ready)
+    });
+    for (nth, case, now, stage, ready) in made_ready {
+        match ready {
+            Ok((kept, change, after)) => pending.push(Pending {
                 nth,
                 case,
                 now,
                 kept,
                 stage,
                 change,
+                after,
             }),
             Err(error) => results[nth] = Some(Err(error)),
         }
@@ -200,22 +210,28 @@ fn missing(case: &Case) -> Error {
     }
 }
 
-/// Copies aside what stands there, and makes the change ready.
+/// Copies aside what stands there, and makes the change ready: the copy, the change, and the
+/// working file as it will be.
 fn ready(
     store: &Store,
     case: &Case,
     now: &WorkFile,
     stage: Option<&Stage>,
     content: Vec<u8>,
-) -> Result<(Option<PathBuf>, Change), Error> {
+) -> Result<(Option<PathBuf>, Change, Seen), Error> {
     let kept = match now.seen {
         Seen::File(..) | Seen::Link(_) => Some(store.keep(&case.path, &now.bytes)?),
         Seen::Missing | Seen::Other => None,
     };
-    Ok((kept, Change::prepare(stage, content, &now.file)?))
+    let after = match stage {
+        None => Seen::Missing,
+        Some(stage) if stage.mode == Mode::Link => Seen::link(&content),
+        Some(_) => Seen::file(&content),
+    };
+    Ok((kept, Change::prepare(stage, content, &now.file)?, after))
 }
 
-/// Stages all entries in one step, then puts each file in its place.
+/// Stages all entries in one step, notes them, then puts each file in its place.
 fn finish(
     repo: &Repository,
     requests: &[WriteRequest<'_>],
@@ -227,35 +243,41 @@ fn finish(
     }
     let head = repo.resolve("HEAD")?;
     let store = Store::new(repo.git_dir());
+    let earlier = store.records();
+    let records: Vec<(&RepoPath, Record)> = (pending.iter())
+        .map(|one| (&one.case.path, record_of(&earlier, one, &head)))
+        .collect();
     stage_entries(repo, pending.iter().map(|p| (p.case, p.stage.as_ref())))?;
-    let mut written: Vec<&RepoPath> = Vec::new();
-    for Pending {
-        nth,
-        case,
-        now,
-        kept,
-        change,
-        ..
-    } in pending
-    {
-        let again = requests[nth].overwrite == Overwrite::Yes;
-        let done = put(repo, case, &now, change, again);
-        if done.is_ok() {
-            written.push(&case.path);
+    if let Err(error) = store.record(records.iter().map(|(path, record)| (*path, Some(record)))) {
+        for one in &pending {
+            unstage(repo, one.case)?;
         }
-        let recorded = done.and_then(|left| {
-            let mut record = record_of(&store, case, &now, &kept, &left.seen);
-            record.head = head.clone();
-            store.record(&case.path, &record)?;
-            Ok(Written {
-                seen: left.seen,
-                kept,
-            })
-        });
-        results[nth] = Some(recorded);
+        return Err(error);
+    }
+    let (mut done, mut failed) = (Vec::new(), Vec::new());
+    for one in pending {
+        let (nth, path) = (one.nth, &one.case.path);
+        let put = put(
+            repo,
+            &one.now,
+            one.change,
+            one.case,
+            requests[nth].overwrite,
+        );
+        match put {
+            Ok(_) => done.push(path),
+            Err(_) => failed.push((path, earlier.of(path))),
+        }
+        results[nth] = Some(put.map(|left| Written {
+            seen: left.seen,
+            kept: one.kept,
+        }));
+    }
+    if !failed.is_empty() {
+        store.record(failed)?;
     }
     // Only spares git a second look at the files; it does no harm if it fails.
-    for paths in written.chunks(200) {
+    for paths in done.chunks(200) {
         let call = Invocation::write(["add", "--refresh", "--"]);
         let _ = repo.run(&paths.iter().fold(call, |call, path| call.arg(path.to_os())));
     }
@@ -265,20 +287,20 @@ fn finish(
 /// Puts one file in its place; if that fails its entry is taken back.
 fn put(
     repo: &Repository,
-    case: &Case,
     now: &WorkFile,
     change: Change,
-    overwrite: bool,
+    case: &Case,
+    overwrite: Overwrite,
 ) -> Result<WorkFile, Error> {
     let top = repo.work_tree();
     // Where many files are written at once, one may have changed since it was guarded.
-    let still =
-        WorkFile::read(top, &case.path).and_then(|file| match file.seen == now.seen || overwrite {
-            true => Ok(()),
-            false => Err(Error::ChangedOutside {
-                path: case.path.clone(),
-            }),
-        });
+    let still = WorkFile::read(top, &case.path).and_then(|file| match file.seen == now.seen {
+        true => Ok(()),
+        false if overwrite == Overwrite::Yes => Ok(()),
+        false => Err(Error::ChangedOutside {
+            path: case.path.clone(),
+        }),
+    });
     let done = still
         .and_then(|()| change.carry_out(&now.file))
         .and_then(|()| WorkFile::read(top, &case.path));
@@ -339,25 +361,20 @@ fn only(results: Vec<Result<Written, Error>>) -> Result<Written, Error> {
 
 /// What to remember for taking back: a file written for the second time still
 /// goes back to what git left, not to what was written first.
-fn record_of(
-    store: &Store,
-    case: &Case,
-    now: &WorkFile,
-    kept: &Option<PathBuf>,
-    after: &Seen,
-) -> Record {
-    let earlier = store.recorded(&case.path);
-    let before = match earlier.filter(|r| r.stages == case.stages) {
-        Some(earlier) => earlier.before,
-        None => kept.clone().map(|file| Copy {
+fn record_of(earlier: &Records, pending: &Pending<'_>, head: &Option<String>) -> Record {
+    let stages = &pending.case.stages;
+    let earlier = earlier.of(&pending.case.path);
+    let before = match earlier.filter(|record| record.stages == *stages) {
+        Some(earlier) => earlier.before.clone(),
+        None => pending.kept.clone().map(|file| Copy {
             file,
-            is_link: matches!(now.seen, Seen::Link(_)),
+            is_link: matches!(pending.now.seen, Seen::Link(_)),
         }),
     };
     Record {
-        stages: case.stages.clone(),
+        stages: stages.clone(),
         before,
-        after: after.clone(),
-        head: None,
+        after: pending.after.clone(),
+        head: head.clone(),
     }
 }

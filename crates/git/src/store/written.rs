@@ -1,0 +1,193 @@
+//! What this program wrote, so that it can be taken back and is known again.
+//!
+//! One file of JSON lines for all cases: writing a thousand files costs one wait for the disk, not
+//! a thousand. Of several lines about one path the last counts; one without a record forgets it.
+
+use crate::case::stages::Stages;
+use crate::file::work_file::Seen;
+use crate::path::RepoPath;
+use crate::process::error::Error;
+use crate::store::folders::{hash, make_folder, read_if_there, remove_file, remove_tree};
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::fs;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// What was written for a case, and what to put back.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Record {
+    pub(crate) stages: Stages,
+    /// The working file as git left it; `None` if there was none.
+    pub(crate) before: Option<Copy>,
+    /// The working file as it was left.
+    pub(crate) after: Seen,
+    /// The commit that was checked out then.
+    pub(crate) head: Option<String>,
+}
+
+/// What stood at a path, copied aside.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Copy {
+    pub(crate) file: PathBuf,
+    /// Whether it was a symbolic link; the copy then holds its target.
+    pub(crate) is_link: bool,
+}
+
+/// One line of the file.
+#[derive(Serialize, Deserialize)]
+struct Entry {
+    /// Hash of the path: paths need not be text.
+    path: String,
+    record: Option<Record>,
+}
+
+/// All records as they were when they were read.
+#[derive(Clone, Debug, Default)]
+pub struct Records(HashMap<String, Record>);
+
+impl Records {
+    /// Reads them; a line that is torn or not of this kind is passed over, as if nothing had been
+    /// written: the guard then asks before it replaces what is there.
+    pub(crate) fn read(root: &Path) -> Self {
+        let mut records = former(root);
+        let bytes = fs::read(file_of(root)).unwrap_or_default();
+        for line in bytes.split(|byte| *byte == b'\n') {
+            match serde_json::from_slice(line) {
+                Ok(Entry {
+                    path,
+                    record: Some(record),
+                }) => drop(records.insert(path, record)),
+                Ok(Entry { path, record: None }) => drop(records.remove(&path)),
+                Err(_) => {}
+            }
+        }
+        Records(records)
+    }
+
+    /// Whether this program wrote the working file of a path.
+    pub fn wrote(&self, path: &RepoPath) -> bool {
+        self.of(path).is_some()
+    }
+
+    /// Whether this program wrote the working file while `head` was checked out.
+    pub(crate) fn wrote_on(&self, path: &RepoPath, head: &Option<String>) -> bool {
+        self.of(path).is_some_and(|record| record.head == *head)
+    }
+
+    pub(crate) fn of(&self, path: &RepoPath) -> Option<&Record> {
+        self.0.get(&hash(path.bytes()))
+    }
+}
+
+/// Adds records, all or none of them; when this returns they survive the machine.
+pub(crate) fn append<'a>(
+    root: &Path,
+    records: impl IntoIterator<Item = (&'a RepoPath, Option<&'a Record>)>,
+) -> Result<(), Error> {
+    let file = file_of(root);
+    // A line that was torn by a full disk must not take the next one with it.
+    let torn = read_if_there(&file)?.is_some_and(|bytes| !bytes.ends_with(b"\n"));
+    let mut lines = Vec::from(if torn { "\n" } else { "" });
+    for (path, record) in records {
+        let path = hash(path.bytes());
+        let record = record.cloned();
+        serde_json::to_writer(&mut lines, &Entry { path, record }).map_err(|e| Error::Record {
+            path: file.clone(),
+            why: e.to_string(),
+        })?;
+        lines.push(b'\n');
+    }
+    make_folder(root)?;
+    let mut options = fs::OpenOptions::new();
+    let opened = options.create(true).append(true).open(&file);
+    let mut opened = opened.map_err(Error::file("open", &file))?;
+    let write = |opened: &mut fs::File| {
+        opened.write_all(&lines)?;
+        opened.sync_data()
+    };
+    write(&mut opened).map_err(Error::file("write", &file))
+}
+
+/// Forgets all of them.
+pub(crate) fn forget(root: &Path) -> Result<(), Error> {
+    remove_tree(&root.join("written"))?;
+    remove_file(&file_of(root))
+}
+
+fn file_of(root: &Path) -> PathBuf {
+    root.join("written.jsonl")
+}
+
+/// Records of earlier versions: one file for each path, named by the hash of the path.
+fn former(root: &Path) -> HashMap<String, Record> {
+    let files = fs::read_dir(root.join("written")).into_iter().flatten();
+    let read = |file: fs::DirEntry| {
+        let bytes = fs::read(file.path()).ok()?;
+        let record = serde_json::from_slice(&bytes).ok()?;
+        let name = file.file_name().into_string().ok()?;
+        Some((name.strip_suffix(".json")?.to_owned(), record))
+    };
+    files.flatten().filter_map(read).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn record(len: u64) -> Record {
+        Record {
+            stages: Stages::default(),
+            before: None,
+            after: Seen::File(len, 1),
+            head: Some("0123".to_owned()),
+        }
+    }
+
+    #[test]
+    fn the_last_line_about_a_path_counts() {
+        let root = tempfile::tempdir().unwrap();
+        let root = root.path().join("armistice");
+        let (berth, quay) = (RepoPath::new("berth\n.rs"), RepoPath::new("quay.rs"));
+        let (first, second) = (record(1), record(2));
+        append(&root, [(&berth, Some(&first)), (&quay, Some(&first))]).unwrap();
+        append(&root, [(&berth, Some(&second)), (&quay, None)]).unwrap();
+        let records = Records::read(&root);
+        assert_eq!(records.of(&berth), Some(&second));
+        assert!(!records.wrote(&quay));
+        assert!(records.wrote_on(&berth, &Some("0123".to_owned())));
+        assert!(!records.wrote_on(&berth, &None));
+        forget(&root).unwrap();
+        assert!(!Records::read(&root).wrote(&berth));
+    }
+
+    #[test]
+    fn a_torn_line_takes_no_other_with_it() {
+        let root = tempfile::tempdir().unwrap();
+        let (berth, quay) = (RepoPath::new("berth.rs"), RepoPath::new("quay.rs"));
+        append(root.path(), [(&berth, Some(&record(1)))]).unwrap();
+        let file = file_of(root.path());
+        let mut bytes = fs::read(&file).unwrap();
+        bytes.extend_from_slice(&bytes.clone()[..20]);
+        fs::write(&file, bytes).unwrap();
+        append(root.path(), [(&quay, Some(&record(2)))]).unwrap();
+        let records = Records::read(root.path());
+        assert_eq!(records.of(&berth), Some(&record(1)));
+        assert_eq!(records.of(&quay), Some(&record(2)));
+    }
+
+    #[test]
+    fn records_of_earlier_versions_are_read_until_there_are_newer_ones() {
+        let root = tempfile::tempdir().unwrap();
+        let berth = RepoPath::new("berth.rs");
+        let folder = root.path().join("written");
+        fs::create_dir(&folder).unwrap();
+        let name = format!("{}.json", hash(berth.bytes()));
+        fs::write(folder.join(name), serde_json::to_vec(&record(1)).unwrap()).unwrap();
+        assert_eq!(Records::read(root.path()).of(&berth), Some(&record(1)));
+        append(root.path(), [(&berth, Some(&record(2)))]).unwrap();
+        assert_eq!(Records::read(root.path()).of(&berth), Some(&record(2)));
+        append(root.path(), [(&berth, None)]).unwrap();
+        assert!(!Records::read(root.path()).wrote(&berth));
+    }
+}

@@ -42,8 +42,9 @@ pub use text::encoding::Encoding;
 pub use text::lines::{LineIdx, LineRange};
 pub use text::source::{Line, LineEnd, Source};
 pub use text::tokens::token_ranges;
-pub use verify::audit::{Fates, GivenUp, Report, SideReport, audit};
+pub use verify::audit::audit;
 pub use verify::checks::{Check, Finding, Inputs, Weight, check};
+pub use verify::fates::{Fates, GivenUp, Report, SideReport};
 pub use verify::markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
     parse_markers, render_with_markers,

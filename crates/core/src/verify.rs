@@ -1,5 +1,8 @@
 //! Whether a merged text is right: markers, checks, and an account of every line.
 
 pub(crate) mod audit;
+pub(crate) mod bag;
 pub(crate) mod checks;
+pub(crate) mod fates;
 pub(crate) mod markers;
+pub(crate) mod shared;

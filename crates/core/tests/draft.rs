@@ -401,14 +401,17 @@ fn the_report_tells_kept_given_up_rewritten_and_waiting() {
     settle(&mut session, 0, Resolution::Take(Version::Ours));
     let report = |session: &Session| audit(session.draft(), None);
     let now = report(&session);
-    let added = now.ours.added;
+    let added = now.sides.ours.added;
     assert_eq!((added.kept, added.given_up, added.waiting), (2, 0, 1));
-    let added = now.theirs.added;
+    let added = now.sides.theirs.added;
     assert_eq!((added.kept, added.given_up, added.waiting), (1, 1, 1));
     edit(&mut session, (9, 10), "four by hand\n", None);
     let now = report(&session);
     assert_eq!(
-        (now.ours.added.rewritten, now.theirs.added.rewritten),
+        (
+            now.sides.ours.added.rewritten,
+            now.sides.theirs.added.rewritten
+        ),
         (1, 1)
     );
     assert_eq!(now.findings, []);

@@ -240,7 +240,7 @@ proptest! {
         let plan = make(&b, &o, &t);
         let draft = Draft::new(plan.clone());
         let report = audit(&draft, None);
-        prop_assert_eq!(report.ours.added.missing + report.theirs.added.missing, 0);
+        prop_assert_eq!(report.sides.ours.added.missing + report.sides.theirs.added.missing, 0);
         let result = Source::new(render_with_markers(&draft, &Markers::default()));
         let inputs = Inputs { result: &result, versions: Some(plan.versions()) };
         let stops = check(&inputs).into_iter().filter(|f| f.weight == Weight::Stops).count();

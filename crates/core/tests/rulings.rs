@@ -177,9 +177,9 @@ proptest! {
                 version.len()
             }).sum::<usize>()
         };
-        prop_assert!(report.ours.added.all() <= added(&plan.versions().ours));
-        prop_assert_eq!(report.ours.added.missing + report.theirs.added.missing, 0);
-        prop_assert_eq!(report.ours.added.waiting > 0 && session.draft().counts().open == 0, false);
+        prop_assert!(report.sides.ours.added.all() <= added(&plan.versions().ours));
+        prop_assert_eq!(report.sides.ours.added.missing + report.sides.theirs.added.missing, 0);
+        prop_assert_eq!(report.sides.ours.added.waiting > 0 && session.draft().counts().open == 0, false);
     }
 }
 

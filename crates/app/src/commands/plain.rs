@@ -12,7 +12,8 @@ use crate::commands::cli::By;
 use crate::commands::exit::Exit;
 use anyhow::{Context, Result, bail};
 use armistice_core::{
-    Certainty, ConflictId, Draft, Entry, Event, Report, Resolution, SideReport, Step, Version,
+    Certainty, ConflictId, Draft, Entry, Event, PerSide, Report, Resolution, Side, SideReport,
+    Step, Version,
 };
 use armistice_git::{
     Case, Error, FileOutcome, IndexState, Operation, Overwrite, Proof, RepoPath, Repository,
@@ -379,8 +380,8 @@ struct Detailed {
 
 #[derive(Default, Serialize)]
 struct AuditJson {
-    ours: SideReport,
-    theirs: SideReport,
+    #[serde(flatten)]
+    sides: PerSide<SideReport>,
     files: Vec<FileAudit>,
 }
 
@@ -404,8 +405,9 @@ fn detailed(repo: &Repository, situation: &Situation) -> Result<Detailed> {
         .collect();
     let mut audit = AuditJson::default();
     for ((case, _), report) in drafts.iter().zip(service.audit(&drafts)) {
-        audit.ours += report.ours;
-        audit.theirs += report.theirs;
+        for side in Side::BOTH {
+            audit.sides[side] += report.sides[side];
+        }
         proof.add_findings(&case.path, &report.findings);
         audit.files.push(FileAudit {
             path: case.path.clone(),

@@ -173,8 +173,10 @@ impl Canvas<'_> {
         if self.state.proof.reports.is_empty() {
             return;
         }
-        let (ours, theirs) = self.state.ledger();
-        for (y, (role, side)) in (y..).zip([(Role::Ours, ours), (Role::Theirs, theirs)]) {
+        let ledger = self.state.ledger();
+        for (y, (role, side)) in
+            (y..).zip([(Role::Ours, ledger.ours), (Role::Theirs, ledger.theirs)])
+        {
             let told = [("added", side.added), ("removed", side.removed)].map(|(verb, fates)| {
                 let parts = [
                     (fates.kept, "kept"),

@@ -278,11 +278,12 @@ impl State {
     }
 
     /// What became of both sides' work in all files.
-    pub fn ledger(&self) -> (SideReport, SideReport) {
-        let mut sum = (SideReport::default(), SideReport::default());
+    pub fn ledger(&self) -> PerSide<SideReport> {
+        let mut sum = PerSide::<SideReport>::default();
         for (_, report) in &self.proof.reports {
-            sum.0 += report.ours;
-            sum.1 += report.theirs;
+            for side in Side::BOTH {
+                sum[side] += report.sides[side];
+            }
         }
         sum
     }

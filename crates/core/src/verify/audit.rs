@@ -1,4 +1,4 @@
-//! What became of every line that each side added or removed: linear in the texts.
+//! What became of every line that each side added or removed: linear in what was changed.
 //!
 //! Each side's changes against base are traced region by region into the draft,
 //! and from there into the text that is to be committed. Lines are compared
@@ -8,141 +8,37 @@ use crate::draft::merged_text::{Draft, RegionState};
 use crate::limits::AUDITED_LINE_BYTES;
 use crate::model::region::{RegionId, RegionKind};
 use crate::model::segment::Origin;
-use crate::model::side::Side;
+use crate::model::side::{PerSide, Side};
 use crate::model::versions::Version;
+use crate::text::lines::LineIdx;
 use crate::text::source::Source;
 use crate::text::tokens::{is_name, solid_tokens};
+use crate::verify::bag::Bag;
 use crate::verify::checks::{Check, Finding};
-use serde::Serialize;
-use std::collections::HashMap;
-
-/// Lines counted by what became of them.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
-pub struct Fates {
-    /// As the side wanted it.
-    pub kept: usize,
-    /// Blended with the other side's words.
-    pub blended: usize,
-    /// Not so, by a decision or a rule.
-    pub given_up: usize,
-    /// Rewritten by hand.
-    pub rewritten: usize,
-    /// In a conflict that is still open.
-    pub waiting: usize,
-    /// Not so, and nothing accounts for it.
-    pub missing: usize,
-}
-
-impl Fates {
-    /// How many lines it is about.
-    pub fn all(&self) -> usize {
-        self.kept + self.blended + self.given_up + self.rewritten + self.waiting + self.missing
-    }
-
-    fn count(&mut self, fate: Fate) {
-        *match fate {
-            Fate::Kept => &mut self.kept,
-            Fate::Blended => &mut self.blended,
-            Fate::GivenUp => &mut self.given_up,
-            Fate::Rewritten => &mut self.rewritten,
-            Fate::Waiting => &mut self.waiting,
-        } += 1;
-    }
-}
-
-impl std::ops::AddAssign for Fates {
-    fn add_assign(&mut self, other: Self) {
-        self.kept += other.kept;
-        self.blended += other.blended;
-        self.given_up += other.given_up;
-        self.rewritten += other.rewritten;
-        self.waiting += other.waiting;
-        self.missing += other.missing;
-    }
-}
-
-/// What became of one side's work.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
-pub struct SideReport {
-    /// Lines it added; kept if they stand.
-    pub added: Fates,
-    /// Lines of base it removed; kept if they are gone.
-    pub removed: Fates,
-}
-
-impl std::ops::AddAssign for SideReport {
-    fn add_assign(&mut self, other: Self) {
-        self.added += other.added;
-        self.removed += other.removed;
-    }
-}
-
-/// Work of a side that a decision gave up.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct GivenUp {
-    /// Whose work.
-    pub side: Side,
-    /// The conflict it was given up in; `None` for a change that was declined.
-    pub conflict: Option<usize>,
-    /// The decision.
-    pub by: String,
-    /// Lines that the side had added.
-    pub added: usize,
-    /// Lines that the side had removed.
-    pub removed: usize,
-}
-
-/// What became of both sides' work in one file.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
-pub struct Report {
-    /// Ours.
-    pub ours: SideReport,
-    /// Theirs.
-    pub theirs: SideReport,
-    /// What was given up, and by which decision.
-    pub given_up: Vec<GivenUp>,
-    /// Lines that are missing or stand there twice, with no decision behind it.
-    pub findings: Vec<Finding>,
-}
-
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Fate {
-    Kept,
-    Blended,
-    GivenUp,
-    Rewritten,
-    Waiting,
-}
-
-type Bag<'a> = HashMap<&'a [u8], usize>;
-
-fn put<'a>(bag: &mut Bag<'a>, line: &'a [u8]) {
-    *bag.entry(line).or_default() += 1;
-}
-
-fn take(bag: &mut Bag<'_>, line: &[u8]) -> bool {
-    match bag.get_mut(line) {
-        Some(n) if *n > 0 => {
-            *n -= 1;
-            true
-        }
-        _ => false,
-    }
-}
-
-fn bag(text: &Source) -> Bag<'_> {
-    let mut out = Bag::new();
-    for line in text.lines(text.all()) {
-        put(&mut out, line.trimmed());
-    }
-    out
-}
+use crate::verify::fates::{Fate, GivenUp, Report, SideReport};
+use crate::verify::shared::Shared;
 
 /// Accounts for every line that a side added to base or removed from it.
 ///
 /// `result` is the text that is to be committed, where that is known: a line that
-/// the draft has and `result` lacks is missing.
+/// the draft has and `result` lacks is missing. Without it the draft is the result.
+/// Lines longer than [`AUDITED_LINE_BYTES`](crate::limits) are traced, but never reported.
+///
+/// ```
+/// use armistice_core::{Options, Session, Side, audit, plan};
+/// use std::sync::Arc;
+///
+/// let plan = plan(&"a\n".into(), &"a\nmoor the ship\n".into(), &"a\n".into(), &Options::default());
+/// let session = Session::new(Arc::new(plan));
+/// let report = audit(session.draft(), Some(&"a\n".into()));
+/// assert_eq!(report.sides[Side::Ours].added.missing, 1);
+/// ```
 pub fn audit(draft: &Draft, result: Option<&Source>) -> Report {
+    let own = Source::new(draft.bytes());
+    account(draft, &Shared::new(draft, &own, result.unwrap_or(&own)))
+}
+
+fn account(draft: &Draft, shared: &Shared<'_>) -> Report {
     let mut audit = Audit {
         draft,
         report: Report::default(),
@@ -150,22 +46,14 @@ pub fn audit(draft: &Draft, result: Option<&Source>) -> Report {
     };
     for (id, region) in draft.plan().ids() {
         if region.kind != RegionKind::Unchanged {
-            for side in [Side::Ours, Side::Theirs] {
+            for side in Side::BOTH {
                 audit.side(id, side);
             }
         }
     }
-    let own;
-    let result = match result {
-        Some(result) => result,
-        None => {
-            own = Source::new(draft.bytes());
-            &own
-        }
-    };
-    audit.missing(result);
+    audit.missing(shared);
     if draft.open().next().is_none() {
-        audit.twice(result);
+        audit.twice(shared);
     }
     audit.report.findings.sort_by_key(|f| (f.check, f.line));
     audit.report
@@ -183,21 +71,19 @@ impl<'a> Audit<'a> {
         let plan = self.draft.plan();
         let (region, versions) = (plan.region(id), plan.versions());
         let version = Version::from(side);
-        let mut base = Bag::new();
-        for line in versions.base.lines(region.base) {
-            put(&mut base, line.trimmed());
-        }
-        let mut stands = Bag::new();
-        for at in self.draft.lines_of(id).iter() {
-            if let Some(line) = self.draft.line(at) {
-                put(&mut stands, line.line.trimmed());
-            }
-        }
-        let mut told = SideReport::default();
+        let mut base: Bag<'_> = versions
+            .base
+            .lines(region.base)
+            .map(|l| l.trimmed())
+            .collect();
+        let stands = self.draft.lines_of(id).iter();
+        let stands = stands.filter_map(|at| Some(self.draft.line(at)?.line.trimmed()));
+        let mut stands: Bag<'_> = stands.collect();
+        let mut counted = SideReport::default();
         for line in versions.get(version).lines(region.lines(version)) {
             let line = line.trimmed();
-            let was_there = take(&mut base, line);
-            let stands_there = take(&mut stands, line);
+            let was_there = base.take(line);
+            let stands_there = stands.take(line);
             if was_there {
                 continue;
             }
@@ -205,31 +91,26 @@ impl<'a> Audit<'a> {
             if fate == Fate::Kept {
                 self.kept.push((side, line, id));
             }
-            told.added.count(fate);
+            counted.added.count(fate);
         }
         // What is left of base is what the side removed; what is left of the draft must not be it.
-        for (line, n) in base {
+        for (line, n) in base.iter() {
             for _ in 0..n {
-                let back = take(&mut stands, line);
-                told.removed.count(self.fate(id, !back));
+                let back = stands.take(line);
+                counted.removed.count(self.fate(id, !back));
             }
         }
-        self.given_up(id, side, &told);
-        match side {
-            Side::Ours => self.report.ours += told,
-            Side::Theirs => self.report.theirs += told,
-        }
+        self.given_up(id, side, &counted);
+        self.report.sides[side] += counted;
     }
 
     fn fate(&self, id: RegionId, as_wanted: bool) -> Fate {
-        let standing = self.draft.standing(id);
+        let state = self.draft.standing(id);
         let blends = || {
-            self.draft
-                .segments(id)
-                .iter()
-                .any(|p| p.origin() == Origin::Blend)
+            let segments = self.draft.segments(id);
+            segments.iter().any(|s| s.origin() == Origin::Blend)
         };
-        match standing {
+        match state {
             RegionState::Open => Fate::Waiting,
             _ if as_wanted => Fate::Kept,
             RegionState::ByHand => Fate::Rewritten,
@@ -238,8 +119,8 @@ impl<'a> Audit<'a> {
         }
     }
 
-    fn given_up(&mut self, id: RegionId, side: Side, told: &SideReport) {
-        let (added, removed) = (told.added.given_up, told.removed.given_up);
+    fn given_up(&mut self, id: RegionId, side: Side, counted: &SideReport) {
+        let (added, removed) = (counted.added.given_up, counted.removed.given_up);
         if added + removed == 0 {
             return;
         }
@@ -260,62 +141,82 @@ impl<'a> Audit<'a> {
     }
 
     /// Lines that the draft has and the result lacks.
-    fn missing(&mut self, result: &'a Source) {
-        // What both added alike stands there once for both.
-        let all = bag(result);
-        let (mut ours, mut theirs) = (all.clone(), all);
-        let mut lost = Vec::new();
-        for (side, line, id) in std::mem::take(&mut self.kept) {
-            let there = match side {
-                Side::Ours => &mut ours,
-                Side::Theirs => &mut theirs,
-            };
-            if !take(there, line) && is_telling(line) {
-                lost.push((side, line, id));
-            }
+    fn missing(&mut self, shared: &Shared<'_>) {
+        let kept = std::mem::take(&mut self.kept);
+        let of = |side| kept.iter().filter(move |(of, ..)| *of == side);
+        let wanted =
+            PerSide::from_fn(|side| of(side).map(|(_, line, _)| *line).collect::<Bag<'_>>());
+        let own = shared.own_lines();
+        let mut there: Bag<'_> = own.collect();
+        // Only for lines that what is not shared has too few of does the rest have to be looked at.
+        let scarce = |line: &&[u8]| {
+            Side::BOTH
+                .iter()
+                .any(|s| wanted[*s].get(line) > there.get(line))
+        };
+        let scarce: Bag<'_> = kept
+            .iter()
+            .map(|(_, line, _)| *line)
+            .filter(scarce)
+            .collect();
+        if scarce.is_empty() {
+            return;
         }
-        for (side, line, id) in lost {
-            let report = match side {
-                Side::Ours => &mut self.report.ours,
-                Side::Theirs => &mut self.report.theirs,
-            };
-            report.added.kept -= 1;
-            report.added.missing += 1;
+        shared
+            .common_lines()
+            .filter(|line| scarce.get(line) > 0)
+            .for_each(|line| there.put(line));
+        // What both added alike stands there once for both.
+        let mut there = PerSide::new(there.clone(), there);
+        for (side, line, id) in kept {
+            if there[side].take(line) || !is_telling(line) {
+                continue;
+            }
+            let added = &mut self.report.sides[side].added;
+            added.kept -= 1;
+            added.missing += 1;
             let at = self.draft.lines_of(id).start;
             let what = format!(
                 "a line that {} added is missing, and no decision gave it up: {}",
                 Version::from(side).name(),
-                shown(line)
+                excerpt(line)
             );
-            self.report
-                .findings
-                .push(Finding::new(Check::Lost, Some(at), what));
+            self.find(Check::Lost, at, what);
         }
     }
 
     /// Lines that stand there more often than in any version.
-    fn twice(&mut self, result: &'a Source) {
-        let versions = self.draft.plan().versions();
-        let known = [&versions.base, &versions.ours, &versions.theirs].map(bag);
-        let mut seen = Bag::new();
-        for at in result.all().iter() {
-            let line = result.line(at).trimmed();
-            put(&mut seen, line);
-            let before = known
-                .iter()
-                .map(|b| b.get(line).copied().unwrap_or(0))
-                .max();
-            let n = seen.get(line).copied().unwrap_or(0);
-            if n > 1 && Some(n) > before && before > Some(0) && is_telling(line) {
+    fn twice(&mut self, shared: &Shared<'_>) {
+        let own: Bag<'_> = shared.own_lines().collect();
+        let versions = Version::ALL.map(|version| shared.lines_of(version).collect::<Bag<'_>>());
+        let most = |line: &[u8]| versions.iter().map(|bag| bag.get(line)).max().unwrap_or(0);
+        let more = |(line, n): &(&[u8], usize)| *n > most(line) && is_telling(line);
+        let more: Bag<'_> = own.iter().filter(more).map(|(line, _)| line).collect();
+        if more.is_empty() {
+            return;
+        }
+        let common: Bag<'_> = shared
+            .common_lines()
+            .filter(|line| more.get(line) > 0)
+            .collect();
+        let mut seen = Bag::default();
+        for (at, line) in shared.result_lines().filter(|(_, line)| more.get(line) > 0) {
+            seen.put(line);
+            let (n, before) = (seen.get(line), common.get(line) + most(line));
+            if n > 1 && n > before && before > 0 {
                 let what = format!(
                     "this line stands here more often than on either side: {}",
-                    shown(line)
+                    excerpt(line)
                 );
-                self.report
-                    .findings
-                    .push(Finding::new(Check::Twice, Some(at), what));
+                self.find(Check::Twice, at, what);
             }
         }
+    }
+
+    fn find(&mut self, check: Check, at: LineIdx, what: String) {
+        self.report
+            .findings
+            .push(Finding::new(check, Some(at), what));
     }
 }
 
@@ -324,7 +225,7 @@ fn is_telling(line: &[u8]) -> bool {
     line.len() < AUDITED_LINE_BYTES && solid_tokens(line).filter(|word| is_name(word)).count() > 1
 }
 
-fn shown(line: &[u8]) -> String {
+fn excerpt(line: &[u8]) -> String {
     let text = String::from_utf8_lossy(line);
     text.chars().take(60).collect()
 }
@@ -333,6 +234,7 @@ fn shown(line: &[u8]) -> String {
 mod tests {
     use super::*;
     use crate::{Entry, Event, LineIdx, Options, Resolution, Session, Step, plan};
+    use proptest::prelude::*;
     use std::sync::Arc;
 
     fn session(base: &str, ours: &str, theirs: &str, entry: Option<Resolution>) -> Session {
@@ -359,15 +261,30 @@ mod tests {
     fn every_line_is_accounted_for() {
         let open = session(BASE, OURS, THEIRS, None);
         let open = audit(open.draft(), None);
-        assert_eq!((open.ours.added.kept, open.ours.added.waiting), (1, 2));
         assert_eq!(
-            (open.theirs.added.kept, open.theirs.removed.waiting),
+            (open.sides.ours.added.kept, open.sides.ours.added.waiting),
+            (1, 2)
+        );
+        assert_eq!(
+            (
+                open.sides.theirs.added.kept,
+                open.sides.theirs.removed.waiting
+            ),
             (1, 1)
         );
         let done = session(BASE, OURS, THEIRS, Some(Resolution::Take(Version::Ours)));
         let done = audit(done.draft(), None);
-        assert_eq!((done.ours.added.kept, done.ours.removed.kept), (3, 1));
-        assert_eq!((done.theirs.added.kept, done.theirs.added.given_up), (1, 1));
+        assert_eq!(
+            (done.sides.ours.added.kept, done.sides.ours.removed.kept),
+            (3, 1)
+        );
+        assert_eq!(
+            (
+                done.sides.theirs.added.kept,
+                done.sides.theirs.added.given_up
+            ),
+            (1, 1)
+        );
         let told = &done.given_up[0];
         assert_eq!(
             (told.side, told.conflict, told.by.as_str()),
@@ -381,7 +298,13 @@ mod tests {
         let session = session("a\n", "a\nmoor the ship\n", "a\n", None);
         assert_eq!(audit(session.draft(), None).findings, []);
         let report = audit(session.draft(), Some(&"a\n".into()));
-        assert_eq!((report.ours.added.kept, report.ours.added.missing), (0, 1));
+        assert_eq!(
+            (
+                report.sides.ours.added.kept,
+                report.sides.ours.added.missing
+            ),
+            (0, 1)
+        );
         assert_eq!(report.findings[0].check, Check::Lost);
         assert_eq!(report.findings[0].line, Some(LineIdx(1)));
     }
@@ -401,10 +324,49 @@ mod tests {
         );
     }
 
+    /// Lines out of few, so that many stand more than once.
+    fn lines(most: usize) -> impl Strategy<Value = Vec<u8>> {
+        prop::collection::vec(0..6u8, 0..most)
+    }
+
+    fn text(lines: &[u8]) -> String {
+        let line = |n: &u8| format!("moor the ship at berth_{n}\n");
+        lines.iter().map(line).collect()
+    }
+
+    proptest! {
+        /// Passing over what is shared changes nothing in the account.
+        #[test]
+        fn what_is_shared_needs_no_account(
+            [base, ours, theirs, result] in [lines(12), lines(12), lines(12), lines(4)],
+            (from, to) in (0..20usize, 0..20usize),
+            take in 0..3usize,
+        ) {
+            let head = [9, 7, 8].repeat(3);
+            let [base, ours, theirs] = [base, ours, theirs].map(|l| text(&[&head[..], &l, &head[..]].concat()));
+            let taken = Resolution::Take(Version::ALL[take]);
+            let session = session(&base, &ours, &theirs, Some(taken));
+            let draft = session.draft();
+            let own = Source::new(draft.bytes());
+            // The result is the draft with a part cut out and other lines put in.
+            let of_draft: Vec<&[u8]> = own.lines(own.all()).map(|line| line.bytes()).collect();
+            let from = from.min(of_draft.len());
+            let to = to.clamp(from, of_draft.len());
+            let put_in = text(&result);
+            let bytes = [&of_draft[..from].concat(), put_in.as_bytes(), &of_draft[to..].concat()].concat();
+            let result = Source::new(bytes);
+            let whole = account(draft, &Shared::nothing(draft, &own, &result));
+            prop_assert_eq!(audit(draft, Some(&result)), whole);
+        }
+    }
+
     #[test]
     fn laying_out_anew_loses_nothing() {
         let session = session("a\n", "a\n    moor the ship\n", "a\n", None);
         let report = audit(session.draft(), Some(&"a\n\tmoor the ship\n".into()));
-        assert_eq!((report.ours.added.kept, report.findings.len()), (1, 0));
+        assert_eq!(
+            (report.sides.ours.added.kept, report.findings.len()),
+            (1, 0)
+        );
     }
 }

@@ -13,6 +13,7 @@ use crate::limits::{
 use crate::text::lines::LineRange;
 use imara_diff::Token;
 use std::collections::HashMap;
+use std::hash::{BuildHasherDefault, Hasher};
 
 /// Whether the usual search would take too long.
 pub(crate) fn is_repetitive(base: &[Token], side: &[Token], distinct: u32) -> bool {
@@ -67,22 +68,64 @@ fn apart(a: &[Token], b: &[Token]) -> (usize, usize) {
 
 /// The nearest places, both within `window` lines, from which a run agrees.
 fn nearest_run(a: &[Token], b: &[Token], window: usize) -> Option<(usize, usize)> {
-    let mut places: HashMap<&[Token], usize> = HashMap::new();
-    for (j, run) in b.windows(REPETITIVE_RUN).take(window).enumerate() {
-        places.entry(run).or_insert(j);
+    let mut places: HashMap<u64, usize, BuildHasherDefault<Mixed>> = HashMap::default();
+    for (j, hash) in run_hashes(b).take(window).enumerate() {
+        places.entry(hash).or_insert(j);
     }
+    let stands = |i: usize, j: usize| a[i..i + REPETITIVE_RUN] == b[j..j + REPETITIVE_RUN];
     let mut best: Option<(usize, usize)> = None;
-    for (i, run) in a.windows(REPETITIVE_RUN).take(window).enumerate() {
+    for (i, hash) in run_hashes(a).take(window).enumerate() {
         if best.is_some_and(|(x, y)| i >= x + y) {
             break;
         }
-        if let Some(j) = places.get(run)
+        if let Some(j) = places.get(&hash)
             && best.is_none_or(|(x, y)| i + j < x + y)
+            && stands(i, *j)
         {
             best = Some((i, *j));
         }
     }
     best
+}
+
+/// Hashes of all runs in order, each worked out from the one before.
+///
+/// Karp and Rabin, "Efficient randomized pattern-matching algorithms", IBM Journal 31(2), 1987.
+fn run_hashes(tokens: &[Token]) -> impl Iterator<Item = u64> {
+    const FACTOR: u64 = 0x9e37_79b9_7f4a_7c15;
+    let add = |hash: u64, token: &Token| {
+        hash.wrapping_mul(FACTOR)
+            .wrapping_add(u64::from(token.0) + 1)
+    };
+    let highest = FACTOR.wrapping_pow(REPETITIVE_RUN as u32 - 1);
+    let mut hash = 0;
+    (0..tokens.len()).filter_map(move |at| {
+        if let Some(first) = at.checked_sub(REPETITIVE_RUN) {
+            let gone = (u64::from(tokens[first].0) + 1).wrapping_mul(highest);
+            hash = u64::wrapping_sub(hash, gone);
+        }
+        hash = add(hash, &tokens[at]);
+        (at + 1 >= REPETITIVE_RUN).then_some(hash)
+    })
+}
+
+/// A hasher for what is a hash already.
+#[derive(Default)]
+struct Mixed(u64);
+
+impl Hasher for Mixed {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+
+    fn write(&mut self, bytes: &[u8]) {
+        bytes.iter().for_each(|b| self.write_u64(u64::from(*b)));
+    }
+
+    fn write_u64(&mut self, hash: u64) {
+        let mixed = (self.0 ^ hash ^ (hash >> 32)).wrapping_mul(0xd6e8_feb8_6659_fd93);
+        self.0 = mixed ^ (mixed >> 32);
+    }
 }
 
 fn shifted(hunk: Hunk, i: usize, j: usize) -> Hunk {

@@ -3,6 +3,7 @@
 use crate::limits::{NAME_LINES, NEW_NAME_ROWS};
 use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::model::versions::{Version, Versions};
+use crate::text::language::{begins_declaration, has_body, is_comment, is_import};
 use crate::text::lines::LineRange;
 use crate::text::source::{Line, Source};
 use crate::text::tokens::{is_name, solid_tokens};
@@ -99,45 +100,6 @@ fn names(line: Line<'_>) -> impl Iterator<Item = &[u8]> {
     words.filter(|word| word.len() > 1 && is_name(word))
 }
 
-/// Words that begin what stands by itself.
-const DECLARES: [&[u8]; 22] = [
-    b"def",
-    b"class",
-    b"async",
-    b"fn",
-    b"pub",
-    b"struct",
-    b"enum",
-    b"impl",
-    b"trait",
-    b"mod",
-    b"use",
-    b"import",
-    b"from",
-    b"function",
-    b"export",
-    b"const",
-    b"let",
-    b"var",
-    b"static",
-    b"public",
-    b"private",
-    b"type",
-];
-
-/// Words that begin a declaration with a body of its own.
-const BODIES: [&[u8]; 9] = [
-    b"def",
-    b"class",
-    b"fn",
-    b"struct",
-    b"enum",
-    b"impl",
-    b"trait",
-    b"function",
-    b"interface",
-];
-
 /// Whether rows mean the same wherever they stand: imports of a line each, or whole
 /// declarations parted from what is around them by a blank row.
 pub(crate) fn is_self_contained(text: &Source, lines: LineRange) -> bool {
@@ -161,7 +123,7 @@ pub(crate) fn is_self_contained(text: &Source, lines: LineRange) -> bool {
     let mut bodies = 0;
     let heads_only = heads.map(Line::trimmed).all(|row| {
         let mut words = solid_tokens(row).filter(|w| is_name(w)).take(4);
-        let declares = words.any(|word| BODIES.contains(&word));
+        let declares = words.any(has_body);
         bodies += usize::from(declares);
         let leads = row.starts_with(b"@") || row.starts_with(b"#") || row.starts_with(b"//");
         let shuts = row
@@ -170,17 +132,6 @@ pub(crate) fn is_self_contained(text: &Source, lines: LineRange) -> bool {
         declares || leads || shuts
     });
     parted && heads_only && bodies > 0
-}
-
-/// Whether a row is a whole import.
-fn is_import(row: &[u8]) -> bool {
-    let starts = |what: &[u8]| row.starts_with(what);
-    let known = starts(b"import ")
-        || starts(b"use ")
-        || starts(b"#include ")
-        || (starts(b"from ") && row.windows(8).any(|w| w == b" import "))
-        || (starts(b"const ") || starts(b"var ")) && row.windows(11).any(|w| w == b" = require(");
-    known && !matches!(row.last(), Some(b'(' | b'{' | b'\\' | b','))
 }
 
 /// Whether rows belong to the one that follows them: decorators, comments, an open end.
@@ -195,21 +146,16 @@ pub(crate) fn attaches_to_next(text: &Source, lines: LineRange) -> bool {
     if rows.last().is_some_and(|row| row.is_empty()) {
         return false;
     }
-    let comment = |row: &[u8]| {
-        [&b"#"[..], b"//", b"/*", b"*", b"--", b"\"\"\""]
-            .iter()
-            .any(|sign| row.starts_with(sign))
-    };
     let declares = rows.iter().any(|row| {
         let word = solid_tokens(row).next();
-        word.is_some_and(|word| DECLARES.contains(&word))
+        word.is_some_and(begins_declaration)
     });
     let open = matches!(
         last.last(),
         Some(b',' | b'(' | b'[' | b'{' | b'=' | b'\\' | b':')
     );
     let heads = (first.starts_with(b"@") || first.starts_with(b"#[")) && !declares;
-    open || comment(last) || heads
+    open || is_comment(last) || heads
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! Lines that bring names in: their names are a set, not a text.
 
 use crate::limits::IMPORT_COLUMNS;
+use crate::text::language::import_names;
 use crate::text::source::Line;
 
 /// What became of the names of one line.
@@ -70,23 +71,10 @@ struct List<'a> {
 impl<'a> List<'a> {
     fn of(line: Line<'a>) -> Option<Self> {
         let text = line.trimmed();
-        let find = |wanted: &[u8]| text.windows(wanted.len()).position(|w| w == wanted);
-        let (from, to) = match text {
-            _ if text.starts_with(b"from ") => (find(b" import ")? + 8, text.len()),
-            _ if [
-                &b"import "[..],
-                b"export {",
-                b"const {",
-                b"use ",
-                b"pub use ",
-            ]
-            .iter()
-            .any(|word| text.starts_with(word)) =>
-            {
-                (find(b"{")? + 1, find(b"}")?)
-            }
-            _ => return None,
-        };
+        let std::ops::Range {
+            start: from,
+            end: to,
+        } = import_names(text)?;
         let inner = text.get(from..to)?;
         let (inner, before) = (
             inner.trim_ascii(),

@@ -1,5 +1,6 @@
 //! Lines that are items of a list: imports, entries, bare names.
 
+use crate::text::language::import_kind;
 use crate::text::tokens::bracket;
 
 pub(crate) const ENTRY: &str = "entry";
@@ -16,22 +17,8 @@ pub(crate) fn is_item(line: &[u8]) -> bool {
 
 /// What kind of list item a line is; `None` if it is none that is kept in order.
 pub(crate) fn kind_of(item: &[u8]) -> Option<&'static str> {
-    let starts = |what: &str| item.starts_with(what.as_bytes());
-    let import = [
-        "import ",
-        "from ",
-        "use ",
-        "pub use ",
-        "#include ",
-        "using ",
-        "mod ",
-        "pub mod ",
-        "require ",
-    ];
-    if let Some(found) = import.into_iter().find(|what| starts(what)) {
-        let whole = !matches!(item.last(), Some(b'(' | b'{' | b'\\' | b','));
-        let family = if found == "from " { "import " } else { found };
-        return whole.then_some(family);
+    if let Some(kind) = import_kind(item) {
+        return kind;
     }
     if is_entry(item) {
         return Some(ENTRY);

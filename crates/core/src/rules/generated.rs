@@ -3,23 +3,12 @@
 use crate::decide::ruling::Certainty::Hint;
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
+use crate::text::language::is_lock;
 use crate::text::source::Source;
 
 pub(crate) struct Generated;
 
 pub(crate) const ID: &str = "generated";
-
-const LOCKS: [&str; 9] = [
-    "Cargo.lock",
-    "package-lock.json",
-    "yarn.lock",
-    "pnpm-lock.yaml",
-    "poetry.lock",
-    "Gemfile.lock",
-    "composer.lock",
-    "go.sum",
-    "uv.lock",
-];
 
 impl Rule for Generated {
     fn id(&self) -> &'static str {
@@ -57,11 +46,7 @@ impl Rule for Generated {
 }
 
 pub(crate) fn is_generated(conflict: &Conflict<'_>, context: &RuleContext) -> bool {
-    let name = context.path.rsplit('/').next().unwrap_or_default();
-    if LOCKS.contains(&name) {
-        return true;
-    }
-    conflict.says_generated(|| says_so(&conflict.versions().ours))
+    is_lock(&context.path) || conflict.says_generated(|| says_so(&conflict.versions().ours))
 }
 
 /// Whether the first lines of a text say that a tool writes it.

@@ -9,6 +9,7 @@ use crate::model::side::{PerSide, Side};
 use crate::model::versions::Version;
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::RuleContext;
+use crate::text::language::is_data;
 use crate::text::tokens::is_space;
 use std::collections::{BTreeSet, HashMap};
 
@@ -77,10 +78,6 @@ impl Conflict<'_> {
         let takes = |d: &EditCounts| d.deleted + d.replaced > 0;
         let idle = |d: &EditCounts| *d == EditCounts::default();
         let puts_in = |d: &EditCounts| d.inserted + d.replaced;
-        let data = matches!(
-            context.extension(),
-            "toml" | "json" | "yaml" | "yml" | "cfg" | "ini" | "md" | "rst" | "txt"
-        );
         let found = [
             (stats.whitespace_clashes > 0, Risk::WhitespaceClash),
             (stats.outdated > 0, Risk::Outdated),
@@ -92,7 +89,7 @@ impl Conflict<'_> {
             ),
             (ours.inserted > 0 && theirs.inserted > 0, Risk::BothInserted),
             (stats.reindented > 0, Risk::Shifted),
-            (data, Risk::Data),
+            (is_data(&context.path), Risk::Data),
             (
                 stats.numbers > 0 || self.both_changed_numbers(),
                 Risk::Numbers,

@@ -61,11 +61,6 @@ impl RuleContext {
             Side::Theirs => &self.theirs,
         }
     }
-
-    pub(crate) fn extension(&self) -> &str {
-        let name = self.path.rsplit('/').next().unwrap_or_default();
-        name.rsplit_once('.').map_or("", |(_, end)| end)
-    }
 }
 
 /// A certainty, a reason and mostly a resolution.

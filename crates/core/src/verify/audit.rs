@@ -4,7 +4,8 @@
 //! and from there into the text that is to be committed. Lines are compared
 //! without their indentation and trailing blanks: laying out anew loses nothing.
 
-use crate::draft::merged_text::{Draft, RegionState};
+use crate::draft::merged_text::Draft;
+use crate::draft::region_draft::RegionState;
 use crate::limits::AUDITED_LINE_BYTES;
 use crate::model::region::{RegionId, RegionKind};
 use crate::model::segment::Origin;

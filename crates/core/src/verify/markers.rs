@@ -1,6 +1,7 @@
 //! Conflict markers: printing what stays open, reading what others printed.
 
-use crate::draft::merged_text::{Draft, RegionState};
+use crate::draft::merged_text::Draft;
+use crate::draft::region_draft::RegionState;
 use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
 use crate::model::segment::end_line;
 use crate::text::lines::{LineIdx, LineRange};

@@ -3,7 +3,8 @@
 //! In a long file almost all lines are of this kind. They are found by the plan and by comparing
 //! draft and result from both ends, without looking a line up.
 
-use crate::draft::merged_text::{Draft, RegionState};
+use crate::draft::merged_text::Draft;
+use crate::draft::region_draft::RegionState;
 use crate::model::region::{Region, RegionKind};
 use crate::model::versions::Version;
 use crate::text::lines::{LineIdx, LineRange};

@@ -1,0 +1,138 @@
+//! Undo, redo and resuming: a draft and the steps that made it.
+
+use crate::decide::ruling::Ruling;
+use crate::draft::entry::{Entry, Refused, Step};
+use crate::draft::journal::Event;
+use crate::draft::merged_text::Draft;
+use crate::model::region::RegionId;
+use crate::plan::build::Plan;
+use std::sync::Arc;
+
+/// A draft and the decisions that made it.
+#[derive(Clone, Debug)]
+pub struct Session {
+    draft: Draft,
+    /// All steps known; those from `done` on have been taken back.
+    steps: Vec<Step>,
+    done: usize,
+    /// Whether the first step was taken by rules and is in no journal yet.
+    unsaved: bool,
+}
+
+impl Session {
+    /// A session in which nothing is decided yet.
+    pub fn new(plan: Arc<Plan>) -> Self {
+        Session {
+            draft: Draft::new(plan),
+            steps: Vec::new(),
+            done: 0,
+            unsaved: false,
+        }
+    }
+
+    /// A session in which rules have settled what they are sure of.
+    ///
+    /// Looking at a file writes nothing: the step is recorded with the first
+    /// decision of a person ([`Session::take_unsaved`]).
+    pub fn with_rulings(plan: Arc<Plan>, rulings: Vec<(RegionId, Ruling)>) -> Self {
+        let mut session = Session::new(plan);
+        let entries: Vec<_> = rulings
+            .into_iter()
+            .map(|(id, r)| Entry::Rule(id, r))
+            .collect();
+        let label = match entries.len() {
+            0 => return session,
+            1 => "settled 1 conflict by rule".to_owned(),
+            n => format!("settled {n} conflicts by rule"),
+        };
+        // A ruling that does not fit the plan leaves the session as it was.
+        if session.apply(&Event::Do(Step::new(label, entries))).is_ok() {
+            session.unsaved = true;
+        }
+        session
+    }
+
+    /// What a journal must hold before the next event, if it does not yet.
+    pub fn take_unsaved(&mut self) -> Option<Event> {
+        let first = self.steps.first().filter(|_| self.unsaved)?;
+        self.unsaved = false;
+        Some(Event::Do(first.clone()))
+    }
+
+    /// The session that a journal tells of.
+    ///
+    /// A step that does not fit the plan ends the replay; it comes back with the
+    /// session as it was before that step.
+    pub fn replay(plan: Arc<Plan>, events: &[Event]) -> (Self, Option<Refused>) {
+        let mut session = Session::new(plan);
+        for event in events {
+            match event {
+                Event::Do(step) => session.push(step.clone()),
+                Event::Undo => session.done = session.done.saturating_sub(1),
+                Event::Redo => session.done = (session.done + 1).min(session.steps.len()),
+            }
+        }
+        let refused = session.rebuild();
+        (session, refused)
+    }
+
+    /// The merged text as it stands.
+    pub fn draft(&self) -> &Draft {
+        &self.draft
+    }
+
+    /// The steps that count, oldest first.
+    pub fn steps(&self) -> &[Step] {
+        &self.steps[..self.done]
+    }
+
+    /// The step that undo would take back.
+    pub fn undoable(&self) -> Option<&Step> {
+        self.steps().last()
+    }
+
+    /// The step that redo would take again.
+    pub fn redoable(&self) -> Option<&Step> {
+        self.steps.get(self.done)
+    }
+
+    /// Applies an event.
+    ///
+    /// # Errors
+    /// If it does not fit the plan or there is nothing to undo or redo; the
+    /// session is then as it was.
+    pub fn apply(&mut self, event: &Event) -> Result<(), Refused> {
+        match event {
+            Event::Do(step) => {
+                self.draft = self.draft.after(step)?;
+                self.push(step.clone());
+            }
+            Event::Redo => {
+                let step = self.redoable().ok_or(Refused::Tangled)?;
+                self.draft = self.draft.after(step)?;
+                self.done += 1;
+            }
+            Event::Undo => {
+                self.done = self.done.checked_sub(1).ok_or(Refused::Tangled)?;
+                self.rebuild();
+            }
+        }
+        Ok(())
+    }
+
+    fn push(&mut self, step: Step) {
+        self.steps.truncate(self.done);
+        self.steps.push(step);
+        self.done += 1;
+    }
+
+    /// Makes the draft anew from the steps that count, up to one that is refused.
+    fn rebuild(&mut self) -> Option<Refused> {
+        let (draft, refused) = Draft::replayed(self.draft.plan().clone(), self.steps());
+        self.draft = draft;
+        let (at, why) = refused?;
+        self.steps.truncate(at);
+        self.done = at;
+        Some(why)
+    }
+}

@@ -63,11 +63,11 @@ impl<'a> TokenText<'a> {
 
 /// What each side did to the words of base.
 pub(crate) struct TokenDiff<'a> {
-    base: TokenText<'a>,
-    sides: PerSide<TokenText<'a>>,
+    pub(crate) base: TokenText<'a>,
+    pub(crate) sides: PerSide<TokenText<'a>>,
     /// The words of base, and of each side.
     symbols: (Vec<Token>, PerSide<Vec<Token>>),
-    hunks: PerSide<Vec<TokenHunk>>,
+    pub(crate) hunks: PerSide<Vec<TokenHunk>>,
 }
 
 /// One side's words and what it did to base.

@@ -5,13 +5,10 @@
 //! of a word that stays are merged three ways on their own. So one side may
 //! re-wrap a statement while the other changes its words.
 
-use crate::diff::hunk::{Algorithm, TokenHunk};
-use crate::diff::search::search_short;
-use crate::diff::tokens::TokenText;
-use crate::limits::TOKEN_BYTES;
+use crate::diff::hunk::TokenHunk;
+use crate::diff::tokens::{TokenDiff, TokenText};
 use crate::model::side::{PerSide, Side};
 use crate::text::tokens::is_name;
-use imara_diff::Interner;
 use std::borrow::Cow;
 use std::cell::OnceCell;
 use std::collections::HashMap;
@@ -31,17 +28,10 @@ pub(crate) struct MergedTokens {
 /// Merges three texts word by word; `None` where both sides changed the same words
 /// or put words in at the same place.
 pub(crate) fn merge_tokens(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<MergedTokens> {
-    if base.len().max(ours.len()).max(theirs.len()) > TOKEN_BYTES {
-        return None;
-    }
-    let base = TokenText::new(base);
-    let sides = PerSide::new(ours, theirs).map(TokenText::new);
-    let mut interner = Interner::new(base.len() * 2 + 8);
-    let own = base.symbols(&mut interner);
-    let symbols = sides.as_ref().map(|text| text.symbols(&mut interner));
-    let distinct = interner.num_tokens();
-    let hunks =
-        symbols.map(|side| joined(&base, search_short(&own, &side, distinct, Algorithm::Myers)));
+    let TokenDiff {
+        base, sides, hunks, ..
+    } = TokenDiff::new(base, ours, theirs)?;
+    let hunks = hunks.map(|hunks| joined(&base, hunks));
     let merger = TokenMerger {
         base: &base,
         sides: &sides,

@@ -1,6 +1,6 @@
 //! Every bound and threshold of the program, in one table.
 //!
-//! Each has its unit, what its number rests on, and what happens beyond it: what a person is
+//! Each has its unit, what its number rests on (where nothing was measured it says so), and what happens beyond it: what a person is
 //! told, or which coarser answer stands instead. Sizes of parts of the screen are not here
 //! (the application's `view`), nor the order of rules (`rules::engine`).
 
@@ -43,7 +43,7 @@ macro_rules! limits {
 limits! {
     /// Length of a text that is compared token by token to tell whether only blanks differ.
     SAME_TOKENS_BYTES: usize = 200_000, "bytes",
-        "cutting 200 kB into tokens takes about 2 ms",
+        "judged, not measured: whole files of code are shorter",
         "bytes without blanks are compared, which takes a word cut in two for the same";
 
     /// Length from which on a text of few distinct lines is walked, not searched.
@@ -64,12 +64,12 @@ limits! {
         "runs are looked up in windows that grow fourfold";
     /// Lines of each text that are compared as a block where no run is found.
     REPETITIVE_BLOCK: usize = 1024, "lines",
-        "searching a block of this size takes under a millisecond",
+        "judged, not measured: long enough to hold most edits, short enough to be searched in full",
         "the next block is compared by itself";
 
     /// Pairs of lines of one hunk whose likeness is compared.
     ALIGN_PAIRS: usize = 10_000, "pairs of lines",
-        "10,000 pairs take about 1 ms",
+        "judged, not measured: a hundred lines against a hundred",
         "lines are paired in order for the eye, and not at all for merging";
     /// Bytes of a line that are cut into tokens to be compared or shown.
     LINE_BYTES: usize = 8_000, "bytes",
@@ -85,7 +85,7 @@ limits! {
         "they are taken for a row replaced by another";
     /// Bytes of a text that is merged token by token.
     TOKEN_BYTES: usize = 60_000, "bytes",
-        "merging 60 kB of tokens takes about 10 ms",
+        "judged, not measured: longer conflicts are not read word by word by anybody",
         "the hint 'too long for rules to look into its words'";
     /// Words that a side must have put in where nothing was, for the other to be said to have them too.
     SAID_WORDS: usize = 3, "words",
@@ -98,7 +98,7 @@ limits! {
         "the row counts as re-worded";
     /// Rows of one version of a conflict that are merged row by row.
     CONFLICT_ROWS: usize = 5_000, "rows",
-        "5,000 rows take about 15 ms, and nobody follows a longer merge",
+        "judged, not measured: nobody follows a longer merge",
         "the hint 'too long for rules to look into its words'";
     /// Likeness from which on new rows of one side and replaced rows of the other may stand for each other.
     RIVAL_ALIKE: u32 = 75, "hundredths of the weight of shared words",
@@ -135,7 +135,7 @@ limits! {
         "shorter runs stay inside of the conflict";
     /// Pairs of base line and part up to which base is shared out by words.
     SHARED_OUT_PAIRS: usize = 20_000, "pairs",
-        "20,000 pairs take about 3 ms",
+        "judged, not measured: a hundred parts of two hundred rows",
         "all of base goes to the first part that differs";
     /// Rows of base from which on a conflict is cut around the rows that clash.
     PARTITIONED_ROWS: usize = 16, "rows",
@@ -210,11 +210,11 @@ limits! {
         "the oldest go";
     /// Settled conflicts that a repository remembers.
     REMEMBERED_CONFLICTS: usize = 2_000, "conflicts",
-        "reading 2,000 takes about 10 ms",
+        "judged, not measured: a year of conflicts for one person",
         "the oldest are forgotten; 'armistice memory' lists what is left";
     /// Bytes of settled conflicts that a repository remembers.
     REMEMBERED_BYTES: usize = 8_000_000, "bytes",
-        "the same measurement",
+        "judged, not measured: 4,000 bytes for each",
         "the oldest are forgotten";
     /// Private repositories of loose files that are kept.
     LOOSE_REPOSITORIES: usize = 50, "folders",
@@ -227,11 +227,11 @@ limits! {
         "the oldest cannot be undone";
     /// Lines of one region that the cards show.
     CARD_LINES: usize = 400, "lines",
-        "comparing 400 lines takes about 1 ms",
+        "judged, not measured: some ten screens of lines",
         "'n lines more' stands below";
     /// Bytes of a side in which one replacement is looked for, for its card.
     CARD_FORMULA_BYTES: usize = 8_000, "bytes",
-        "replaying a formula over 8 kB takes about 0.3 ms",
+        "judged, not measured: longer sides are not told in one sentence",
         "the card counts lines instead";
     /// Settled conflicts that a question lists.
     LISTED_CONFLICTS: usize = 12, "lines",

@@ -4,6 +4,7 @@ mod kit;
 
 mod demo;
 mod editing;
+mod finishing;
 mod parley;
 mod plain;
 mod real_git;

@@ -5,6 +5,7 @@ mod kit;
 mod demo;
 mod editing;
 mod finishing;
+mod in_memory;
 mod parley;
 mod plain;
 mod real_git;

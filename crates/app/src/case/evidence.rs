@@ -164,7 +164,7 @@ fn describe(delta: &Delta, old: &[u8], new: &[u8]) -> String {
     let short = old.len().max(new.len()) <= CARD_FORMULA_BYTES;
     let formula = short.then(|| Formula::of(old, new)).flatten();
     match formula.filter(|formula| formula.times > 1) {
-        Some(formula) => format!("changed {}", formula.told()),
+        Some(formula) => format!("changed {}", formula.describe()),
         None => delta.summary(),
     }
 }

@@ -106,7 +106,7 @@ pub fn make(into: Option<&Path>, kind: Kind) -> Result<PathBuf> {
     if output.code != Some(1) {
         bail!(
             "the demo's {kind:?} did not stop with conflicts: {}",
-            output.told()
+            output.message()
         );
     }
     Ok(folder)

@@ -98,7 +98,20 @@ impl PastResolution {
 type TokenText = Vec<(Vec<u8>, Vec<u8>)>;
 type Texts = (Vec<u8>, Vec<u8>, Vec<u8>);
 
-/// What was settled before. Cloning shares it.
+/// What was settled before, by memory and in this session. Cloning shares it.
+///
+/// ```
+/// use armistice_core::{Options, PastOutcome, PastResolution, PastResolutions, RuleContext, Version, plan, propose};
+/// let past = PastResolution {
+///     base: b"a\n".to_vec(),
+///     ours: b"b\n".to_vec(),
+///     theirs: b"c\n".to_vec(),
+///     outcome: PastOutcome::Take(Version::Theirs),
+/// };
+/// let context = RuleContext { past: PastResolutions::new([&past], &[]), ..RuleContext::default() };
+/// let plan = plan(&"a\n".into(), &"b\n".into(), &"c\n".into(), &Options::default());
+/// assert_eq!(propose(&plan, plan.conflicts()[0], &context).unwrap().rule, "memory");
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct PastResolutions(Arc<Inner>);
 

@@ -10,6 +10,15 @@ use crate::text::source::Source;
 use serde::{Deserialize, Serialize};
 
 /// What shall stand where a region is.
+///
+/// ```
+/// use armistice_core::{Options, Resolution, Side, plan};
+/// let plan = plan(&"".into(), &"a\n".into(), &"b\n".into(), &Options::default());
+/// let region = plan.region(plan.conflicts()[0]);
+/// let both = Resolution::Both(Side::Theirs);
+/// assert_eq!(both.text(&plan, region).bytes(), b"b\na\n");
+/// assert_eq!((both.len(region), both.name()), (2, "theirs then ours"));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Resolution {

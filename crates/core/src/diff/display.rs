@@ -79,7 +79,18 @@ impl Delta {
     }
 }
 
-/// Compares two stretches of text.
+/// How a stretch of one text became a stretch of another, row by row, for the eye.
+///
+/// Lines that are alike enough are one row re-worded. Beyond
+/// [`ALIGN_PAIRS`](crate::limits::ALIGN_PAIRS) pairs of a hunk they are paired in order.
+///
+/// ```
+/// use armistice_core::{DeltaRow, LineIdx, Source, delta};
+/// let (old, new) = (Source::from("moor(ship);\ntail\n"), Source::from("moor(tug);\ntail\n"));
+/// let rows = delta(&old, old.all(), &new, new.all()).rows;
+/// assert_eq!(rows[0], DeltaRow::Reworded(LineIdx(0), LineIdx(0)));
+/// assert_eq!(rows[1], DeltaRow::Kept(LineIdx(1), LineIdx(1)));
+/// ```
 pub fn delta(from: &Source, a: LineRange, to: &Source, b: LineRange) -> Delta {
     let mut delta = Delta::default();
     let mut interner = Interner::new(a.len() + b.len());
@@ -175,10 +186,20 @@ impl Span {
     }
 }
 
-/// How the words of `old` became the words of `new`, left to right.
+/// How the words of one line became the words of another, left to right.
 ///
-/// Changes with nothing but blanks between them are told as one.
-/// Lines longer than a bound are told as one change between what they share at both ends.
+/// Changes with nothing but blanks between them are one. Lines longer than
+/// [`LINE_BYTES`](crate::limits::LINE_BYTES) are one change between what both their ends share.
+///
+/// ```
+/// use armistice_core::{Span, spans};
+/// let words = spans(b"moor(ship);", b"moor(tug);");
+/// assert_eq!(words, [
+///     Span::Kept(0..5),
+///     Span::Changed(5..9, 5..8),
+///     Span::Kept(8..10),
+/// ]);
+/// ```
 pub fn spans(old: &[u8], new: &[u8]) -> Vec<Span> {
     if old.len().max(new.len()) > LINE_BYTES {
         return ends_only(old, new);

@@ -36,7 +36,18 @@ pub(crate) fn hunks_of_keys<K: Hash + Eq>(
     }
 }
 
-/// The runs of lines in which two texts differ: lines before, lines after.
+/// The runs of lines in which two texts differ, as few and short as may be: lines before, lines after.
+///
+/// Myers, "An O(ND) difference algorithm and its variations", Algorithmica 1, 1986.
+///
+/// ```
+/// use armistice_core::{LineRange, changed_lines};
+/// let runs = changed_lines(&[b"a", b"b", b"c"], &[b"a", b"c", b"d"]);
+/// assert_eq!(runs, [
+///     (LineRange::new(1, 2), LineRange::new(1, 1)),
+///     (LineRange::new(3, 3), LineRange::new(2, 3)),
+/// ]);
+/// ```
 pub fn changed_lines(before: &[&[u8]], after: &[&[u8]]) -> Vec<(LineRange, LineRange)> {
     let mut interner = Interner::new(before.len() + after.len());
     let old: Vec<_> = before.iter().map(|line| interner.intern(*line)).collect();

@@ -61,8 +61,23 @@ fn to_line(value: &impl Serialize) -> Vec<u8> {
     line
 }
 
-/// Reads a stored journal; stops at the first event that cannot be read, since
-/// later ones may build on it.
+/// Reads a stored journal: a header, then one event a line.
+///
+/// Never fails: it stops at the first event that cannot be read, since later ones may build on it,
+/// and says which line that was. A last line without its newline counts as torn.
+///
+/// ```
+/// use armistice_core::{Event, Header, read_journal};
+/// let header = Header {
+///     armistice: Header::FORMAT,
+///     path: "quay.rs".to_owned(),
+///     versions: ["b0".to_owned(), "01".to_owned(), "7e".to_owned()],
+/// };
+/// let bytes = [header.to_line(), Event::Undo.to_line(), b"{\"torn".to_vec()].concat();
+/// let read = read_journal(&bytes);
+/// assert_eq!((read.header, read.events), (Some(header), vec![Event::Undo]));
+/// assert_eq!(read.unreadable, [3]);
+/// ```
 pub fn read_journal(bytes: &[u8]) -> ReadJournal {
     let mut lines = bytes.split_inclusive(|b| *b == b'\n').zip(1..);
     let mut out = ReadJournal::default();

@@ -8,7 +8,23 @@ use crate::model::region::RegionId;
 use crate::plan::build::Plan;
 use std::sync::Arc;
 
-/// A draft and the decisions that made it.
+/// A draft and the decisions that made it: what is undone, redone and resumed.
+///
+/// ```
+/// use armistice_core::{Entry, Event, Options, Resolution, Session, Step, Version, plan};
+/// use std::sync::Arc;
+///
+/// let plan = Arc::new(plan(&"a\n".into(), &"b\n".into(), &"c\n".into(), &Options::default()));
+/// let settle = Entry::Settle(plan.conflicts()[0], Resolution::Take(Version::Theirs));
+/// let event = Event::Do(Step::new("settled by theirs", vec![settle]));
+/// let mut session = Session::new(Arc::clone(&plan));
+/// session.apply(&event)?;
+/// assert_eq!(session.draft().bytes(), b"c\n");
+/// // The same events give the same draft, in this program or the next.
+/// let (resumed, refused) = Session::replay(plan, &[event, Event::Undo]);
+/// assert_eq!((resumed.draft().counts().open, refused), (1, None));
+/// # Ok::<(), armistice_core::Refused>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Session {
     draft: Draft,

@@ -6,7 +6,14 @@ use crate::model::side::Side;
 use crate::text::tokens::{is_name, solid_tokens, token_ranges};
 use std::ops::Range;
 
-/// A replacement that tells a whole change.
+/// A replacement that tells a whole change: what went, what came, and how often.
+///
+/// ```
+/// use armistice_core::Formula;
+/// let formula = Formula::of(b"moor(ship); log(ship);", b"moor(tug); log(tug);").unwrap();
+/// assert_eq!((formula.from.as_slice(), formula.times), (&b"ship"[..], 2));
+/// assert_eq!(formula.replay(b"pay(ship);").0, b"pay(tug);");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Formula {
     /// The words that went; none if arguments were added to calls.
@@ -158,7 +165,7 @@ impl Formula {
     }
 
     /// It in words: "`pop` → `pop_front`, 3 times".
-    pub fn told(&self) -> String {
+    pub fn describe(&self) -> String {
         let times = match self.times {
             1 => "once".to_owned(),
             n => format!("{n} times"),

@@ -8,6 +8,7 @@ use crate::merge::format_noise::same_but_for_format;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source, is_blank};
 use crate::text::tokens::same_tokens;
+use std::collections::HashSet;
 
 /// What a side changed in a row that it kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -95,6 +96,38 @@ pub(crate) fn row_edits(
     out
 }
 
+/// Whether rows could not have been matched otherwise: what has no partner stands nowhere on the
+/// other side, and nowhere among what has one.
+///
+/// Any shortest difference then matches the same rows.
+pub(crate) fn is_only_matching(edits: &[RowEdit], base: &Source, side: &Source) -> bool {
+    let rows_of =
+        |text: &Source, rows: LineRange| -> Vec<u64> { text.lines(rows).map(print).collect() };
+    let (mut gone, mut new) = (HashSet::new(), HashSet::new());
+    let mut matched = Vec::new();
+    for edit in edits {
+        match *edit {
+            RowEdit::Keep(b, _, RowChange::Unchanged | RowChange::Whitespace) => matched.push(b),
+            RowEdit::Keep(b, s, _) => {
+                gone.insert(print(base.line(b)));
+                new.insert(print(side.line(s)));
+            }
+            RowEdit::Delete(b) => drop(gone.insert(print(base.line(b)))),
+            RowEdit::Insert(_, s) => new.extend(rows_of(side, s)),
+            RowEdit::Replace(b, s) => {
+                gone.extend(rows_of(base, b));
+                new.extend(rows_of(side, s));
+            }
+        }
+    }
+    let recurs = |b: &LineIdx| {
+        let print = print(base.line(*b));
+        gone.contains(&print) || new.contains(&print)
+    };
+    let none = gone.is_empty() && new.is_empty();
+    none || gone.is_disjoint(&new) && !matched.iter().any(recurs)
+}
+
 /// A number for the signs of a row that are not blank. Rows of one number by accident are
 /// matched, and told apart by their words.
 fn print(line: Line<'_>) -> u64 {
@@ -154,6 +187,7 @@ fn aligned(out: &mut Vec<RowEdit>, base: &Source, b: LineRange, side: &Source, s
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     #[test]
     fn a_comma_at_the_end_is_formatting() {
@@ -167,5 +201,69 @@ mod tests {
             change(base.line(LineIdx(0)), other.line(LineIdx(0))),
             RowChange::Wording
         );
+    }
+    fn both_ways(base: &str, side: &str) -> [Vec<RowEdit>; 2] {
+        let (base, side) = (Source::from(base), Source::from(side));
+        [Algorithm::Histogram, Algorithm::Myers]
+            .map(|by| row_edits(&base, base.all(), &side, side.all(), by))
+    }
+
+    #[test]
+    fn edits_cover_both_texts_in_order() {
+        let base = "moor(ship);\nlog(ship);\npay(fee);\ngo();\n";
+        let side = "  moor(ship);\nlog(tug);\nring(bell);\nsing();\n";
+        for edits in both_ways(base, side) {
+            let (mut at_b, mut at_s) = (0, 0);
+            for edit in &edits {
+                assert_eq!(edit.start().0, at_b, "{edits:?}");
+                at_b = edit.end().0;
+                let new = match edit {
+                    RowEdit::Keep(_, s, _) => LineRange::one(*s),
+                    RowEdit::Insert(_, s) | RowEdit::Replace(_, s) => *s,
+                    RowEdit::Delete(_) => LineRange::new(at_s, at_s),
+                };
+                assert_eq!(new.start.0, at_s, "{edits:?}");
+                at_s = new.end.0;
+            }
+            assert_eq!((at_b, at_s), (4, 4), "{edits:?}");
+            assert_eq!(
+                edits[0],
+                RowEdit::Keep(LineIdx(0), LineIdx(0), RowChange::Whitespace)
+            );
+        }
+    }
+
+    #[test]
+    fn a_row_that_could_be_matched_otherwise_is_noticed() {
+        for (base, side, only) in [
+            // Only indentation, or nothing: there is one way.
+            ("a(1)\nb(2)\n", "  a(1)\n  b(2)\n", true),
+            ("a(1)\nb(2)\nc(3)\n", "a(1)\nB(9)\nc(3)\n", true),
+            // Either of two equal rows may be the one that is gone.
+            ("x(1)\na(1)\na(1)\nb(2)\n", "x(1)\na(1)\nb(2)\n", false),
+            // Rows that changed places: either may be the one that stayed.
+            ("a(1)\nb(2)\n", "b(2)\na(1)\n", false),
+        ] {
+            let [edits, _] = both_ways(base, side);
+            let (base, side) = (Source::from(base), Source::from(side));
+            assert_eq!(is_only_matching(&edits, &base, &side), only, "{edits:?}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn where_rows_match_in_one_way_any_search_finds_it(
+            base in prop::collection::vec(0..9u8, 2..14),
+            side in prop::collection::vec(0..12u8, 2..14),
+        ) {
+            let text = |rows: &[u8]| -> String {
+                rows.iter().map(|n| format!("berth_{n}(\"{}\");\n", "x".repeat(*n as usize))).collect()
+            };
+            let (base, side) = (text(&base), text(&side));
+            let [rare, short] = both_ways(&base, &side);
+            if is_only_matching(&rare, &base.as_str().into(), &side.as_str().into()) {
+                prop_assert_eq!(rare, short);
+            }
+        }
     }
 }

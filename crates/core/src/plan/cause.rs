@@ -29,7 +29,16 @@ pub enum Cause {
     TooLong,
 }
 
-/// Names the cause of a conflict.
+/// Names the cause of a conflict, by what each side did to the rows of base.
+///
+/// # Panics
+/// If the plan has no such region.
+///
+/// ```
+/// use armistice_core::{Cause, Options, cause, plan};
+/// let plan = plan(&"".into(), &"ours\n".into(), &"theirs\n".into(), &Options::default());
+/// assert_eq!(cause(&plan, plan.conflicts()[0]), Cause::BothAdded);
+/// ```
 pub fn cause(plan: &Plan, id: RegionId) -> Cause {
     let (versions, region) = (plan.versions(), plan.region(id));
     let (ours, theirs) = (
@@ -82,7 +91,16 @@ fn share_a_row(edits: &PerSide<Vec<RowEdit>>) -> bool {
     !rows(&edits.ours).is_disjoint(&rows(&edits.theirs))
 }
 
-/// The cause as a person reads it.
+/// The cause of a conflict as a person reads it.
+///
+/// # Panics
+/// If the plan has no such region.
+///
+/// ```
+/// use armistice_core::{Options, describe, plan};
+/// let plan = plan(&"a\n".into(), &"b\n".into(), &"c\n".into(), &Options::default());
+/// assert_eq!(describe(&plan, plan.conflicts()[0]), "both changed the same line");
+/// ```
 pub fn describe(plan: &Plan, id: RegionId) -> String {
     let region = plan.region(id);
     let lines = |n: usize| match n {

@@ -4,11 +4,11 @@
 //! it is made once. Not here: how rows are merged (`merge::rows`).
 
 use crate::diff::hunk::Algorithm;
-use crate::merge::row_edits::RowEdit;
+use crate::merge::row_edits::{RowEdit, is_only_matching};
 use crate::merge::rows::{MergedRows, edits_of, merge_rows};
 use crate::merge::stats::Clash;
 use crate::model::region::Region;
-use crate::model::side::PerSide;
+use crate::model::side::{PerSide, Side};
 use crate::model::versions::Versions;
 use std::sync::OnceLock;
 
@@ -49,6 +49,12 @@ impl FinerMerge {
         let (Ok(rows), Some(edits)) = (self.rows(versions, region), self.edits()) else {
             return false;
         };
+        let only = |side: &Side| {
+            is_only_matching(&edits[*side], &versions.base, versions.get((*side).into()))
+        };
+        if Side::BOTH.iter().all(only) {
+            return true;
+        }
         let Ok(other) = edits_of(versions, region, Algorithm::Myers) else {
             return false;
         };

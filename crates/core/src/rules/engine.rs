@@ -48,12 +48,29 @@ pub static RULES: &[&dyn Rule] = &[
 ];
 
 /// The title of a rule; its id if this build has no such rule.
+///
+/// ```
+/// assert_eq!(armistice_core::rule_title("blend"), "word-by-word blend");
+/// ```
 pub fn rule_title(id: &str) -> &str {
     let rule = RULES.iter().find(|rule| rule.id() == id);
     rule.map_or(id, |rule| rule.title())
 }
 
 /// What the rules make of one conflict: the surest proposal, the first among equals.
+///
+/// `None` if no rule has anything to say. A hint has no resolution; anything surer has one.
+///
+/// # Panics
+/// If the plan has no such region.
+///
+/// ```
+/// use armistice_core::{Certainty, Options, RuleContext, plan, propose};
+/// let (base, ours, theirs) = ("use tide;\n", "use crane;\nuse tide;\n", "use pilot;\nuse tide;\n");
+/// let plan = plan(&base.into(), &ours.into(), &theirs.into(), &Options::default());
+/// let ruling = propose(&plan, plan.conflicts()[0], &RuleContext::default()).unwrap();
+/// assert!(ruling.resolution.is_some() && ruling.certainty > Certainty::Hint);
+/// ```
 pub fn propose(plan: &Plan, id: RegionId, context: &RuleContext) -> Option<Ruling> {
     ruling(&Conflict::new(plan, id), context)
 }

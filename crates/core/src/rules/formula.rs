@@ -58,7 +58,7 @@ impl Rule for Replay {
             let (who, on) = (context.label(side), context.label(side.other()));
             let reason = format!(
                 "{who} changed {} and nothing else; the same is done to {} lines",
-                formula.told(),
+                formula.describe(),
                 whose(on)
             );
             Some(Proposal::likely(without_empty(resolution), reason))

@@ -2,7 +2,16 @@
 
 use encoding_rs::{Encoding as Table, UTF_8};
 
-/// The character encoding a text seems to have.
+/// The character encoding that a text seems to have.
+///
+/// Only for showing and editing: nothing is merged or written by it but what was edited.
+///
+/// ```
+/// use armistice_core::Encoding;
+/// let latin = Encoding::detect(b"Gro\xdfe H\xf6he \xfcber Null\n");
+/// assert_eq!(latin.decode(b"H\xf6he"), "Höhe");
+/// assert_eq!(latin.encode("Höhe").unwrap(), b"H\xf6he");
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Encoding(&'static Table);
 

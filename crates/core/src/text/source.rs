@@ -9,6 +9,14 @@ use std::sync::Arc;
 ///
 /// Concatenating its lines gives the bytes back exactly. Lines end at LF; only
 /// a text without any LF is cut at lone CRs. Cloning shares the bytes.
+///
+/// ```
+/// use armistice_core::{LineEnd, LineIdx, Source};
+/// let text = Source::from("moor\r\npay");
+/// assert_eq!(text.line(LineIdx(0)).content(), b"moor");
+/// assert_eq!(text.line(LineIdx(0)).end(), LineEnd::CrLf);
+/// assert_eq!(text.slice(text.all()), text.bytes());
+/// ```
 #[derive(Clone)]
 pub struct Source(Arc<Inner>);
 

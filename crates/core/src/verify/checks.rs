@@ -112,6 +112,16 @@ pub struct Inputs<'a> {
 }
 
 /// Looks at a merged text; findings come in the order of [`Check::ALL`], then by line.
+///
+/// Without the versions only markers are looked for: what was mixed before cannot be told then.
+/// Linear in the texts.
+///
+/// ```
+/// use armistice_core::{Check, Inputs, check};
+/// let result = "moor\n<<<<<<< ours\npay\n=======\nlog\n>>>>>>> theirs\n".into();
+/// let found = check(&Inputs { result: &result, versions: None });
+/// assert_eq!((found[0].check, found[0].line.unwrap().number()), (Check::Markers, 2));
+/// ```
 pub fn check(inputs: &Inputs<'_>) -> Vec<Finding> {
     let mut found = markers(inputs);
     if let Some(versions) = inputs.versions {

@@ -91,6 +91,19 @@ impl Default for Markers {
 }
 
 /// The merged bytes, with markers around what is still open.
+///
+/// A text in which nothing is open comes out as [`Draft::bytes`] gives it.
+///
+/// ```
+/// use armistice_core::{MarkerStyle, Markers, Options, Session, plan, render_with_markers};
+/// use std::sync::Arc;
+///
+/// let plan = plan(&"a\n".into(), &"b\n".into(), &"c\n".into(), &Options::default());
+/// let session = Session::new(Arc::new(plan));
+/// let markers = Markers { style: MarkerStyle::Sides, ..Markers::default() };
+/// let bytes = render_with_markers(session.draft(), &markers);
+/// assert_eq!(bytes, b"<<<<<<< ours\nb\n=======\nc\n>>>>>>> theirs\n");
+/// ```
 pub fn render_with_markers(draft: &Draft, markers: &Markers) -> Vec<u8> {
     let versions = draft.plan().versions();
     let mut out = Vec::with_capacity(
@@ -188,10 +201,17 @@ fn kind_of(line: &[u8], size: usize) -> Option<MarkerKind> {
     (signs == size && matches!(line.get(size), None | Some(b' '))).then_some(kind)
 }
 
-/// The marker lines of a text, seven signs or more, nested ones included.
+/// The marker lines of a text, of seven signs or more, nested ones included; linear in the text.
 ///
 /// A row of `=` counts only after an opening marker that nothing has closed:
 /// by itself it is an underline.
+///
+/// ```
+/// use armistice_core::{MarkerKind, find_markers};
+/// let found = find_markers(&"title\n=======\n<<<<<<< ours\n".into());
+/// assert_eq!(found.len(), 1);
+/// assert_eq!((found[0].0.number(), found[0].1), (3, MarkerKind::Ours));
+/// ```
 pub fn find_markers(text: &Source) -> Vec<(LineIdx, MarkerKind)> {
     let mut found = Vec::new();
     let mut inside: Vec<usize> = Vec::new();
@@ -261,7 +281,16 @@ impl std::error::Error for MarkerError {}
 /// Cuts a text at markers of exactly `size` signs; longer ones are nested and stay text.
 ///
 /// # Errors
-/// If markers are missing or out of order.
+/// If markers are missing or out of order; the error says at which line.
+///
+/// ```
+/// use armistice_core::{LineRange, Part, parse_markers};
+/// let text = "<<<<<<< ours\na\n=======\nb\n>>>>>>> theirs\n".into();
+/// let parts = parse_markers(&text, 7)?;
+/// let Part::Conflict { ours, base, .. } = &parts[0] else { panic!("{parts:?}") };
+/// assert_eq!((*ours, *base), (LineRange::new(1, 2), None));
+/// # Ok::<(), armistice_core::MarkerError>(())
+/// ```
 pub fn parse_markers(text: &Source, size: usize) -> Result<Vec<Part>, MarkerError> {
     let mut parser = Parser {
         parts: Vec::new(),

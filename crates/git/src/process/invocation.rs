@@ -105,7 +105,7 @@ impl Output {
     }
 
     /// All it said and printed, errors first, for a person.
-    pub fn told(&self) -> String {
+    pub fn message(&self) -> String {
         let text = |bytes| String::from_utf8_lossy(bytes).trim_end().to_owned();
         let parts = [text(&self.stderr), text(&self.stdout)];
         let parts: Vec<_> = parts.into_iter().filter(|p| !p.is_empty()).collect();
@@ -135,7 +135,7 @@ pub trait Git {
 }
 
 pub(crate) fn failed(call: &Invocation, output: &Output) -> Error {
-    let message = output.told();
+    let message = output.message();
     if let Some(lock) = lock_in(&message) {
         return Error::Locked { lock };
     }

@@ -95,7 +95,7 @@ pub fn run_ending(
     }
     Ok(After {
         verdict,
-        told: output.told(),
+        told: output.message(),
         kept,
     })
 }

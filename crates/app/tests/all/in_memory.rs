@@ -517,3 +517,81 @@ mod an_update {
         );
     }
 }
+
+mod the_bars {
+    use super::*;
+    use armistice::base::keymap::rows_for;
+    use armistice::view::ask::matches;
+    use armistice::view::bars::{key_bar, rail_tabs};
+    use armistice::view::gate::gate;
+
+    #[test]
+    fn keys_on_the_bar_never_overlap_and_help_and_ask_are_always_there() {
+        for size in SIZES {
+            let mut state = in_quay(size);
+            for key in ["2", "3", "e", "esc", "5", "6"] {
+                press(&mut state, key);
+                let bar = key_bar(&state, size.0);
+                for pair in bar.windows(2) {
+                    assert!(pair[0].to <= pair[1].from, "{size:?} {key}");
+                }
+                let last = bar.last().expect("there is a key");
+                assert!(last.to <= size.0, "{size:?} {key}: {}", last.to);
+                if !matches!(state.open_file().map(|f| &f.view.mode), Some(Mode::Edit(_))) {
+                    let commands: Vec<_> = bar.iter().map(|key| key.command).collect();
+                    assert!(commands.contains(&Command::Help), "{size:?} {key}");
+                    assert!(commands.contains(&Command::Ask), "{size:?} {key}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn tabs_stand_side_by_side_and_count_what_is_done() {
+        let mut state = in_quay((160, 47));
+        let texts = |state: &State| -> Vec<String> {
+            let tabs = rail_tabs(state);
+            assert!(tabs.windows(2).all(|pair| pair[0].3 <= pair[1].2));
+            tabs.into_iter().map(|(_, text, ..)| text).collect()
+        };
+        assert_eq!(texts(&state)[0].trim(), "2 Docket 0/2");
+        assert_eq!(texts(&state)[1].trim(), "3 Parley 0/2");
+        press(&mut state, "o");
+        assert_eq!(texts(&state)[1].trim(), "3 Parley 1/2");
+        // Nothing was checked yet, so neither word that is green stands there.
+        let all = texts(&state).concat();
+        assert!(!all.contains("clean") && !all.contains("ready"), "{all}");
+    }
+
+    #[test]
+    fn whatever_can_be_done_is_found_by_its_name() {
+        let mut state = in_quay((160, 47));
+        for key in ["2", "3", "5", "6"] {
+            press(&mut state, key);
+            for row in rows_for(state.context()).filter(|row| row.command != Command::Ask) {
+                let found = matches(&state, row.label);
+                let there = found.iter().any(|found| found.command == row.command);
+                assert!(there, "{key}: {}", row.label);
+            }
+            assert!(matches(&state, "no such thing at all zzz").is_empty());
+        }
+    }
+
+    #[test]
+    fn the_gate_stays_shut_while_anything_is_open_or_only_settled() {
+        let mut state = in_quay((160, 47));
+        assert!(gate(&state).is_some());
+        for file in 0..2 {
+            while state.open_file().unwrap().draft().counts().open > 0 {
+                press(&mut state, "n");
+                press(&mut state, "o");
+            }
+            if file == 0 {
+                press(&mut state, "]");
+            }
+        }
+        assert_eq!(state.totals().0.open, 0);
+        let why = gate(&state).expect("settled is not written and staged");
+        assert!(why.contains("not finished"), "{why}");
+    }
+}

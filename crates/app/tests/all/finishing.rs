@@ -186,6 +186,36 @@ fn what_cannot_be_noted_is_not_staged_either() {
 }
 
 #[test]
+fn a_second_write_that_is_refused_leaves_the_first_as_it_was() {
+    let repo = stopped_in(&["a.txt"]);
+    let first = settled(&repo, Version::Theirs);
+    assert!(first.service.finish(&first.all()).results[0].is_ok());
+    let again = settled(&repo, Version::Ours);
+    let files = again.all();
+    let before = (repo.read("a.txt"), repo.git(&["ls-files", "-s"]));
+    repo.write(".git/index.lock", "");
+    assert!(again.service.finish(&files).results[0].is_err());
+    fs::remove_file(repo.path(".git/index.lock")).unwrap();
+    let noted = fs::read(repo.path(".git/armistice/written.jsonl")).unwrap();
+    fs::remove_file(repo.path(".git/armistice/written.jsonl")).unwrap();
+    repo.write(".git/armistice/written.jsonl/in the way", "");
+    let overwrite = |file: Finish| Finish {
+        overwrite: Overwrite::Yes,
+        ..file
+    };
+    let forced: Vec<Finish> = files.clone().into_iter().map(overwrite).collect();
+    assert!(again.service.finish(&forced).results[0].is_err());
+    let after = (repo.read("a.txt"), repo.git(&["ls-files", "-s"]));
+    assert_eq!(after, before, "still staged as the first write left it");
+    // With the record as it was, the second write goes through unasked.
+    fs::remove_dir_all(repo.path(".git/armistice/written.jsonl")).unwrap();
+    repo.write(".git/armistice/written.jsonl", noted);
+    let done = again.service.finish(&files);
+    assert!(done.results[0].is_ok(), "{:?}", done.results);
+    assert_eq!(repo.read("a.txt"), OURS);
+}
+
+#[test]
 fn a_file_that_may_run_may_still_run() {
     let repo = Repo::new();
     repo.write("run.sh", BASE);

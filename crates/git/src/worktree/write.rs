@@ -1,7 +1,7 @@
 //! Finishing a case: working file and index together, and taking that back.
 //!
-//! Order matters. The new file is made ready beside its place first, then the
-//! index is changed (which fails whole if its lock is held), then one rename
+//! Order matters. The new file is made ready beside its place first, it is noted
+//! what will stand there, then the index is changed (which fails whole if its lock is held), then one rename
 //! puts the file in place. Whatever fails, both are as they were.
 
 use crate::case::kinds::CaseKind;
@@ -231,7 +231,7 @@ fn ready(
     Ok((kept, Change::prepare(stage, content, &now.file)?, after))
 }
 
-/// Stages all entries in one step, notes them, then puts each file in its place.
+/// Notes all files, stages their entries in one step, then puts each in its place.
 fn finish(
     repo: &Repository,
     requests: &[WriteRequest<'_>],
@@ -247,11 +247,14 @@ fn finish(
     let records: Vec<(&RepoPath, Record)> = (pending.iter())
         .map(|one| (&one.case.path, record_of(&earlier, one, &head)))
         .collect();
-    stage_entries(repo, pending.iter().map(|p| (p.case, p.stage.as_ref())))?;
-    if let Err(error) = store.record(records.iter().map(|(path, record)| (*path, Some(record)))) {
-        for one in &pending {
-            unstage(repo, one.case)?;
-        }
+    // Noted first: what cannot be noted must not be staged either.
+    store.record(records.iter().map(|(path, record)| (*path, Some(record))))?;
+    if let Err(error) = stage_entries(repo, pending.iter().map(|p| (p.case, p.stage.as_ref()))) {
+        store.record(
+            pending
+                .iter()
+                .map(|p| (&p.case.path, earlier.of(&p.case.path))),
+        )?;
         return Err(error);
     }
     let (mut done, mut failed) = (Vec::new(), Vec::new());

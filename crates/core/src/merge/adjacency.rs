@@ -3,7 +3,7 @@
 use crate::diff::align::best_pairs;
 use crate::limits::RIVAL_ALIKE;
 use crate::merge::dependence::{attaches_to_next, is_self_contained};
-use crate::merge::row_edits::RowEdit;
+use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::merge::stats::MergeStats;
 use crate::model::segment::Segment;
 use crate::model::side::{PerSide, Side};
@@ -114,6 +114,8 @@ impl<'a> Adjacency<'a> {
         };
         let none = LineRange::default();
         let (rows, new) = match edit {
+            // The same words, the same brackets.
+            RowEdit::Keep(_, _, RowChange::Unchanged | RowChange::Whitespace) => return 0,
             RowEdit::Keep(b, s, _) => (LineRange::one(b), LineRange::one(s)),
             RowEdit::Delete(b) => (LineRange::one(b), none),
             RowEdit::Replace(rows, new) => (rows, new),

@@ -5,7 +5,7 @@
 
 use crate::diff::hunk::{Algorithm, Hunk};
 use crate::diff::interned::InternedLines;
-use crate::diff::lines::hunks;
+use crate::diff::lines::{hunks, is_only_difference};
 use crate::limits::SECOND_LOOK_CONFLICTS;
 use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
 use crate::model::side::PerSide;
@@ -149,7 +149,8 @@ impl Plan {
 ///
 /// Total: never fails, on any bytes. What it cannot decide is a region of kind
 /// [`RegionKind::Conflict`]. Changes that touch each other are conflicts, as they are
-/// for git. Swapping the sides substitutions the plan and nothing else.
+/// for git. Swapping the sides swaps the two in the plan and
+/// changes nothing else.
 ///
 /// ```
 /// use armistice_core::{plan, RegionKind, Options, Source};
@@ -225,7 +226,11 @@ fn agreed(lines: &InternedLines, algorithm: Algorithm) -> (PerSide<Vec<Hunk>>, V
     };
     let first = by(algorithm);
     let few = (1..=SECOND_LOOK_CONFLICTS).contains(&clashes(&first.1));
-    if few && algorithm != Algorithm::Histogram {
+    let only = |hunks: &[Hunk], side: &[Token]| {
+        is_only_difference(hunks, &lines.base, side, lines.distinct)
+    };
+    let pointless = || only(&first.0.ours, &lines.ours) && only(&first.0.theirs, &lines.theirs);
+    if few && algorithm != Algorithm::Histogram && !pointless() {
         let other = by(Algorithm::Histogram);
         if clashes(&other.1) == 0 {
             return other;

@@ -1,4 +1,4 @@
-//! What the rest stands on: commands and keys, settings, theme, text that is safe to show, the editor.
+//! What all other folders use: commands and keys, settings, theme, text that is safe to show, the editor.
 
 pub mod commands;
 pub mod editor;

@@ -1,4 +1,4 @@
-//! The command line: what each subcommand does and how it exits.
+//! The command line: its arguments, and one file for each group of subcommands.
 
 pub mod cli;
 pub mod demo;

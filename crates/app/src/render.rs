@@ -1,4 +1,4 @@
-//! From state to cells. Reads only; every size comes from the view.
+//! Drawing: one file a screen. Reads the state and never changes it; every size comes from `view`.
 
 pub mod accord;
 pub mod canvas;

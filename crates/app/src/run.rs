@@ -1,4 +1,4 @@
-//! Carries effects out, and joins terminal, state and work.
+//! The event loop, and the worker threads that carry out effects.
 
 pub mod runtime;
 pub mod worker;

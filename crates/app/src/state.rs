@@ -1,4 +1,4 @@
-//! Everything the screens show, as one value, and what may happen to it.
+//! The state of the program as one value, the actions that change it, and the effects they ask for.
 
 pub mod action;
 pub mod app;

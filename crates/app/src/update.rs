@@ -1,4 +1,4 @@
-//! From an action to the next state and the work to be done. Pure: no I/O.
+//! How actions change the state, one file for each part of the program. Pure: no I/O.
 
 pub mod accord;
 pub mod deciding;

@@ -1,4 +1,4 @@
-//! What is where on the screen and what a click means: computed from the state, never drawn.
+//! Layout: what is where on the screen, and what a click means. Computed from the state alone; draws nothing.
 
 pub mod areas;
 pub mod ask;

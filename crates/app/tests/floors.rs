@@ -346,12 +346,12 @@ fn circles(arrows: &BTreeMap<&str, BTreeSet<&str>>) -> Vec<String> {
         seen
     };
     let reached: BTreeMap<&str, _> = arrows.keys().map(|file| (*file, reach(file))).collect();
-    let mut told = BTreeSet::new();
+    let mut circles = BTreeSet::new();
     for (file, seen) in &reached {
         let back = |other: &&&str| reached.get(**other).is_some_and(|r| r.contains(file));
         let circle: BTreeSet<&str> = seen.iter().filter(back).copied().collect();
         if circle.contains(file) {
-            told.insert(circle);
+            circles.insert(circle);
         }
     }
     let tell = |circle: BTreeSet<&str>| {
@@ -365,11 +365,11 @@ fn circles(arrows: &BTreeMap<&str, BTreeSet<&str>>) -> Vec<String> {
         let rows: Vec<String> = circle.iter().map(inner).collect();
         format!("a circle of {} files:\n{}", circle.len(), rows.join("\n"))
     };
-    told.into_iter().map(tell).collect()
+    circles.into_iter().map(tell).collect()
 }
 
 /// Faults of made-up files on the floors `low` (upper) and `high`.
-fn told(files: &[(&str, &str)]) -> Vec<String> {
+fn faults_among(files: &[(&str, &str)]) -> Vec<String> {
     let files = files
         .iter()
         .map(|(file, text)| ((*file).to_owned(), (*text).to_owned()));
@@ -388,35 +388,38 @@ fn what_is_in_order_has_no_fault() {
         ("low/b.rs", "use self::c::D;\nmod c { pub struct D; }\n"),
         ("high.rs", high),
     ];
-    assert_eq!(told(&files), [""; 0]);
+    assert_eq!(faults_among(&files), [""; 0]);
 }
 
 #[test]
 fn every_kind_of_fault_is_found() {
     let up = [("low.rs", "fn f() { crate::high::g() }"), ("high.rs", "")];
-    assert_eq!(told(&up), ["low.rs points up to high.rs"]);
+    assert_eq!(faults_among(&up), ["low.rs points up to high.rs"]);
     let by_super = [
         ("low/a.rs", "use super::super::high::{x::{Y}, Z};"),
         ("low.rs", ""),
         ("high.rs", ""),
     ];
-    assert_eq!(told(&by_super).len(), 2);
+    assert_eq!(faults_among(&by_super).len(), 2);
     let missing = [("low.rs", ""), ("cellar/a.rs", "")];
     assert_eq!(
-        told(&missing),
+        faults_among(&missing),
         ["cellar/a.rs stands on no floor of the table"]
     );
     let root = [
         ("low.rs", "use crate::{Side, low::x};"),
         ("lib.rs", "pub use low::Side;"),
     ];
-    assert_eq!(told(&root), ["low.rs takes crate::Side from the root"]);
+    assert_eq!(
+        faults_among(&root),
+        ["low.rs takes crate::Side from the root"]
+    );
     let circle = [
         ("low/a.rs", "use crate::low::b::B;"),
         ("low/b.rs", "use super::a::A;"),
         ("low.rs", ""),
     ];
-    let found = told(&circle);
+    let found = faults_among(&circle);
     assert_eq!(found.len(), 1);
     assert!(found[0].contains("low/b.rs -> low/a.rs"), "{}", found[0]);
 }

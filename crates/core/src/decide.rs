@@ -1,4 +1,4 @@
-//! What may stand for a region: resolutions, rulings, policies, and what was decided before.
+//! What may stand for a region: resolutions, the rulings that propose them, white-space policies, past resolutions.
 
 pub(crate) mod past;
 pub(crate) mod policy;

@@ -1,4 +1,4 @@
-//! Sides, versions, regions, segments: the nouns of a merge.
+//! Sides, versions, regions and segments: the types that all of core is written in.
 
 pub(crate) mod region;
 pub(crate) mod segment;

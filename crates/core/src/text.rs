@@ -1,4 +1,4 @@
-//! Bytes, lines, tokens: what a text is made of, and how it is shown.
+//! Texts: bytes cut into lines and tokens, decoding for display, and the table of languages.
 
 pub(crate) mod encoding;
 pub(crate) mod language;

@@ -33,9 +33,9 @@ fn a_conflict_of_too_many_rows_says_so_and_is_only_explained() {
     let beyond = rows(CONFLICT_ROWS + 1);
     assert_eq!(beyond.conflicts().len(), 1);
     assert_eq!(cause(&beyond, beyond.conflicts()[0]), Cause::TooLong);
-    let told = ruling(&beyond).unwrap();
+    let ruling = ruling(&beyond).unwrap();
     assert_eq!(
-        (told.rule.as_str(), told.certainty, told.resolution),
+        (ruling.rule.as_str(), ruling.certainty, ruling.resolution),
         ("too-long", Certainty::Hint, None)
     );
 }

@@ -40,7 +40,7 @@ fn edit(session: &mut Session, lines: (u32, u32), text: &str, prefer: Option<Reg
 }
 
 /// The draft, each line behind the letter of its origin.
-fn told(session: &Session) -> String {
+fn render(session: &Session) -> String {
     let draft = session.draft();
     let line = |at| {
         let line = draft.line(LineIdx(at)).unwrap();
@@ -60,7 +60,7 @@ fn told(session: &Session) -> String {
 }
 
 fn check(session: &Session, expected: &[&str]) {
-    let got = told(session);
+    let got = render(session);
     let got: Vec<_> = got.lines().collect();
     assert_eq!(got, expected);
 }
@@ -141,9 +141,9 @@ fn a_change_of_one_side_is_declined_and_restored() {
         Entry::Settle(ours, Resolution::Take(Version::Base)),
     )
     .unwrap();
-    assert!(told(&session).contains("bone\n"));
+    assert!(render(&session).contains("bone\n"));
     decide(&mut session, Entry::Restore(ours)).unwrap();
-    assert!(told(&session).contains("oONE\n"));
+    assert!(render(&session).contains("oONE\n"));
     assert_eq!(
         decide(&mut session, Entry::Reopen(ours)),
         Err(Refused::NotAConflict(ours))
@@ -267,7 +267,7 @@ fn edits_of_one_step_all_refer_to_the_draft_before_it() {
 #[test]
 fn what_does_not_fit_is_refused_and_changes_nothing() {
     let mut session = session();
-    let before = told(&session);
+    let before = render(&session);
     let nowhere = RegionId(99);
     let at = |start, end| LineEdit {
         lines: LineRange::new(start, end),
@@ -306,7 +306,7 @@ fn what_does_not_fit_is_refused_and_changes_nothing() {
     for (entry, refused) in table {
         assert_eq!(decide(&mut session, entry), Err(refused));
         assert!(!refused.to_string().is_empty());
-        assert_eq!(told(&session), before);
+        assert_eq!(render(&session), before);
     }
     assert!(session.steps().is_empty());
     assert_eq!(session.apply(&Event::Redo), Err(Refused::Tangled));
@@ -334,7 +334,7 @@ fn undo_forgets_nothing_until_something_else_is_decided() {
     assert_eq!(session.redoable().unwrap().label, "test");
     session.apply(&Event::Undo).unwrap();
     session.apply(&Event::Redo).unwrap();
-    assert!(told(&session).contains("oTWO ours"));
+    assert!(render(&session).contains("oTWO ours"));
     settle(&mut session, 0, Resolution::Drop);
     assert_eq!(session.redoable(), None);
     assert_eq!(session.steps().len(), 2);

@@ -146,7 +146,7 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
             Some(clash) => format!("{clash:?}"),
             None => format!("{:?}", conflict.risks(&context)),
         };
-        let told = if rule.is_empty() {
+        let row = if rule.is_empty() {
             String::new()
         } else {
             format!("{rule} {risks}")
@@ -161,7 +161,7 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
                 print_of(&plan, id)
             );
         }
-        tally.rules.entry((certainty, told)).or_default()[column] += 1;
+        tally.rules.entry((certainty, row)).or_default()[column] += 1;
         let name = format!("{} {rule}", certainty.map_or("open", Certainty::name));
         if show.is_some_and(|(wanted, letters)| {
             (wanted == rule || wanted == name.trim()) && letters.contains(LETTERS[column])

@@ -1,4 +1,4 @@
-//! Text made safe and measured for a terminal; nothing of a file reaches it raw.
+//! Text made safe for a terminal and measured in columns; no byte of a file reaches the terminal raw.
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

@@ -1,4 +1,4 @@
-//! What a person has set: read from a file once, changed for the session by keys.
+//! The settings: read from a file once, changed for the session by keys.
 
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{AutoSettle, RULES, RuleContext, WhitespacePolicy};
@@ -54,7 +54,7 @@ impl Settings {
         Ok(settings)
     }
 
-    /// What rules are told of a file.
+    /// What rules know of a file.
     pub fn context(&self, path: String, ours: &str, theirs: &str) -> RuleContext {
         RuleContext {
             path,

@@ -1,4 +1,4 @@
-//! Colours and marks by role. Colour means party, always and only.
+//! Colours and marks by role. A colour always means a party of the merge, and nothing else.
 
 use armistice_core::{Origin, Side, Version};
 use ratatui::style::{Color, Modifier, Style};

@@ -1,4 +1,4 @@
-//! What is possible for a conflict: the lines of the settle box.
+//! The possible resolutions of a conflict: the rows of the settle box.
 
 use crate::case::opened::OpenedFile;
 use armistice_core::{RegionId, Resolution, Side, Version, rule_title};
@@ -27,7 +27,7 @@ pub fn reindented_name(words: Side) -> &'static str {
 ///
 /// Choices that would give the same lines as one before them are left out.
 pub fn choices(file: &OpenedFile, region: RegionId) -> Vec<Choice> {
-    let cell = file.plan().region(region);
+    let lines = file.plan().region(region);
     if file.plan().conflict_of(region).is_none() {
         return Vec::new();
     }
@@ -40,7 +40,7 @@ pub fn choices(file: &OpenedFile, region: RegionId) -> Vec<Choice> {
         ("d", Resolution::Drop),
     ];
     let versions = file.plan().versions();
-    let text = |version| versions.get(version).slice(cell.lines(version));
+    let text = |version| versions.get(version).slice(lines.lines(version));
     let (ours, theirs, base) = (
         text(Version::Ours),
         text(Version::Theirs),
@@ -57,14 +57,14 @@ pub fn choices(file: &OpenedFile, region: RegionId) -> Vec<Choice> {
     let plain = possible.map(|(key, resolution)| Choice {
         key,
         label: resolution.name().to_owned(),
-        lines: resolution.len(cell),
+        lines: resolution.len(lines),
         resolution,
     });
     let reindented = file.reindented.get(&region).into_iter().flatten();
     let reindented = reindented.map(|(words, resolution)| Choice {
         key: if *words == Side::Ours { "i" } else { "I" },
         label: reindented_name(*words).to_owned(),
-        lines: resolution.len(cell),
+        lines: resolution.len(lines),
         resolution: resolution.clone(),
     });
     let proposed = file.proposal(region).and_then(|ruling| {
@@ -72,7 +72,7 @@ pub fn choices(file: &OpenedFile, region: RegionId) -> Vec<Choice> {
         Some(Choice {
             key: PROPOSAL,
             label: rule_title(&ruling.rule).to_owned(),
-            lines: resolution.len(cell),
+            lines: resolution.len(lines),
             resolution,
         })
     });

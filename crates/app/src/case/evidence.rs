@@ -202,7 +202,7 @@ fn whole(tone: Tone, text: String) -> Vec<(Tone, String)> {
     vec![(Tone::Plain, indent.to_owned()), (tone, words.to_owned())]
 }
 
-/// A re-worded line, told as `kept[old→new]kept`.
+/// A re-worded line, shown as `kept[old→new]kept`.
 fn inline(file: &OpenedFile, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
     let mut out = Vec::new();
     for span in spans(old, new) {

@@ -30,7 +30,7 @@ fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {
         finding: Finding::new(Check::Open, line, what),
     };
     let all = open.plan().conflicts().len();
-    let told = open.draft().open().filter_map(|id| {
+    let open_conflicts = open.draft().open().filter_map(|id| {
         let conflict = open.plan().conflict_of(id)?;
         let why = open
             .causes
@@ -42,12 +42,12 @@ fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {
             format!("conflict {conflict} of {all} is open: {why}"),
         ))
     });
-    let told: Vec<_> = told.collect();
-    match told.is_empty() {
+    let findings: Vec<_> = open_conflicts.collect();
+    match findings.is_empty() {
         true => vec![finding(
             None,
             "settled, but not written and staged yet".to_owned(),
         )],
-        false => told,
+        false => findings,
     }
 }

@@ -1,4 +1,4 @@
-//! Finishing files: written and staged first, and remembered only if that was done.
+//! Finishing files: written and staged first; how their conflicts were settled is remembered only if that worked.
 
 use crate::case::opened::OpenedFile;
 use armistice_core::{Certainty, PastResolution, RegionId, RegionState};

@@ -49,7 +49,7 @@ pub fn propose_in_parallel(plan: &Plan, context: &RuleContext) -> Vec<(RegionId,
     blocks.into_iter().flat_map(|(_, found)| found).collect()
 }
 
-/// What rules are told of every file.
+/// What rules know of every file.
 #[derive(Clone, Debug, Default)]
 pub struct RuleSettings {
     pub ours: String,
@@ -66,7 +66,7 @@ impl RuleSettings {
         }
     }
 
-    /// What rules are told of one file.
+    /// What rules know of one file.
     pub fn context(&self, case: &Case, past: &PastResolutions) -> RuleContext {
         let path = case.path.to_string();
         RuleContext {

@@ -1,4 +1,4 @@
-//! The command line: what each subcommand does and how it exits.
+//! From parsed arguments to the subcommand that was asked for.
 
 use crate::commands::cli::{Cli, Command, DemoKind};
 use crate::commands::exit::Exit;

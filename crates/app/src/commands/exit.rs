@@ -1,4 +1,4 @@
-//! How the program ends.
+//! The exit codes.
 
 /// How the program ends.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

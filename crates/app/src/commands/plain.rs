@@ -1,4 +1,4 @@
-//! The same work without a screen: docket, settle, proof, conclude.
+//! `docket`, `settle`, `proof` and `conclude`: the work of the screens on the plain command line.
 
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
@@ -203,7 +203,7 @@ pub(crate) fn settle(
     }
     let service = CaseService::new(repo.clone());
     let read = read_all(&service, &cases, &rule_settings(&situation)?);
-    // What can be told of all of them is told before anything is changed.
+    // What can be refused for all of them is refused before anything is changed.
     let steps: Vec<_> = read
         .iter()
         .map(|file| step_for(file, by, conflict))
@@ -472,7 +472,10 @@ pub(crate) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool)
             Ok(Exit::Open)
         }
         Verdict::Refused | Verdict::BackedOut => {
-            bail!("git or a hook refused; nothing was lost:\n{}", after.told)
+            bail!(
+                "git or a hook refused; nothing was lost:\n{}",
+                after.message
+            )
         }
     }
 }

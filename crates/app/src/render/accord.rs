@@ -73,7 +73,7 @@ impl Canvas<'_> {
         if let Some(PerSide { ours, theirs }) =
             state.accord.against.filter(|_| worth_telling(state))
         {
-            let told = |(files, added, removed): (usize, usize, usize)| {
+            let describe = |(files, added, removed): (usize, usize, usize)| {
                 format!(
                     "{}, {} added, {} removed",
                     count(files, "file"),
@@ -83,13 +83,13 @@ impl Canvas<'_> {
             };
             let label = &state.situation.ours.label;
             let label = label.strip_prefix("onto ").unwrap_or(label);
-            lines.push(format!("staged against {label}: {}", told(ours)));
+            lines.push(format!("staged against {label}: {}", describe(ours)));
             // A single commit stands on other files; against it the numbers say nothing.
             if state.situation.operation == Operation::Merge {
                 lines.push(format!(
                     "staged against {}: {}",
                     state.situation.theirs.label,
-                    told(theirs)
+                    describe(theirs)
                 ));
             }
         }
@@ -177,7 +177,7 @@ impl Canvas<'_> {
         for (y, (role, side)) in
             (y..).zip([(Role::Ours, ledger.ours), (Role::Theirs, ledger.theirs)])
         {
-            let told = [("added", side.added), ("removed", side.removed)].map(|(verb, fates)| {
+            let fates = [("added", side.added), ("removed", side.removed)].map(|(verb, fates)| {
                 let parts = [
                     (fates.kept, "kept"),
                     (fates.blended, "blended"),
@@ -187,16 +187,16 @@ impl Canvas<'_> {
                     (fates.missing, "MISSING"),
                 ];
                 let parts = parts.iter().filter(|(n, _)| *n > 0);
-                let told: Vec<_> = parts.map(|(n, word)| format!("{n} {word}")).collect();
+                let parts: Vec<_> = parts.map(|(n, word)| format!("{n} {word}")).collect();
                 match fates.all() {
                     0 => format!("{verb} nothing"),
-                    n => format!("{verb} {}: {}", count(n, "line"), told.join(", ")),
+                    n => format!("{verb} {}: {}", count(n, "line"), parts.join(", ")),
                 }
             });
             let mut pen = self.pen(area, y);
             pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
             let room = pen.room();
-            pen.write(&fit(&told.join(" · "), room), theme.text());
+            pen.write(&fit(&fates.join(" · "), room), theme.text());
         }
     }
 

@@ -1,4 +1,4 @@
-//! What the parts of the drawing share.
+//! The frame, the theme and the state that all drawing functions use, and the helpers they share.
 
 use crate::base::safe_text::Pen;
 use crate::base::theme::{Role, Theme};
@@ -7,7 +7,7 @@ use crate::view::areas::Screen;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
-/// What the parts of the drawing share.
+/// What every drawing function needs.
 pub(crate) struct Canvas<'a> {
     pub(crate) state: &'a State,
     pub(crate) screen: &'a Screen<'a>,
@@ -21,7 +21,7 @@ impl Canvas<'_> {
         Pen::new(self.buffer, area, y)
     }
 
-    /// A line across with words in it.
+    /// A horizontal rule with a title in it.
     pub(crate) fn rule(&mut self, area: Rect, y: u16, title: &str) {
         let theme = *self.theme;
         let mut pen = self.pen(area, y);

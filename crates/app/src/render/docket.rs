@@ -185,20 +185,20 @@ impl Canvas<'_> {
                 .iter()
                 .find(|b| b.command == Command::Whole(outcome))
                 .map_or("", |b| b.keys[0]);
-            let told = given_up(self.state, FileId(self.state.docket.chosen), outcome);
+            let losses = given_up(self.state, FileId(self.state.docket.chosen), outcome);
             let wide = self.screen.is_wide();
             let mut pen = self.pen(area, y);
             pen.write(key, theme.bold())
                 .to(2)
                 .write(outcome.name(), theme.text());
             if !wide {
-                let told = fit(&told.join("; "), pen.room().saturating_sub(16));
-                pen.to(18).write(&told, theme.faint());
+                let text = fit(&losses.join("; "), pen.room().saturating_sub(16));
+                pen.to(18).write(&text, theme.faint());
                 y += 1;
                 continue;
             }
             y += 1;
-            for text in told {
+            for text in losses {
                 let text = fit(&text, (area.width as usize).saturating_sub(4));
                 self.pen(area, y).to(4).write(&text, theme.faint());
                 y += 1;
@@ -278,7 +278,7 @@ fn what_happened(file: &FileState) -> String {
     }
 }
 
-/// What is told of one case: who did what, and how it was opened.
+/// What is said about one case: who did what, and how it was opened.
 fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
     let (ours, theirs) = whose_words(file.case.kind);
     let mut out = vec![

@@ -1,4 +1,4 @@
-//! From state to cells. Reads only; every size comes from `Screen`.
+//! One whole frame: the bars at the top and the bottom, and the screen between them.
 
 use crate::base::commands::Tab;
 use crate::base::safe_text::{Pen, ago, fit, visible};
@@ -117,9 +117,9 @@ impl Canvas<'_> {
         pen.write(&label, theme.fg(role).add_modifier(Modifier::BOLD));
         if let Some(commit) = &party.commit {
             let age = format!(" · {}", ago(now, commit.time));
-            let told = format!(" · {} {}", commit.short, visible(&commit.subject));
+            let commit_text = format!(" · {} {}", commit.short, visible(&commit.subject));
             let room = width.saturating_sub(pen.column() + age.width() + 1);
-            pen.write(&fit(&told, room), theme.text());
+            pen.write(&fit(&commit_text, room), theme.text());
             if pen.room() > age.width() {
                 pen.write(&age, theme.faint());
             }

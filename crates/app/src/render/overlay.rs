@@ -1,4 +1,4 @@
-//! What stands in front of the screen.
+//! Draws help, Ask, questions and the output of git in front of a screen.
 
 use crate::base::keymap::{KeyContext, is_typing, rows_for};
 use crate::base::safe_text::{fit, visible, wrap};
@@ -19,7 +19,7 @@ impl Canvas<'_> {
             Some(Overlay::Help { top }) => self.help(*top),
             Some(Overlay::Ask { typed, chosen }) => self.ask(typed, *chosen),
             Some(Overlay::Question(question)) => self.question(question),
-            Some(Overlay::Told { title, lines, top }) => self.told(title, lines, *top),
+            Some(Overlay::Output { title, lines, top }) => self.output_box(title, lines, *top),
             None => {}
         }
     }
@@ -74,7 +74,7 @@ impl Canvas<'_> {
             .write("do nothing", theme.text());
     }
 
-    fn told(&mut self, title: &str, lines: &[String], top: usize) {
+    fn output_box(&mut self, title: &str, lines: &[String], top: usize) {
         let theme = *self.theme;
         let area = self.screen.middle(110, lines.len() as u16 + 4);
         let inner = self.panel(area, title);

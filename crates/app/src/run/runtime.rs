@@ -1,4 +1,4 @@
-//! Joins state, terminal and workers: events in, effects out, frames between.
+//! The event loop: reads the terminal, calls `update`, hands effects to workers, draws frames.
 
 use crate::base::settings::Settings;
 use crate::base::theme::Theme;

@@ -20,7 +20,7 @@ pub struct Job {
     pub effect: Effect,
     /// The cases it is about, in the order in which the effect names them.
     pub cases: Vec<Case>,
-    /// What rules are told.
+    /// What rules know of every file.
     pub rules: RuleSettings,
 }
 

@@ -1,4 +1,4 @@
-//! What can happen: keys, mouse, results of work; and what shall be done about it.
+//! Everything that can happen to the state: keys, mouse events and results of work.
 
 use crate::base::commands::Command;
 use crate::case::load::CaseLoad;

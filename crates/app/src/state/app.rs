@@ -1,4 +1,4 @@
-//! Everything the screens show, as one value. Changed by `update` alone.
+//! Everything the screens show, as one value. Only `update` changes it.
 
 use crate::base::commands::Tab;
 use crate::base::editor::Editor;

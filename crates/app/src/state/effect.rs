@@ -1,4 +1,4 @@
-//! Work to be done outside of the state.
+//! Work to be done outside of the state, as values: git, files, the editor.
 
 use crate::case::finish::Finish;
 use armistice_core::{Draft, Event, PastResolution, Plan, RegionId, Ruling};

@@ -1,4 +1,4 @@
-//! A conflicted file as far as it has been read, and where a person is in it.
+//! A conflicted file as far as it has been read, with cursor, scroll position and lenses.
 
 use crate::base::editor::Editor;
 use crate::case::choices::{Choice, choices};

@@ -1,4 +1,4 @@
-//! What stands in front of the screen, and the one-line message.
+//! Help, Ask, questions and output shown in front of a screen; and the one-line message.
 
 use crate::state::effect::{Effect, Rulings};
 
@@ -26,7 +26,7 @@ pub enum Overlay {
     },
     Question(Question),
     /// What git and its hooks said when they refused.
-    Told {
+    Output {
         title: String,
         lines: Vec<String>,
         top: usize,

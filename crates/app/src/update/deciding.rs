@@ -1,4 +1,4 @@
-//! Decisions: applied to sessions, and recorded.
+//! Applies decisions to the sessions of files and asks for them to be recorded.
 
 use crate::base::safe_text::count;
 use crate::state::app::State;

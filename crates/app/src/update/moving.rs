@@ -1,4 +1,4 @@
-//! Moving about a file.
+//! Moving the cursor and the window within a file.
 
 use crate::state::app::State;
 use crate::state::file::OpenFile;

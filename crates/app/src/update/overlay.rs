@@ -1,4 +1,4 @@
-//! What stands in front of the screen: help, Ask, questions, what git said.
+//! Keys and clicks in help, Ask, questions and the output of git.
 
 use crate::base::commands::Command;
 use crate::state::app::State;
@@ -36,7 +36,7 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
                 _ => Vec::new(),
             });
         }
-        Some(Overlay::Help { top } | Overlay::Told { top, .. }) => match name {
+        Some(Overlay::Help { top } | Overlay::Output { top, .. }) => match name {
             "down" | "j" => *top += 1,
             "up" | "k" => *top = top.saturating_sub(1),
             "pagedown" | "space" => *top += 10,

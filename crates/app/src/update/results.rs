@@ -1,4 +1,4 @@
-//! What comes back from work done outside.
+//! Results of effects, taken into the state.
 
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
@@ -217,9 +217,9 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
         }
         (Verdict::Refused, _) => {
             state.complain("git or a hook refused; nothing was lost");
-            state.overlay = Some(Overlay::Told {
+            state.overlay = Some(Overlay::Output {
                 title: "git or a hook refused; nothing was lost".to_owned(),
-                lines: after.told.lines().map(str::to_owned).collect(),
+                lines: after.message.lines().map(str::to_owned).collect(),
                 top: 0,
             });
         }

@@ -159,7 +159,7 @@ fn go_to_ruled(state: &mut State, id: RegionId) -> Vec<Effect> {
         return Vec::new();
     };
     show(file, id);
-    let told = match file.draft().standing(id) {
+    let reason = match file.draft().standing(id) {
         RegionState::Ruled(ruling) => format!(
             "{}: {} · r opens it again",
             rule_title(&ruling.rule),
@@ -167,7 +167,7 @@ fn go_to_ruled(state: &mut State, id: RegionId) -> Vec<Effect> {
         ),
         _ => String::new(),
     };
-    state.say(told);
+    state.say(reason);
     Vec::new()
 }
 
@@ -257,14 +257,14 @@ pub(crate) fn ruled(state: &mut State, all: Vec<(FileId, Vec<(RegionId, Ruling)>
         .iter()
         .filter(|(_, e)| matches!(e, Entry::Reopen(_)))
         .count();
-    let told = match (opened, entries.len() - opened) {
+    let summary = match (opened, entries.len() - opened) {
         (0, n) => format!("{} settled by it", count(n, "conflict")),
         (n, 0) => format!("{} open again", count(n, "conflict")),
         (o, s) => format!("{} open again, {s} settled", count(o, "conflict")),
     };
-    let message = format!("{} · {told} · u takes it back", state.message.text);
+    let message = format!("{} · {summary} · u takes it back", state.message.text);
     state.say(message);
-    do_together(state, &told, entries)
+    do_together(state, &summary, entries)
 }
 
 /// Looks for conflicts like the settled one at hand, in all files.

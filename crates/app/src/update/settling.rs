@@ -1,4 +1,4 @@
-//! Settling what the cursor is on.
+//! Settling the conflict at the cursor by one of its choices.
 
 use crate::base::safe_text::count;
 use crate::state::app::State;

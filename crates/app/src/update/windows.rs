@@ -1,5 +1,5 @@
-//! After every action: what the open file shows is worked out, and cursors are kept inside of what
-//! there is and inside of the window.
+//! After every action: computes what the open file shows, and keeps every cursor inside its list and
+//! inside the window.
 
 use crate::state::app::State;
 use crate::state::file::Mode;

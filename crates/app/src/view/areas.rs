@@ -187,7 +187,7 @@ impl<'a> Screen<'a> {
         (self.under_title().height / 2).min(12)
     }
 
-    /// What is told of the chosen file on Docket.
+    /// What is said about the chosen file on Docket.
     pub fn details(&self) -> Rect {
         let (body, list) = (self.under_title(), self.list());
         match self.is_wide() {

@@ -67,7 +67,7 @@ pub(crate) fn settle_height(file: &OpenFile, area: Rect) -> u16 {
 /// Why a rule settled this, or what it proposes or hints at; in lines.
 pub(crate) fn reason(file: &OpenFile, area: Rect) -> Vec<String> {
     let id = file.view.region;
-    let told = match file.draft().standing(id) {
+    let ruling = match file.draft().standing(id) {
         RegionState::Ruled(ruling) => Some((ruling.certainty, ruling.reason.as_str())),
         RegionState::Open => file
             .opened
@@ -76,7 +76,7 @@ pub(crate) fn reason(file: &OpenFile, area: Rect) -> Vec<String> {
             .map(|r| (r.certainty, r.reason.as_str())),
         _ => None,
     };
-    let Some((certainty, reason)) = told.filter(|_| !is_low(area)) else {
+    let Some((certainty, reason)) = ruling.filter(|_| !is_low(area)) else {
         return Vec::new();
     };
     let mut lines = wrap(
@@ -153,7 +153,7 @@ pub(crate) fn low_cells(
     width: usize,
     chosen: Option<usize>,
 ) -> Vec<(usize, usize, String)> {
-    let cell = |choice: &Choice| {
+    let text = |choice: &Choice| {
         let label = match choice.label.as_str() {
             "ours then theirs" => "ours+theirs",
             "theirs then ours" => "theirs+ours",
@@ -161,7 +161,7 @@ pub(crate) fn low_cells(
         };
         format!("{} {label} {}", choice.key, choice.lines)
     };
-    let texts: Vec<_> = choices.iter().map(cell).collect();
+    let texts: Vec<_> = choices.iter().map(text).collect();
     let wide = |from: usize, to: usize| -> usize {
         let texts = texts[from..to].iter();
         texts.map(|text| text.chars().count() + 2).sum()
@@ -243,7 +243,7 @@ mod tests {
     use super::*;
     use armistice_core::Resolution;
 
-    fn told(width: usize, chosen: Option<usize>) -> Vec<(usize, usize, String)> {
+    fn shown(width: usize, chosen: Option<usize>) -> Vec<(usize, usize, String)> {
         let choice = |(key, label, lines): (&'static str, &str, usize)| Choice {
             key,
             label: label.to_owned(),
@@ -264,12 +264,12 @@ mod tests {
         let numbers = |cells: Vec<(usize, usize, String)>| -> Vec<usize> {
             cells.into_iter().map(|(nth, ..)| nth).collect()
         };
-        assert_eq!(numbers(told(80, None)), [0, 1, 2, 3]);
-        assert_eq!(numbers(told(40, None)), [0, 1]);
-        assert_eq!(numbers(told(40, Some(2))), [1, 2]);
-        assert_eq!(numbers(told(44, Some(3))), [2, 3]);
-        assert_eq!(told(80, None)[1], (1, 12, "t theirs 2".to_owned()));
+        assert_eq!(numbers(shown(80, None)), [0, 1, 2, 3]);
+        assert_eq!(numbers(shown(40, None)), [0, 1]);
+        assert_eq!(numbers(shown(40, Some(2))), [1, 2]);
+        assert_eq!(numbers(shown(44, Some(3))), [2, 3]);
+        assert_eq!(shown(80, None)[1], (1, 12, "t theirs 2".to_owned()));
         // Narrower than the choice itself: cut, but there.
-        assert_eq!(numbers(told(10, Some(3))), [3]);
+        assert_eq!(numbers(shown(10, Some(3))), [3]);
     }
 }

@@ -1,4 +1,4 @@
-//! What stands in the way of concluding.
+//! Why the merge cannot be concluded yet, if it cannot.
 
 use crate::base::safe_text::count;
 use crate::state::app::State;

@@ -30,15 +30,15 @@ pub fn given_up(state: &State, at: FileId, outcome: FileOutcome) -> Vec<String> 
 
 /// What one side did to the whole file, in words.
 fn work_of(load: &FileLoad, side: Side) -> String {
-    let told = |changes: LineCounts| {
+    let describe = |changes: LineCounts| {
         let LineCounts { added, removed } = changes;
         format!("{} added, {removed} removed", count(added, "line"))
     };
     match load {
-        FileLoad::Lines(open) => told(open.plan().changes()[side]),
+        FileLoad::Lines(open) => describe(open.plan().changes()[side]),
         FileLoad::Whole(whole) => match (whole.sizes[side], whole.changes) {
             (None, _) => "its removal of the file".to_owned(),
-            (Some(_), Some(changes)) => told(changes[side]),
+            (Some(_), Some(changes)) => describe(changes[side]),
             (Some(size), None) => format!("a version of {}", count(size, "byte")),
         },
         FileLoad::Waiting | FileLoad::Failed(_) => "not read".to_owned(),

@@ -1,4 +1,4 @@
-//! What a click means.
+//! Hit testing: what a click or a turn of the wheel at some place of the screen means.
 
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Editor;

@@ -1,4 +1,4 @@
-//! A whole file in a few cells: whose change is where.
+//! A whole file in the height of the window: whose change is where.
 
 use crate::base::theme::Role;
 use crate::state::file::OpenFile;

@@ -110,7 +110,7 @@ fn the_demo_rebase_through_all_five_steps() {
         }
         assert!(screen.contains("▼ your commit "), "{screen}");
         let step = step_of(&screen);
-        let (_, listed) = repo.told(&["docket", "--json"]);
+        let (_, listed) = repo.output(&["docket", "--json"]);
         let docket: serde_json::Value = serde_json::from_str(&listed).unwrap();
         for case in docket["cases"].as_array().unwrap() {
             let path = case["path"].as_str().unwrap();

@@ -266,11 +266,11 @@ fn a_file_written_twice_goes_back_to_what_git_left() {
 #[test]
 fn the_command_line_remembers_what_it_writes() {
     let repo = stopped_in(&["a.txt"]);
-    let (code, told) = repo.told(&["settle", "a.txt", "--by", "theirs"]);
-    assert_eq!(code, 0, "{told}");
-    let (code, told) = repo.told(&["memory"]);
+    let (code, output) = repo.output(&["settle", "a.txt", "--by", "theirs"]);
+    assert_eq!(code, 0, "{output}");
+    let (code, output) = repo.output(&["memory"]);
     assert_eq!(code, 0);
-    assert!(told.contains("theirs"), "{told}");
+    assert!(output.contains("theirs"), "{output}");
     // The next time the same conflict stands there, it is proposed.
     repo.git(&["merge", "--abort"]);
     assert_eq!(repo.try_git(&["merge", "side"]).status.code(), Some(1));
@@ -291,15 +291,15 @@ fn many_files_are_settled_in_one_call() {
         .into_iter()
         .chain(names.iter().copied())
         .collect();
-    let (code, told) = repo.told(&args);
-    assert_eq!(code, 2, "{told}");
-    assert_eq!(told.matches("wrote and staged").count(), 299);
+    let (code, output) = repo.output(&args);
+    assert_eq!(code, 2, "{output}");
+    assert_eq!(output.matches("wrote and staged").count(), 299);
     assert_eq!(repo.read("src/berth 7.rs"), "work of somebody else\n");
     assert_eq!(repo.read("src/berth 299.rs"), OURS);
     assert_eq!(repo.unmerged().lines().count(), 3);
-    let (code, told) = repo.told(&["settle", "--by", "ours", "--overwrite", "src/berth 7.rs"]);
-    assert_eq!(code, 0, "{told}");
-    assert_eq!(repo.told(&["proof"]).0, 0);
-    assert_eq!(repo.told(&["conclude"]).0, 0);
+    let (code, output) = repo.output(&["settle", "--by", "ours", "--overwrite", "src/berth 7.rs"]);
+    assert_eq!(code, 0, "{output}");
+    assert_eq!(repo.output(&["proof"]).0, 0);
+    assert_eq!(repo.output(&["conclude"]).0, 0);
     assert_eq!(repo.git(&["status", "--porcelain"]), "");
 }

@@ -166,8 +166,8 @@ mod the_choices {
         let id = file.plan().conflicts()[0];
         let all = choices(&file, id);
         assert_eq!((all[0].key, all[0].lines), (PROPOSAL, 2));
-        let told = file.proposal(id).unwrap();
-        assert_eq!(Some(&all[0].resolution), told.resolution.as_ref());
+        let ruling = file.proposal(id).unwrap();
+        assert_eq!(Some(&all[0].resolution), ruling.resolution.as_ref());
     }
 
     #[test]

@@ -129,7 +129,7 @@ impl Repo {
     }
 
     /// Runs the program and gives its exit code and all it said.
-    pub fn told(&self, args: &[&str]) -> (i32, String) {
+    pub fn output(&self, args: &[&str]) -> (i32, String) {
         let output = self.run(args);
         let text = [output.stdout, output.stderr].concat();
         (
@@ -183,10 +183,10 @@ pub fn armistice_as(folder: &Path, args: &[&str], env: &[(&str, &str)]) -> (i32,
     command.current_dir(folder).args(args);
     plain_environment(&mut command);
     let output = command.envs(env.iter().copied()).output().unwrap();
-    let told = [output.stdout, output.stderr].concat();
+    let text = [output.stdout, output.stderr].concat();
     (
         output.status.code().unwrap(),
-        String::from_utf8_lossy(&told).into_owned(),
+        String::from_utf8_lossy(&text).into_owned(),
     )
 }
 

@@ -178,8 +178,8 @@ fn words_that_changed_are_marked_in_the_line() {
         .iter()
         .find(|l| l.parts.iter().any(|(_, t)| t == "pop_first"))
         .unwrap();
-    let told: String = line.parts.iter().map(|(_, text)| text.as_str()).collect();
-    assert_eq!(told, "        let slot = self.free.[pop→pop_first]()?;");
+    let text: String = line.parts.iter().map(|(_, text)| text.as_str()).collect();
+    assert_eq!(text, "        let slot = self.free.[pop→pop_first]()?;");
     assert!(line.parts.contains(&(Tone::Removed, "pop".to_owned())));
     assert!(line.parts.contains(&(Tone::Added, "pop_first".to_owned())));
 }

@@ -45,13 +45,13 @@ fn the_docket_as_json_names_cases_versions_and_counts() {
 #[test]
 fn settle_proof_and_conclude_do_the_whole_job() {
     let repo = Repo::demo("merge");
-    let (code, told) = repo.told(&["conclude"]);
+    let (code, output) = repo.output(&["conclude"]);
     assert_eq!(code, 1, "thirteen files are open");
     assert!(
-        told.contains("src/quay.rs:52: conflict 1 of 1 is open: both changed the same lines"),
-        "{told}"
+        output.contains("src/quay.rs:52: conflict 1 of 1 is open: both changed the same lines"),
+        "{output}"
     );
-    let (code, told) = repo.told(&[
+    let (code, output) = repo.output(&[
         "settle",
         "config/prices.toml",
         "--by",
@@ -60,10 +60,10 @@ fn settle_proof_and_conclude_do_the_whole_job() {
         "2",
     ]);
     assert_eq!(
-        (code, told.as_str()),
+        (code, output.as_str()),
         (1, "config/prices.toml: 1 conflict still open\n")
     );
-    let (code, _) = repo.told(&["settle", "config/prices.toml", "--by", "ours"]);
+    let (code, _) = repo.output(&["settle", "config/prices.toml", "--by", "ours"]);
     assert_eq!(code, 0);
     let prices = repo.read("config/prices.toml");
     assert!(
@@ -82,24 +82,24 @@ fn settle_proof_and_conclude_do_the_whole_job() {
             } else {
                 "theirs"
             };
-            let (code, told) = repo.told(&["settle", path, "--by", by]);
-            assert_eq!(code, 0, "{told}");
+            let (code, output) = repo.output(&["settle", path, "--by", by]);
+            assert_eq!(code, 0, "{output}");
         }
     }
-    let (code, told) = repo.told(&["proof"]);
-    assert_eq!(code, 0, "{told}");
+    let (code, output) = repo.output(&["proof"]);
+    assert_eq!(code, 0, "{output}");
     assert_eq!(
         json(&repo, &["proof", "--json"])["findings"],
         serde_json::json!([])
     );
     repo.write("../message", "Settle the night\n\n# not a comment\n");
-    let (code, told) = repo.told(&["conclude", "--message", "../message"]);
-    assert_eq!((code, told.as_str()), (0, "the merge is concluded\n"));
+    let (code, output) = repo.output(&["conclude", "--message", "../message"]);
+    assert_eq!((code, output.as_str()), (0, "the merge is concluded\n"));
     assert_eq!(
         repo.git(&["log", "-1", "--format=%B"]).trim(),
         "Settle the night\n\n# not a comment"
     );
-    let (code, _) = repo.told(&["conclude"]);
+    let (code, _) = repo.output(&["conclude"]);
     assert_eq!(code, 2, "there is nothing left to conclude");
 }
 
@@ -114,13 +114,13 @@ fn a_finding_has_file_and_line_and_stops_concluding() {
         (&"a.txt".into(), &"markers".into())
     );
     assert_eq!(first["line"], 1, "lines count from zero in JSON");
-    let (code, told) = repo.told(&["conclude"]);
+    let (code, output) = repo.output(&["conclude"]);
     assert_eq!(code, 1);
     assert!(
-        told.starts_with("a.txt:2: marker line: <<<<<<< HEAD"),
-        "{told}"
+        output.starts_with("a.txt:2: marker line: <<<<<<< HEAD"),
+        "{output}"
     );
-    let (code, _) = repo.told(&["conclude", "--despite-findings"]);
+    let (code, _) = repo.output(&["conclude", "--despite-findings"]);
     assert_eq!(code, 0, "there is a deliberate way round");
 }
 
@@ -136,13 +136,13 @@ fn markers_in_a_file_that_git_merged_by_itself_are_found() {
     repo.write("b.txt", "ours\nb2\nb3\nb4\nb5\n");
     repo.commit("ours too");
     repo.try_git(&["merge", "side"]);
-    repo.told(&["settle", "a.txt", "--by", "ours"]);
-    assert_eq!(repo.told(&["proof"]).0, 0);
+    repo.output(&["settle", "a.txt", "--by", "ours"]);
+    assert_eq!(repo.output(&["proof"]).0, 0);
     repo.write("b.txt", "ours\n>>>>>>> left here\nb5\n");
     repo.git(&["add", "b.txt"]);
-    let (code, told) = repo.told(&["proof"]);
+    let (code, output) = repo.output(&["proof"]);
     assert_eq!(code, 1);
-    assert!(told.contains("b.txt:2: marker line"), "{told}");
+    assert!(output.contains("b.txt:2: marker line"), "{output}");
 }
 
 #[test]
@@ -171,9 +171,9 @@ fn errors_say_what_and_what_next_and_change_nothing() {
         ),
     ];
     for (args, expected) in table {
-        let (code, told) = repo.told(args);
-        assert_eq!(code, 2, "{told}");
-        assert!(told.contains(expected), "{told}");
+        let (code, output) = repo.output(args);
+        assert_eq!(code, 2, "{output}");
+        assert!(output.contains(expected), "{output}");
     }
     assert_eq!((repo.unmerged(), repo.read("a.txt")), before);
     let nowhere = TempDir::new().unwrap();
@@ -258,11 +258,11 @@ fn proof_accounts_for_every_line_of_both_sides() {
     );
     let audit = |repo: &Repo| json(repo, &["proof", "--json"])["audit"].clone();
     assert_eq!(audit(&repo)["theirs"]["added"]["waiting"], 1);
-    repo.told(&["settle", "a.txt", "--by", "ours"]);
-    let told = audit(&repo);
-    assert_eq!(told["ours"]["added"]["kept"], 1);
-    assert_eq!(told["theirs"]["added"]["given_up"], 1);
-    let given_up = &told["files"][0]["given_up"][0];
+    repo.output(&["settle", "a.txt", "--by", "ours"]);
+    let output = audit(&repo);
+    assert_eq!(output["ours"]["added"]["kept"], 1);
+    assert_eq!(output["theirs"]["added"]["given_up"], 1);
+    let given_up = &output["files"][0]["given_up"][0];
     assert_eq!(
         (&given_up["side"], &given_up["conflict"], &given_up["by"]),
         (&"theirs".into(), &1.into(), &"ours".into())
@@ -271,13 +271,13 @@ fn proof_accounts_for_every_line_of_both_sides() {
     repo.write("a.txt", "one\n");
     repo.git(&["add", "a.txt"]);
     assert_eq!(audit(&repo)["ours"]["added"]["missing"], 1);
-    let (code, told) = repo.told(&["proof"]);
+    let (code, output) = repo.output(&["proof"]);
     assert_eq!(code, 1);
     assert!(
-        told.contains(
+        output.contains(
             "a.txt:2: a line that ours added is missing, and no decision gave it up: ours here"
         ),
-        "{told}"
+        "{output}"
     );
 }
 
@@ -289,13 +289,16 @@ fn settling_by_rule_takes_what_is_proposed_and_leaves_the_rest() {
         "moor(ship, tide)\n",
         "moor(&ship)\n",
     );
-    let (code, told) = repo.told(&["settle", "a.rs", "--by", "rule"]);
-    assert_eq!((code, told.as_str()), (0, "a.rs: wrote and staged\n"));
+    let (code, output) = repo.output(&["settle", "a.rs", "--by", "rule"]);
+    assert_eq!((code, output.as_str()), (0, "a.rs: wrote and staged\n"));
     assert_eq!(repo.read("a.rs"), "moor(&ship, tide)\n");
     let other = Repo::conflict("a.rs", "moor(ship)\n", "moor(tug)\n", "moor(ferry)\n");
-    let (code, told) = other.told(&["settle", "a.rs", "--by", "rule"]);
-    assert_eq!((code, told.as_str()), (1, "a.rs: 1 conflict still open\n"));
-    let (_, listed) = other.told(&["docket"]);
+    let (code, output) = other.output(&["settle", "a.rs", "--by", "rule"]);
+    assert_eq!(
+        (code, output.as_str()),
+        (1, "a.rs: 1 conflict still open\n")
+    );
+    let (_, listed) = other.output(&["docket"]);
     assert!(listed.contains("1 of 1 open"), "{listed}");
 }
 
@@ -310,8 +313,8 @@ fn setup_for_a_user_goes_to_the_users_own_files() {
         ("GIT_CONFIG_GLOBAL", config.as_str()),
     ];
     let run = |args: &[&str]| armistice_as(home.path(), args, &env);
-    let (code, told) = run(&["setup", "--user", "--driver", "--yes"]);
-    assert_eq!(code, 0, "{told}");
+    let (code, output) = run(&["setup", "--user", "--driver", "--yes"]);
+    assert_eq!(code, 0, "{output}");
     let read = |name: &str| fs::read_to_string(home.path().join(name)).unwrap();
     assert!(
         read("gitconfig").contains("[mergetool \"armistice\"]"),
@@ -319,11 +322,11 @@ fn setup_for_a_user_goes_to_the_users_own_files() {
         read("gitconfig")
     );
     assert_eq!(read("git/attributes"), "* merge=armistice\n");
-    let (code, told) = run(&["setup", "--user", "--remove", "--yes"]);
+    let (code, output) = run(&["setup", "--user", "--remove", "--yes"]);
     assert_eq!(
-        (code, told.contains("merge.tool goes")),
+        (code, output.contains("merge.tool goes")),
         (0, true),
-        "{told}"
+        "{output}"
     );
     assert!(
         !read("gitconfig").contains("armistice = "),
@@ -331,11 +334,11 @@ fn setup_for_a_user_goes_to_the_users_own_files() {
         read("gitconfig")
     );
     assert_eq!(read("git/attributes"), "");
-    let (code, told) = run(&["setup"]);
-    assert_eq!(code, 2, "{told}");
+    let (code, output) = run(&["setup"]);
+    assert_eq!(code, 2, "{output}");
     assert!(
-        told.contains("setup without --user is for a repository"),
-        "{told}"
+        output.contains("setup without --user is for a repository"),
+        "{output}"
     );
 }
 
@@ -347,13 +350,13 @@ fn a_configuration_that_makes_no_sense_is_told() {
     fs::create_dir_all(repo.dir.path().join("armistice")).unwrap();
     let file = repo.dir.path().join("armistice/config.toml");
     fs::write(&file, "rules-off = [\"magic\"]\n").unwrap();
-    let (code, told) = armistice_as(&repo.top, &["docket"], &env);
+    let (code, output) = armistice_as(&repo.top, &["docket"], &env);
     assert_eq!(code, 2);
     assert!(
-        told.contains("'magic', which is no rule; there are: memory, echo"),
-        "{told}"
+        output.contains("'magic', which is no rule; there are: memory, echo"),
+        "{output}"
     );
     fs::write(&file, "settle = \"none\"\nwhitespace = \"all\"\n").unwrap();
-    let (code, told) = armistice_as(&repo.top, &["docket"], &env);
-    assert_eq!(code, 1, "{told}");
+    let (code, output) = armistice_as(&repo.top, &["docket"], &env);
+    assert_eq!(code, 1, "{output}");
 }

@@ -445,11 +445,11 @@ fn a_working_file_changed_outside_is_never_overwritten_unasked() {
 fn a_working_file_edited_before_opening_is_asked_about_too() {
     let repo = merged();
     repo.write("a.txt", "half done by hand\n");
-    let (code, told) = repo.told(&["settle", "a.txt", "--by", "ours"]);
+    let (code, output) = repo.output(&["settle", "a.txt", "--by", "ours"]);
     assert_eq!(code, 2);
-    assert!(told.contains("was changed outside"), "{told}");
+    assert!(output.contains("was changed outside"), "{output}");
     assert_eq!(repo.read("a.txt"), "half done by hand\n");
-    let (code, _) = repo.told(&["settle", "a.txt", "--by", "ours", "--overwrite"]);
+    let (code, _) = repo.output(&["settle", "a.txt", "--by", "ours", "--overwrite"]);
     assert_eq!(code, 0);
     assert_eq!(repo.read("a.txt"), OURS);
 }
@@ -544,15 +544,15 @@ fn a_read_only_folder_changes_nothing() {
     let folder = repo.path("d");
     fs::set_permissions(&folder, fs::Permissions::from_mode(0o555)).unwrap();
     let refused = fs::write(folder.join("probe"), "").is_err();
-    let (code, told) = repo.told(&["settle", "d/a.txt", "--by", "ours"]);
+    let (code, output) = repo.output(&["settle", "d/a.txt", "--by", "ours"]);
     fs::set_permissions(&folder, fs::Permissions::from_mode(0o755)).unwrap();
     // Root may write anywhere; then there is nothing to refuse.
     if refused {
         assert_eq!(code, 2);
-        assert!(told.contains("cannot write"), "{told}");
+        assert!(output.contains("cannot write"), "{output}");
         assert_eq!(repo.unmerged().lines().count(), 3);
     } else {
-        assert_eq!(code, 0, "{told}");
+        assert_eq!(code, 0, "{output}");
     }
 }
 
@@ -563,9 +563,9 @@ fn a_link_in_the_way_is_not_followed() {
     fs::rename(repo.path("d"), &outside).unwrap();
     std::os::unix::fs::symlink(&outside, repo.path("d")).unwrap();
     let before = fs::read_to_string(outside.join("a.txt")).unwrap();
-    let (code, told) = repo.told(&["settle", "d/a.txt", "--by", "ours", "--overwrite"]);
+    let (code, output) = repo.output(&["settle", "d/a.txt", "--by", "ours", "--overwrite"]);
     assert_eq!(code, 2);
-    assert!(told.contains("symbolic link"), "{told}");
+    assert!(output.contains("symbolic link"), "{output}");
     assert_eq!(fs::read_to_string(outside.join("a.txt")).unwrap(), before);
 }
 
@@ -671,7 +671,7 @@ fn nothing_under_way_shows_the_log() {
     assert!(desk.shows().contains("Only commit"));
     let fresh = Repo::new();
     assert!(fresh.desk().shows().contains("nothing is under way"));
-    let (code, told) = fresh.told(&["docket"]);
-    assert_eq!(code, 0, "{told}");
+    let (code, output) = fresh.output(&["docket"]);
+    assert_eq!(code, 0, "{output}");
     assert_eq!(armistice(&fresh.top, &["proof"]).status.code(), Some(0));
 }

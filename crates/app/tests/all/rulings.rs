@@ -263,10 +263,11 @@ fn a_conflict_settled_before_is_proposed_when_it_returns_and_can_be_forgotten() 
     repo.git(&["branch", "-D", "side"]);
     repo.diverge("b.txt", base, theirs, ours);
     repo.try_git(&["merge", "side"]);
-    let (_, told) = repo.told(&["memory"]);
+    let (_, output) = repo.output(&["memory"]);
     assert!(
-        told.contains("settled by both, theirs first") && told.contains("1 conflict remembered"),
-        "{told}"
+        output.contains("settled by both, theirs first")
+            && output.contains("1 conflict remembered"),
+        "{output}"
     );
     let mut desk = ruled(&repo);
     desk.open("b.txt").press("space");
@@ -280,7 +281,7 @@ fn a_conflict_settled_before_is_proposed_when_it_returns_and_can_be_forgotten() 
     desk.press("F");
     assert!(desk.message().contains("forgotten"), "{}", desk.message());
     assert_eq!(
-        repo.told(&["memory", "--forget-all"]),
+        repo.output(&["memory", "--forget-all"]),
         (0, "forgot 0 conflicts\n".to_owned())
     );
 }
@@ -381,7 +382,7 @@ fn merge_settles_as_much_as_it_is_told_and_says_why() {
         let args = [
             "merge", "--base", "base", "--ours", "ours", "--theirs", "theirs",
         ];
-        repo.told(&[&args, more].concat())
+        repo.output(&[&args, more].concat())
     };
     let markers = |text: &str| text.matches("<<<<<<<").count();
     let (code, none) = merge(&["--settle", "none"]);
@@ -397,18 +398,18 @@ fn merge_settles_as_much_as_it_is_told_and_says_why() {
     );
     let (_, sides) = merge(&["--style", "sides"]);
     assert!(!sides.contains("|||||||") && sides.contains("======="));
-    let (_, told) = merge(&["--json"]);
-    let told: serde_json::Value = serde_json::from_str(&told).unwrap();
+    let (_, output) = merge(&["--json"]);
+    let output: serde_json::Value = serde_json::from_str(&output).unwrap();
     assert_eq!(
-        (&told["conflicts"], &told["by_rule"]),
+        (&output["conflicts"], &output["by_rule"]),
         (&2.into(), &1.into())
     );
-    let first = &told["regions"][0];
+    let first = &output["regions"][0];
     assert_eq!(first["conflict"]["rule"]["id"], "adjacent");
     assert_eq!(first["conflict"]["rule"]["settled"], true);
     assert_eq!(first["draft"], serde_json::json!([1, 2]));
-    let (code, told) = merge(&["--json", "--output", "x"]);
-    assert_eq!(code, 2, "{told}");
+    let (code, output) = merge(&["--json", "--output", "x"]);
+    assert_eq!(code, 2, "{output}");
 }
 
 /// Runs git with the program on its path and a home of its own.
@@ -427,10 +428,10 @@ fn git_at_home(repo: &Repo, args: &[&str]) -> (i32, String) {
         .env("GIT_CONFIG_NOSYSTEM", "1")
         .output()
         .unwrap();
-    let told = [output.stdout, output.stderr].concat();
+    let text = [output.stdout, output.stderr].concat();
     (
         output.status.code().unwrap(),
-        String::from_utf8_lossy(&told).into_owned(),
+        String::from_utf8_lossy(&text).into_owned(),
     )
 }
 
@@ -440,39 +441,39 @@ fn setup_shows_what_it_writes_and_takes_it_back() {
     repo.diverge("a.rs", BASE, OURS, THEIRS);
     repo.git(&["config", "merge.tool", "hammer"]);
     let before = repo.read(".git/config");
-    let (code, told) = repo.told(&["setup"]);
-    assert_eq!(code, 2, "{told}");
+    let (code, output) = repo.output(&["setup"]);
+    assert_eq!(code, 2, "{output}");
     assert!(
-        told.contains("mergetool.armistice.cmd = armistice files")
-            && told.contains("instead of: hammer"),
-        "{told}"
+        output.contains("mergetool.armistice.cmd = armistice files")
+            && output.contains("instead of: hammer"),
+        "{output}"
     );
-    assert!(told.contains("--yes does it without asking"), "{told}");
-    let (code, told) = repo.told(&["setup", "--driver", "--dry-run"]);
+    assert!(output.contains("--yes does it without asking"), "{output}");
+    let (code, output) = repo.output(&["setup", "--driver", "--dry-run"]);
     assert_eq!(code, 1);
     assert!(
-        told.contains("* merge=armistice") && told.contains("nothing was written"),
-        "{told}"
+        output.contains("* merge=armistice") && output.contains("nothing was written"),
+        "{output}"
     );
     assert_eq!(repo.read(".git/config"), before);
-    assert_eq!(repo.told(&["setup", "--driver", "--yes"]).0, 0);
+    assert_eq!(repo.output(&["setup", "--driver", "--yes"]).0, 0);
     assert_eq!(repo.git(&["config", "merge.tool"]).trim(), "armistice");
     // git now merges by rule what it could not merge by itself.
-    let (code, told) = git_at_home(&repo, &["merge", "-q", "--no-edit", "side"]);
-    assert_eq!(code, 0, "{told}");
+    let (code, output) = git_at_home(&repo, &["merge", "-q", "--no-edit", "side"]);
+    assert_eq!(code, 0, "{output}");
     assert_eq!(repo.read("a.rs"), BOTH);
     assert!(
-        repo.told(&["setup", "--driver", "--yes"])
+        repo.output(&["setup", "--driver", "--yes"])
             .1
             .contains("everything is set already")
     );
     repo.git(&["config", "merge.armistice.name", "mine"]);
-    let (code, told) = repo.told(&["setup", "--remove", "--yes"]);
-    assert_eq!(code, 0, "{told}");
+    let (code, output) = repo.output(&["setup", "--remove", "--yes"]);
+    assert_eq!(code, 0, "{output}");
     assert!(
-        told.contains("merge.tool = hammer, as before")
-            && told.contains("stays: it was changed since"),
-        "{told}"
+        output.contains("merge.tool = hammer, as before")
+            && output.contains("stays: it was changed since"),
+        "{output}"
     );
     assert_eq!(repo.git(&["config", "merge.tool"]).trim(), "hammer");
     assert_eq!(
@@ -483,7 +484,7 @@ fn setup_shows_what_it_writes_and_takes_it_back() {
         0
     );
     assert_eq!(
-        repo.told(&["setup", "--remove", "--yes"]).1,
+        repo.output(&["setup", "--remove", "--yes"]).1,
         "setup has set nothing for this repository\n"
     );
 }
@@ -494,7 +495,7 @@ fn setup_replaces_what_it_wrote_before_and_still_takes_it_back() {
         "armistice weave --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L";
     let repo = Repo::new();
     repo.diverge("a.rs", BASE, OURS, THEIRS);
-    repo.told(&["setup", "--driver", "--yes"]);
+    repo.output(&["setup", "--driver", "--yes"]);
     // As an earlier version left it: its own command in the configuration and in its record.
     repo.git(&["config", "merge.armistice.driver", former]);
     let record = repo.read(".git/armistice/setup.json");
@@ -503,26 +504,26 @@ fn setup_replaces_what_it_wrote_before_and_still_takes_it_back() {
         record.replace("armistice merge", "armistice weave"),
     );
     // A driver of before works until it is replaced.
-    let (code, told) = git_at_home(&repo, &["merge", "-q", "--no-edit", "side"]);
-    assert_eq!((code, repo.read("a.rs").as_str()), (0, BOTH), "{told}");
-    let (code, told) = repo.told(&["setup", "--driver", "--yes"]);
-    assert_eq!(code, 0, "{told}");
+    let (code, output) = git_at_home(&repo, &["merge", "-q", "--no-edit", "side"]);
+    assert_eq!((code, repo.read("a.rs").as_str()), (0, BOTH), "{output}");
+    let (code, output) = repo.output(&["setup", "--driver", "--yes"]);
+    assert_eq!(code, 0, "{output}");
     assert!(
-        told.contains("merge.armistice.driver = armistice merge --base"),
-        "{told}"
+        output.contains("merge.armistice.driver = armistice merge --base"),
+        "{output}"
     );
     assert!(
-        !told.contains("instead of"),
-        "what it wrote itself is nobody's: {told}"
+        !output.contains("instead of"),
+        "what it wrote itself is nobody's: {output}"
     );
     let driver = || repo.try_git(&["config", "merge.armistice.driver"]).stdout;
     assert!(driver().starts_with(b"armistice merge --base %O"));
-    let (code, told) = repo.told(&["setup", "--remove", "--yes"]);
-    assert_eq!((code, driver()), (0, Vec::new()), "{told}");
+    let (code, output) = repo.output(&["setup", "--remove", "--yes"]);
+    assert_eq!((code, driver()), (0, Vec::new()), "{output}");
     // Its record lost, what it wrote is still known as its own.
     repo.git(&["config", "merge.armistice.driver", former]);
-    repo.told(&["setup", "--driver", "--yes"]);
-    repo.told(&["setup", "--remove", "--yes"]);
+    repo.output(&["setup", "--driver", "--yes"]);
+    repo.output(&["setup", "--remove", "--yes"]);
     assert_eq!(driver(), b"");
 }
 
@@ -531,7 +532,7 @@ fn a_driver_that_leaves_something_open_leaves_a_conflict() {
     let repo = Repo::new();
     let [base, ours, theirs] = TOUCHING;
     repo.diverge("a b.rs", base, ours, theirs);
-    repo.told(&["setup", "--driver", "--yes"]);
+    repo.output(&["setup", "--driver", "--yes"]);
     let (code, _) = git_at_home(&repo, &["merge", "-q", "--no-edit", "side"]);
     assert_eq!(code, 1);
     assert!(
@@ -562,9 +563,9 @@ fn a_file_with_markers_is_settled_without_a_repository() {
     t.keys("w").wait("wrote and staged");
     t.keys("q").wait("EXIT 0");
     assert_eq!(fs::read_to_string(&file).unwrap(), "one\nzwei\nthree\n");
-    let (code, told) = armistice_as(dir.path(), &["open", "to do.txt"], &env);
+    let (code, output) = armistice_as(dir.path(), &["open", "to do.txt"], &env);
     assert_eq!(code, 2);
-    assert!(told.contains("has no conflict markers"), "{told}");
+    assert!(output.contains("has no conflict markers"), "{output}");
 }
 
 #[test]

@@ -10,117 +10,245 @@ const SIZES: [(u16, u16); 3] = [(160, 47), (100, 30), (80, 24)];
 /// One demo for all: nothing here writes to it but journals, each test to other files.
 static DEMO: LazyLock<Repo> = LazyLock::new(|| Repo::demo("merge"));
 
-/// Shows what `prepare` makes of the demo, at each size.
-fn check(name: &str, repo: &Repo, prepare: impl Fn(&mut Desk)) {
+/// Compares what `prepare` brings to the screen with a snapshot, at each size; whatever the
+/// snapshot says, the screen is full and the `essentials` are on it.
+fn check(name: &str, repo: &Repo, essentials: &[&str], prepare: impl Fn(&mut Desk)) {
     for (width, height) in SIZES {
         let mut desk = Desk::ruled(&repo.top, (width, height));
         prepare(&mut desk);
         let shown = desk.shows();
-        assert!(shown.lines().count() == height as usize);
+        assert_eq!(shown.lines().count(), height as usize);
+        for essential in essentials {
+            assert!(shown.contains(essential), "no {essential:?} in\n{shown}");
+        }
         insta::assert_snapshot!(format!("{name} {width}x{height}"), shown);
     }
 }
 
 #[test]
 fn docket() {
-    check("docket", &DEMO, |desk| {
-        desk.press("down down");
-    });
+    check(
+        "docket",
+        &DEMO,
+        &[
+            "14 files",
+            "17 open",
+            "> open     db/schema.sql",
+            "o ours",
+            "enter open",
+        ],
+        |desk| {
+            desk.press("down down");
+        },
+    );
 }
 
 #[test]
 fn docket_with_a_question() {
-    check("question", &DEMO, |desk| {
-        desk.press("down down down t");
-    });
+    check(
+        "question",
+        &DEMO,
+        &[
+            "take the whole file as theirs has it",
+            "gives up what ours did: 1 line added, 1 removed",
+            "esc do nothing",
+        ],
+        |desk| {
+            desk.press("down down down t");
+        },
+    );
 }
 
 #[test]
 fn parley_with_an_open_conflict() {
-    check("parley", &DEMO, |desk| {
-        desk.open("src/quay.rs");
-    });
+    check(
+        "parley",
+        &DEMO,
+        &[
+            "1 open · 0 settled",
+            "conflict 1 of 1",
+            "word-by-word blend",
+            "▲ ours  re-worded 2 lines, added 1",
+            "▼ theirs  re-worded 3 lines, added 8",
+        ],
+        |desk| {
+            desk.open("src/quay.rs");
+        },
+    );
 }
 
 #[test]
 fn parley_settled_by_rule() {
-    check("ruled", &DEMO, |desk| {
-        desk.open("src/moorings.rs").press("s s s");
-    });
+    check(
+        "ruled",
+        &DEMO,
+        &[
+            "2 open · 8 settled",
+            "settled by rule: word-by-word blend",
+            "changed different words of",
+        ],
+        |desk| {
+            desk.open("src/moorings.rs").press("s s s");
+        },
+    );
 }
 
 #[test]
 fn all_likely_is_asked_with_a_list() {
-    check("likely", &DEMO, |desk| {
-        desk.press("L");
-    });
+    check(
+        "likely",
+        &DEMO,
+        &[
+            "take 6 proposals?",
+            "src/quay.rs · conflict 1",
+            "u takes all of them back at once",
+            "esc do nothing",
+        ],
+        |desk| {
+            desk.press("L");
+        },
+    );
 }
 
 #[test]
 fn parley_with_a_preview() {
-    check("preview", &DEMO, |desk| {
-        desk.open("src/quay.rs").press("right right");
-    });
+    check(
+        "preview",
+        &DEMO,
+        &[
+            "preview: ours",
+            "enter takes it · esc keeps it open",
+            "self.free.pop_first()?",
+        ],
+        |desk| {
+            desk.open("src/quay.rs").press("right right");
+        },
+    );
 }
 
 #[test]
 fn parley_side_by_side() {
-    check("side by side", &DEMO, |desk| {
-        desk.open("src/quay.rs").press("z");
-    });
+    check(
+        "side by side",
+        &DEMO,
+        &["─ side by side ─", "▲ ours", "◆ base", "▼ theirs"],
+        |desk| {
+            desk.open("src/quay.rs").press("z");
+        },
+    );
 }
 
 #[test]
 fn parley_picking_lines() {
-    check("picking", &DEMO, |desk| {
-        desk.open("config/prices.toml")
-            .press("l space down down space");
-    });
+    check(
+        "picking",
+        &DEMO,
+        &[
+            "preview: picked so far",
+            "2.   17   per_ton = 0.042",
+            "enter let them stand",
+        ],
+        |desk| {
+            desk.open("config/prices.toml")
+                .press("l space down down space");
+        },
+    );
 }
 
 #[test]
 fn parley_editing() {
-    check("editing", &DEMO, |desk| {
-        desk.open("web/timetable.js")
-            .press("right e end")
-            .type_text(" // by hand");
-    });
+    check(
+        "editing",
+        &DEMO,
+        &["editing by ha", "✎  30", "esc keep and leave"],
+        |desk| {
+            desk.open("web/timetable.js")
+                .press("right e end")
+                .type_text(" // by hand");
+        },
+    );
 }
 
 #[test]
 fn proof() {
-    check("proof", &DEMO, |desk| {
-        desk.press("5 down");
-    });
+    check(
+        "proof",
+        &DEMO,
+        &[
+            "! no conflict is open",
+            "+ no marker lines",
+            "> ! config/prices.toml:16",
+            "Not ready: 14 files not finished yet",
+        ],
+        |desk| {
+            desk.press("5 down");
+        },
+    );
 }
 
 #[test]
 fn accord() {
-    check("accord", &DEMO, |desk| {
-        desk.press("6");
-    });
+    check(
+        "accord",
+        &DEMO,
+        &[
+            "not ready: 14 files not finished yet",
+            "Makes the merge commit of night-pilotage into harbour/main",
+            "B back out",
+        ],
+        |desk| {
+            desk.press("6");
+        },
+    );
 }
 
 #[test]
 fn accord_in_a_rebase() {
     let repo = Repo::demo("rebase");
-    check("accord rebase", &repo, |desk| {
-        desk.press("6");
-    });
+    check(
+        "accord rebase",
+        &repo,
+        &[
+            "not ready: 3 files not finished yet",
+            "Commits step 2 of 5, then goes on to step 3",
+            "Keep a lit berth for ships at night",
+        ],
+        |desk| {
+            desk.press("6");
+        },
+    );
 }
 
 #[test]
 fn ask_and_help() {
-    check("ask", &DEMO, |desk| {
-        desk.open("src/quay.rs").press(":").type_text("undo");
-    });
-    check("help", &DEMO, |desk| {
-        desk.open("src/quay.rs").press("?");
-    });
+    check(
+        "ask",
+        &DEMO,
+        &[
+            "Ask · type a few letters",
+            ": undo",
+            "take back the last decision",
+        ],
+        |desk| {
+            desk.open("src/quay.rs").press(":").type_text("undo");
+        },
+    );
+    check(
+        "help",
+        &DEMO,
+        &[
+            "Parley · what did each side want here",
+            "go to the next open conflict",
+            "settle by ours",
+        ],
+        |desk| {
+            desk.open("src/quay.rs").press("?");
+        },
+    );
 }
 
 #[test]
-fn no_size_is_too_small_to_draw() {
+fn every_size_is_drawn_whole_and_without_a_panic() {
     let mut desk = Desk::new(&DEMO.top, (160, 47));
     for width in [1, 2, 10, 59, 60, 61, 119, 120, 121] {
         for height in [1, 2, 5, 15, 16, 17, 30] {
@@ -128,14 +256,14 @@ fn no_size_is_too_small_to_draw() {
             for keys in [
                 "2", "?", "esc", ":", "esc", "t", "esc", "5", "6", "e", "esc",
             ] {
-                desk.press(keys).shows();
+                assert_eq!(desk.press(keys).shows().lines().count(), height as usize);
             }
             desk.open("tools/report.py");
             for keys in [
                 "z", "z", "tab", "tab", "tab", "l", "down", "esc", "right", "esc", "e", "ctrl-f",
                 "esc", "ctrl-g",
             ] {
-                desk.press(keys).shows();
+                assert_eq!(desk.press(keys).shows().lines().count(), height as usize);
             }
         }
     }

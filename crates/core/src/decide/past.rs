@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// How a conflict was settled, told without line numbers.
+/// How a conflict was settled, without line numbers.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum PastOutcome {
@@ -61,7 +61,7 @@ pub struct PastResolution {
 }
 
 impl PastResolution {
-    /// What a settled conflict teaches; `text` is what stands there now.
+    /// The memory of one settled conflict; `text` is the text that stands there now.
     pub fn of(plan: &Plan, id: RegionId, resolution: Option<&Resolution>, text: &[u8]) -> Self {
         let (versions, region) = (plan.versions(), plan.region(id));
         let bytes = |v: Version| versions.get(v).slice(region.lines(v)).to_vec();
@@ -78,7 +78,7 @@ impl PastResolution {
         }
     }
 
-    /// Bytes it takes to remember.
+    /// Its size in bytes, in memory and on disk.
     pub fn size(&self) -> usize {
         let text = match &self.outcome {
             PastOutcome::Text(text) => text.len(),
@@ -123,8 +123,8 @@ struct Inner {
 }
 
 impl PastResolutions {
-    /// PastResolutions from memory, later ones counting over earlier ones, and those of this
-    /// session with the way they were settled.
+    /// Those from memory, of which a later one replaces an earlier one, and those of this session
+    /// with the way they were settled.
     pub fn new<'a>(
         memory: impl IntoIterator<Item = &'a PastResolution>,
         session: impl IntoIterator<Item = &'a (PastResolution, String)>,

@@ -71,11 +71,11 @@ fn row(
     if line.trimmed().is_empty() {
         return as_it_is;
     }
-    let told = indents
+    let indent = indents
         .row(at, line.indent())
         .or_else(|| indents.of(at, line.indent(), least))
         .or_else(|| indents.nearest(at, line.indent()));
-    match told {
+    match indent {
         Some(indent) if indent != line.indent() => {
             let rest = &line.bytes()[line.indent().len()..];
             Segment::Text([&indent, rest].concat())
@@ -98,7 +98,7 @@ mod tests {
     use super::*;
     use crate::{Options, plan};
 
-    fn told(base: &str, ours: &str, theirs: &str, words: Side) -> Option<String> {
+    fn reindented(base: &str, ours: &str, theirs: &str, words: Side) -> Option<String> {
         let plan = plan(
             &base.into(),
             &ours.into(),
@@ -117,11 +117,11 @@ mod tests {
     fn words_of_one_stand_at_the_indentation_of_the_other() {
         let theirs = "moor(ship, high);\nlog(ship);\n";
         assert_eq!(
-            told(BASE, DEEPER, theirs, Side::Theirs).as_deref(),
+            reindented(BASE, DEEPER, theirs, Side::Theirs).as_deref(),
             Some("    moor(ship, high);\n    log(ship);\n")
         );
         assert_eq!(
-            told(BASE, DEEPER, theirs, Side::Ours).as_deref(),
+            reindented(BASE, DEEPER, theirs, Side::Ours).as_deref(),
             Some("moor(ship, slack);\nlog(ship);\n")
         );
     }
@@ -130,7 +130,7 @@ mod tests {
     fn new_rows_move_as_the_rows_around_them() {
         let theirs = "moor(ship, high);\nif loud {\n    pay(ship);\n}\n\nlog(ship);\n";
         assert_eq!(
-            told(BASE, DEEPER, theirs, Side::Theirs).as_deref(),
+            reindented(BASE, DEEPER, theirs, Side::Theirs).as_deref(),
             Some(
                 "    moor(ship, high);\n    if loud {\n        pay(ship);\n    }\n\n    log(ship);\n"
             )
@@ -142,13 +142,13 @@ mod tests {
         let base = "fn dock() {\n\tif low {\n\t\tmoor(ship, low);\n\t}\n}\n";
         let ours = "fn dock() {\n    if low {\n        moor(ship, slack);\n    }\n}\n";
         let theirs = "fn dock() {\n\tif low {\n\t\tmoor(ship, high);\n\t}\n}\n";
-        let found = told(base, ours, theirs, Side::Theirs).unwrap();
+        let found = reindented(base, ours, theirs, Side::Theirs).unwrap();
         assert!(found.contains("\n        moor(ship, high);\n"), "{found}");
     }
 
     #[test]
     fn rows_without_a_pair_follow_the_first_one() {
-        let found = told(
+        let found = reindented(
             "moor(ship);\n",
             "        wait for the tide\n",
             "    let it = go;\n      now(it);\n",
@@ -164,8 +164,8 @@ mod tests {
     fn where_indentation_does_not_differ_there_is_no_such_choice() {
         let theirs = "moor(ship, high);\nlog(ship);\n";
         let ours = "moor(ship, slack);\nlog(ship);\n";
-        assert_eq!(told(BASE, ours, theirs, Side::Ours), None);
+        assert_eq!(reindented(BASE, ours, theirs, Side::Ours), None);
         // One side has nothing to be indented.
-        assert_eq!(told(BASE, "", DEEPER, Side::Theirs), None);
+        assert_eq!(reindented(BASE, "", DEEPER, Side::Theirs), None);
     }
 }

@@ -9,7 +9,7 @@ use crate::text::lines::LineRange;
 use crate::text::source::Source;
 use serde::{Deserialize, Serialize};
 
-/// What shall stand where a region is.
+/// What shall stand in a region of the merged text.
 ///
 /// ```
 /// use armistice_core::{Options, Resolution, Side, plan};
@@ -36,7 +36,7 @@ pub enum Resolution {
 }
 
 impl Resolution {
-    /// A few words for it, as the screens say it.
+    /// Its name on the screens, in a few words.
     pub fn name(&self) -> &'static str {
         match self {
             Resolution::Take(version) => version.name(),

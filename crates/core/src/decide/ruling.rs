@@ -1,10 +1,10 @@
-//! What a rule found, and how sure it is.
+//! The answer of a rule to a conflict: what it proposes, how certain it is, and why.
 
 use crate::decide::resolution::Resolution;
 use crate::model::region::RegionId;
 use serde::{Deserialize, Serialize};
 
-/// How sure a rule is.
+/// How certain a rule is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Certainty {
@@ -17,7 +17,7 @@ pub enum Certainty {
 }
 
 impl Certainty {
-    /// The word for it.
+    /// Its name on screens and in `--json`.
     pub fn name(self) -> &'static str {
         match self {
             Certainty::Hint => "hint",
@@ -27,7 +27,7 @@ impl Certainty {
     }
 }
 
-/// What a rule found.
+/// The answer of a rule to a conflict.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Ruling {
     /// The rule's id.
@@ -55,7 +55,7 @@ pub enum AutoSettle {
 }
 
 impl AutoSettle {
-    /// The rulings that this settles.
+    /// The rulings that are settled at this level.
     pub fn pick(self, rulings: &[(RegionId, Ruling)]) -> Vec<(RegionId, Ruling)> {
         let least = match self {
             AutoSettle::None => return Vec::new(),

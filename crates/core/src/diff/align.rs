@@ -1,4 +1,4 @@
-//! Pairs of like lines.
+//! Pairs the lines of two texts by likeness, for lines that are not equal.
 
 use crate::limits::{ALIGN_PAIRS, LINE_BYTES};
 use crate::text::lines::{LineIdx, LineRange};

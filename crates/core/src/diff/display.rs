@@ -30,7 +30,7 @@ pub enum DeltaRow {
     Respaced(LineIdx, LineIdx),
 }
 
-/// What turned a stretch of one text into a stretch of another.
+/// The rows that turn a range of one text into a range of another.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Delta {
     /// All rows in order, kept ones included.
@@ -79,7 +79,7 @@ impl Delta {
     }
 }
 
-/// How a stretch of one text became a stretch of another, row by row, for the eye.
+/// How a range of one text became a range of another, row by row, for display.
 ///
 /// Lines that are alike enough are one row re-worded. Beyond
 /// [`ALIGN_PAIRS`](crate::limits::ALIGN_PAIRS) pairs of a hunk they are paired in order.
@@ -286,7 +286,7 @@ mod tests {
         delta(&a, a.all(), &b, b.all())
     }
 
-    fn told(old: &str, new: &str) -> String {
+    fn shown(old: &str, new: &str) -> String {
         let tell = |span: &Span| match span {
             Span::Kept(r) => new[r.clone()].to_owned(),
             Span::Changed(a, b) => format!("[{}>{}]", &old[a.clone()], &new[b.clone()]),
@@ -300,26 +300,26 @@ mod tests {
     #[test]
     fn words_inside_a_line_are_told_apart() {
         assert_eq!(
-            told("self.free.pop();", "self.free.pop_front();"),
+            shown("self.free.pop();", "self.free.pop_front();"),
             "self.free.[pop>pop_front]();"
         );
-        assert_eq!(told("pop();", "pop().or(spare);"), "pop()[>.or(spare)];");
-        assert_eq!(told("same", "same"), "same");
+        assert_eq!(shown("pop();", "pop().or(spare);"), "pop()[>.or(spare)];");
+        assert_eq!(shown("same", "same"), "same");
     }
 
     #[test]
     fn a_long_line_is_told_by_its_ends() {
         let long = |word: &str| format!("{}⚓{word}ö{}", "a b ".repeat(4000), "c d ".repeat(10));
         let (old, new) = (long("x"), long("yy"));
-        let told = told(&old, &new);
-        assert!(told.contains("⚓[x>yy]ö"), "{}", &told[told.len() - 80..]);
+        let text = shown(&old, &new);
+        assert!(text.contains("⚓[x>yy]ö"), "{}", &text[text.len() - 80..]);
         assert_eq!(spans(old.as_bytes(), old.as_bytes()).len(), 1);
     }
 
     #[test]
     fn neighbouring_changes_are_one() {
         assert_eq!(
-            told("let old name;", "let new label;"),
+            shown("let old name;", "let new label;"),
             "let [old name>new label];"
         );
     }

@@ -1,4 +1,4 @@
-//! What turned one sequence into another.
+//! A hunk: a range of one sequence and the range that replaced it; and the algorithms that find hunks.
 
 use crate::text::lines::LineRange;
 use std::ops::Range;

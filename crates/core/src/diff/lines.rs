@@ -23,7 +23,7 @@ pub(crate) fn hunks(
 /// Whether two texts can be matched in one way only: what has no partner stands nowhere in the
 /// other text, nor among the lines that have one.
 ///
-/// Any other shortest difference would have the same hunks. `distinct` is greater than every
+/// No other difference matches as many lines. `distinct` is greater than every
 /// symbol; time and space are linear.
 pub(crate) fn is_only_difference(
     hunks: &[Hunk],
@@ -45,13 +45,14 @@ pub(crate) fn is_only_difference(
         }
         new.iter().for_each(|t| unmatched[t.0 as usize] = true);
     }
-    let mut at = 0;
-    let gaps = hunks.iter().map(|hunk| hunk.base.span());
-    gaps.chain([base.len()..base.len()]).all(|gone| {
-        let matched = &base[at..gone.start];
-        at = gone.end;
-        !matched.iter().any(|t| unmatched[t.0 as usize])
-    })
+    let recurs = |tokens: &[Token]| tokens.iter().any(|t| unmatched[t.0 as usize]);
+    let mut rest = 0;
+    let between = hunks.iter().any(|hunk| {
+        let matched = rest..hunk.base.start.0 as usize;
+        rest = hunk.base.end.0 as usize;
+        recurs(&base[matched])
+    });
+    !between && !recurs(&base[rest..])
 }
 
 /// The hunks between two sequences of any keys.

@@ -31,14 +31,14 @@ pub enum Entry {
 }
 
 impl Entry {
-    /// The decision it amounts to, if it is at least this sure.
+    /// The decision that takes what a ruling proposes, if it is at least this certain.
     pub fn of_ruling(id: RegionId, ruling: &Ruling, least: Certainty) -> Option<Entry> {
         let settles = ruling.resolution.is_some() && ruling.certainty >= least;
         settles.then(|| Entry::Rule(id, ruling.clone()))
     }
 }
 
-/// What is undone and redone as one.
+/// A group of decisions that is undone and redone as one.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Step {
     /// A few words for it: "settled conflict 2 by ours".

@@ -3,7 +3,7 @@
 use crate::draft::entry::Step;
 use serde::{Deserialize, Serialize};
 
-/// What happened, as the journal keeps it.
+/// One event of a session, as the journal stores it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Event {
@@ -15,7 +15,7 @@ pub enum Event {
     Redo,
 }
 
-/// What a stored journal says about itself in its first line.
+/// The first line of a stored journal: its format, and the versions it is about.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Header {
     /// Version of the format.

@@ -28,7 +28,7 @@ pub struct DraftLine<'a> {
     pub source: Option<Pick>,
 }
 
-/// How far a draft is.
+/// How many conflicts are open and settled in a draft.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
 pub struct Counts {
     /// Conflicts of the plan.
@@ -57,7 +57,7 @@ pub struct Draft {
 }
 
 impl Draft {
-    /// The draft as it merges by itself, conflicts open.
+    /// A draft in which nothing is decided: one-sided changes are merged, all conflicts are open.
     pub fn new(plan: Arc<Plan>) -> Self {
         let regions = plan.regions().iter().map(RegionDraft::default).collect();
         let mut draft = Draft {
@@ -191,7 +191,7 @@ impl Draft {
         })
     }
 
-    /// How far it is.
+    /// How many conflicts are open and settled.
     pub fn counts(&self) -> Counts {
         Counts {
             conflicts: self.plan.conflicts().len(),

@@ -1,4 +1,4 @@
-//! Counts what stands right beside a change of the other side, and what speaks against it.
+//! Counts the edits that touch an edit of the other side, and the risks of merging them.
 
 use crate::diff::align::best_pairs;
 use crate::limits::RIVAL_ALIKE;

@@ -1,4 +1,4 @@
-//! Whether rows that one side put in hang on rows that the other side changed.
+//! Whether rows that one side inserted depend on rows that the other side changed.
 
 use crate::limits::{NAME_LINES, NEW_NAME_ROWS};
 use crate::merge::row_edits::{RowChange, RowEdit};

@@ -1,4 +1,4 @@
-//! A change that is one replacement, made throughout.
+//! Finds out whether all changes of a side are one and the same replacement.
 
 use crate::diff::tokens::TokenDiff;
 use crate::limits::FORMULA_CALLS;
@@ -6,7 +6,7 @@ use crate::model::side::Side;
 use crate::text::tokens::{is_name, solid_tokens, token_ranges};
 use std::ops::Range;
 
-/// A replacement that tells a whole change: what went, what came, and how often.
+/// A change that is one replacement throughout: the words replaced, the words in their place, and how often.
 ///
 /// ```
 /// use armistice_core::Formula;
@@ -16,13 +16,13 @@ use std::ops::Range;
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Formula {
-    /// The words that went; none if arguments were added to calls.
+    /// The words replaced; empty if arguments were added to calls.
     pub from: Vec<u8>,
-    /// The words that came.
+    /// The words in their place.
     pub to: Vec<u8>,
-    /// What is called, if arguments were added to calls.
+    /// The name of the function called, if arguments were added to calls.
     pub call: Option<Vec<u8>>,
-    /// How often.
+    /// How many places were replaced.
     pub times: usize,
 }
 

@@ -1,4 +1,4 @@
-//! Lines that bring names in: their names are a set, not a text.
+//! Merging import lines: the names of each are merged as a set, not as text.
 
 use crate::limits::IMPORT_COLUMNS;
 use crate::text::language::import_names;
@@ -157,7 +157,7 @@ fn merge<'a>(base: &List<'a>, ours: &List<'a>, theirs: &List<'a>) -> Option<(Vec
 mod tests {
     use super::*;
 
-    fn told(base: &str, ours: &str, theirs: &str) -> Option<(String, bool)> {
+    fn merged_text(base: &str, ours: &str, theirs: &str) -> Option<(String, bool)> {
         let line = |text: &'static str| Line::new(text.as_bytes());
         let [base, ours, theirs] =
             [base, ours, theirs].map(|text| line(Box::leak(text.to_owned().into_boxed_str())));
@@ -168,7 +168,7 @@ mod tests {
     #[test]
     fn what_one_took_out_is_gone_and_what_one_put_in_is_there() {
         let of = |names: &str| format!("use harbour::{{{names}}};\n");
-        let merged = |base, ours, theirs| told(&of(base), &of(ours), &of(theirs));
+        let merged = |base, ours, theirs| merged_text(&of(base), &of(ours), &of(theirs));
         let one = |names: &str, sure| Some((of(names).trim().to_owned(), sure));
         assert_eq!(
             merged("berth, quay", "berth", "berth, quay, tide"),
@@ -185,8 +185,11 @@ mod tests {
         );
         // Names from elsewhere.
         let other = "use office::{berth, quay};\n";
-        assert_eq!(told(&of("berth"), &of("berth, quay"), other), None);
-        assert_eq!(told("moor(a)\n", "moor(a, b)\n", "moor(a, c)\n"), None);
+        assert_eq!(merged_text(&of("berth"), &of("berth, quay"), other), None);
+        assert_eq!(
+            merged_text("moor(a)\n", "moor(a, b)\n", "moor(a, c)\n"),
+            None
+        );
     }
 
     #[test]
@@ -197,7 +200,7 @@ mod tests {
             of(&[long[0], long[1], "crane_of_the_quay"]),
             of(&["a_buoy_of_brass", long[0], long[1]]),
         );
-        let (text, sure) = told(&of(&long), &ours, &theirs).unwrap();
+        let (text, sure) = merged_text(&of(&long), &ours, &theirs).unwrap();
         assert!(text.len() > IMPORT_COLUMNS && !sure, "{text}");
     }
 }

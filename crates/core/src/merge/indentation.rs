@@ -1,4 +1,4 @@
-//! How a side indents what base indents otherwise, so that new rows can follow it.
+//! How a side changed the indentation of rows, so that new rows of the other side can follow it.
 
 use crate::merge::row_edits::RowEdit;
 use crate::text::lines::LineIdx;
@@ -126,7 +126,7 @@ mod tests {
     use crate::merge::row_edits::row_edits;
 
     /// What the side makes of an indentation before a row of base.
-    fn told(base: &str, side: &str, at: u32, indent: &str) -> Option<String> {
+    fn indent_of(base: &str, side: &str, at: u32, indent: &str) -> Option<String> {
         let (base, side) = (Source::from(base), Source::from(side));
         let row_edits = row_edits(&base, base.all(), &side, side.all(), Algorithm::Histogram);
         let indents = IndentationMap::new(&base, &side, &row_edits);
@@ -137,23 +137,29 @@ mod tests {
     #[test]
     fn a_new_row_follows_the_rows_around_it() {
         let (base, side) = ("\ta\n\t\tb\n\tc\n", "    a\n        b\n    c\n");
-        assert_eq!(told(base, side, 1, "\t\t"), Some("        ".to_owned()));
+        assert_eq!(
+            indent_of(base, side, 1, "\t\t"),
+            Some("        ".to_owned())
+        );
         // One level that no row has: what was done to its neighbours is done to it.
         let (base, side) = ("a\nb\n", "  a\n  b\n");
-        assert_eq!(told(base, side, 1, "  "), Some("    ".to_owned()));
+        assert_eq!(indent_of(base, side, 1, "  "), Some("    ".to_owned()));
         assert_eq!(
-            told("    a\n    b\n", "  a\n  b\n", 1, "  "),
+            indent_of("    a\n    b\n", "  a\n  b\n", 1, "  "),
             Some("  ".to_owned())
         );
         let (base, side) = ("    a\n    b\n", "  a\n  b\n");
-        assert_eq!(told(base, side, 1, "      "), Some("    ".to_owned()));
+        assert_eq!(indent_of(base, side, 1, "      "), Some("    ".to_owned()));
     }
 
     #[test]
     fn at_the_edge_of_what_moved_nobody_can_tell() {
         let (base, side) = ("a\nb\n", "a\n  b\n");
-        assert_eq!(told(base, side, 1, ""), None);
-        assert_eq!(told(base, side, 0, ""), Some(String::new()));
-        assert_eq!(told("a\nb\n", "a\nb\n", 1, "\t"), Some("\t".to_owned()));
+        assert_eq!(indent_of(base, side, 1, ""), None);
+        assert_eq!(indent_of(base, side, 0, ""), Some(String::new()));
+        assert_eq!(
+            indent_of("a\nb\n", "a\nb\n", 1, "\t"),
+            Some("\t".to_owned())
+        );
     }
 }

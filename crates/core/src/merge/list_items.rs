@@ -5,7 +5,7 @@ use crate::text::tokens::bracket;
 
 pub(crate) const ENTRY: &str = "entry";
 
-/// Whether a line's place may be told by an order or by its neighbours' kind alone.
+/// Whether a line's place follows from an order or from its neighbours' kind alone.
 pub(crate) fn is_item(line: &[u8]) -> bool {
     let tag = |what: &str| {
         line.windows(what.len())

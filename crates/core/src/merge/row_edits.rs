@@ -1,4 +1,4 @@
-//! What one side did to rows of base: pairs over their words, rows taken out, replaced, put in.
+//! The edits that one side made to the rows of base: keep, delete, replace, insert.
 
 use crate::diff::align::best_pairs;
 use crate::diff::hunk::Algorithm;

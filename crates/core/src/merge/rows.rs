@@ -1,8 +1,7 @@
 //! Three-way merging over rows: finer than lines that are equal or not.
 //!
 //! Rows of base are paired with rows of each side over their words, not their
-//! blanks. What each side did to a row, or put between two rows, is then
-//! merged: indentation, words, trailing blanks and line end each on their own.
+//! blanks. What each side did to a row (`row`), or put between two rows, is then merged.
 //! Nothing here decides whether the outcome is safe; the [`MergeStats`] tell the
 //! rules what it took.
 
@@ -10,20 +9,18 @@ use crate::diff::hunk::Algorithm;
 use crate::limits::CONFLICT_ROWS;
 use crate::merge::adjacency::Adjacency;
 use crate::merge::dependence::{copied, orphaned};
-use crate::merge::format_noise::{double_quoted, requoted};
-use crate::merge::import_list::merge_import_list;
-use crate::merge::indentation::IndentationMap;
+use crate::merge::row::merge_row;
 use crate::merge::row_edits::{RowChange, RowEdit, row_edits};
+use crate::merge::side_layout::SideLayout;
 use crate::merge::stats::{Clash, EditCounts, MergeStats};
-use crate::merge::substitutions::{Replayed, Substitution, is_pattern, replay, substitutions};
-use crate::merge::tokens::merge_tokens;
+use crate::merge::substitutions::{Replayed, is_pattern};
 use crate::model::region::Region;
 use crate::model::segment::Segment;
 use crate::model::side::{PerSide, Side};
 use crate::model::versions::{Version, Versions};
 use crate::text::lines::{LineIdx, LineRange};
-use crate::text::source::{Line, Source};
-use crate::text::tokens::{is_name, solid_tokens};
+use crate::text::source::Line;
+use crate::text::tokens::solid_tokens;
 use std::cell::OnceCell;
 
 /// What the two sides' rows give together.
@@ -87,24 +84,6 @@ pub(crate) fn merge_rows(
         stats.orphaned += orphaned(versions, left, &edits[side], other);
     }
     Ok(MergedRows { segments, stats })
-}
-
-/// How a side lays out what base has: what new rows of the other side follow.
-struct SideLayout<'a> {
-    indentation: IndentationMap<'a>,
-    /// Whether it made double quotes of single ones throughout.
-    requoted: bool,
-    substitutions: Vec<Substitution>,
-}
-
-impl<'a> SideLayout<'a> {
-    fn new(base: &'a Source, side: &'a Source, edits: &[RowEdit]) -> Self {
-        SideLayout {
-            indentation: IndentationMap::new(base, side, edits),
-            requoted: requotes_throughout(base, side, edits),
-            substitutions: substitutions(base, side, edits),
-        }
-    }
 }
 
 struct RowMerger<'a, 'b> {
@@ -355,7 +334,14 @@ impl<'a> RowMerger<'a, '_> {
                 }
                 _ => line.indent().to_vec(),
             };
-            let words = self.substituted(layout, line);
+            let words = match layout.replay(line) {
+                Replayed::Rewritten(words) => Some(words),
+                Replayed::Untouched => None,
+                Replayed::Outdated => {
+                    self.stats.outdated += 1;
+                    None
+                }
+            };
             let same_indent = indent == line.indent();
             if same_indent && words.is_none() {
                 self.lines(side.into(), LineRange::one(idx));
@@ -368,24 +354,6 @@ impl<'a> RowMerger<'a, '_> {
         }
         self.layouts[other] = cell;
         Ok(())
-    }
-
-    /// The words of a new row as the other side would have them; `None` if as they are.
-    fn substituted(&mut self, layout: &SideLayout<'_>, line: Line<'_>) -> Option<Vec<u8>> {
-        let requoted = layout
-            .requoted
-            .then(|| double_quoted(line.trimmed()))
-            .flatten();
-        let requoted = requoted.filter(|words| words != line.trimmed());
-        let words = requoted.as_deref().unwrap_or(line.trimmed());
-        match replay(&layout.substitutions, words) {
-            Replayed::Untouched => requoted,
-            Replayed::Rewritten(words) => Some(words),
-            Replayed::Outdated => {
-                self.stats.outdated += 1;
-                None
-            }
-        }
     }
 
     /// One row that stayed; whether both changed words of it that touch.
@@ -412,81 +380,20 @@ impl<'a> RowMerger<'a, '_> {
             _ => {
                 self.note(Side::Ours, RowEdit::Keep(base, o, mine), None);
                 self.note(Side::Theirs, RowEdit::Keep(base, t, other), None);
-                let (text, gap) = self.components(v.base.line(base), ours, theirs)?;
+                let merged = merge_row((v.base.line(base), ours, theirs), &mut self.stats)?;
                 let blank = [mine, other].contains(&RowChange::Whitespace);
                 self.stats.blended += usize::from(!blank);
-                if text == ours.bytes() {
+                if merged.text == ours.bytes() {
                     self.lines(Version::Ours, LineRange::one(o));
-                } else if text == theirs.bytes() {
+                } else if merged.text == theirs.bytes() {
                     self.lines(Version::Theirs, LineRange::one(t));
                 } else {
-                    self.text(text);
+                    self.text(merged.text);
                 }
-                return Ok(gap == Some(0));
+                return Ok(merged.gap == Some(0));
             }
         }
         Ok(false)
-    }
-
-    /// Indentation, words, trailing blanks and line end, each merged on its own; how many
-    /// unchanged words stand between both sides' words.
-    fn components(
-        &mut self,
-        b: Line<'_>,
-        o: Line<'_>,
-        t: Line<'_>,
-    ) -> Result<(Vec<u8>, Option<usize>), Clash> {
-        let mut out = self.component(b.indent(), o.indent(), t.indent()).to_vec();
-        let trailing = self.component(b.trailing(), o.trailing(), t.trailing());
-        let end = self.component(b.end().bytes(), o.end().bytes(), t.end().bytes());
-        let (wb, wo, wt) = (b.trimmed(), o.trimmed(), t.trimmed());
-        let gap = if wo == wt || wt == wb {
-            out.extend_from_slice(wo);
-            None
-        } else if wo == wb {
-            out.extend_from_slice(wt);
-            None
-        } else {
-            let (words, gap) = self.words(b, o, t)?;
-            out.extend_from_slice(&words);
-            self.stats.gap = [self.stats.gap, gap].into_iter().flatten().min();
-            gap
-        };
-        out.extend_from_slice(trailing);
-        out.extend_from_slice(end);
-        Ok((out, gap))
-    }
-
-    /// Blanks of one place merged three ways; those of ours where both changed them.
-    fn component<'l>(&mut self, b: &'l [u8], o: &'l [u8], t: &'l [u8]) -> &'l [u8] {
-        if o == t || t == b {
-            o
-        } else if o == b {
-            t
-        } else {
-            self.stats.whitespace_clashes += 1;
-            o
-        }
-    }
-
-    /// Words of a row that both sides changed.
-    fn words(
-        &mut self,
-        b: Line<'_>,
-        o: Line<'_>,
-        t: Line<'_>,
-    ) -> Result<(Vec<u8>, Option<usize>), Clash> {
-        let (wb, wo, wt) = (b.trimmed(), o.trimmed(), t.trimmed());
-        let Some(merged) = merge_tokens(wb, wo, wt) else {
-            let list = merge_import_list(b, o, t).ok_or(Clash::Words)?;
-            self.stats.import_lists += 1;
-            return Ok((list.words, (!list.sure).then_some(0)));
-        };
-        let stats = &mut self.stats;
-        stats.numbers += usize::from(renumbered(wb, wo) && renumbered(wb, wt));
-        stats.whitespace_clashes += merged.whitespace_clashes;
-        stats.doubled_names += usize::from(doubles_a_name((wb, wo, wt), &merged.text));
-        Ok((merged.text, merged.gap))
     }
 
     fn note(&mut self, side: Side, edit: RowEdit, next: Option<RowEdit>) {
@@ -502,38 +409,6 @@ impl<'a> RowMerger<'a, '_> {
     fn text(&mut self, bytes: Vec<u8>) {
         Segment::Text(bytes).add_to(&mut self.segments);
     }
-}
-
-/// Whether a change of words is one of numbers too.
-fn renumbered(base: &[u8], side: &[u8]) -> bool {
-    let numbers = |line| -> Vec<&[u8]> {
-        let words = solid_tokens(line);
-        words.filter(|w| w.iter().any(u8::is_ascii_digit)).collect()
-    };
-    numbers(base) != numbers(side)
-}
-
-/// Whether a row has a name more often than either side, which both brought into it.
-fn doubles_a_name((base, ours, theirs): (&[u8], &[u8], &[u8]), text: &[u8]) -> bool {
-    let names = |line| solid_tokens(line).filter(|word| word.len() > 1 && is_name(word));
-    let times = |line, name| names(line).filter(|word| *word == name).count();
-    names(ours).any(|name| {
-        let both = times(base, name) == 0 && times(theirs, name) > 0;
-        both && times(text, name) > times(ours, name).max(times(theirs, name))
-    })
-}
-
-/// Whether a side made double quotes of single ones throughout.
-fn requotes_throughout(base: &Source, side: &Source, edits: &[RowEdit]) -> bool {
-    let rows = || {
-        edits.iter().filter_map(|edit| match *edit {
-            RowEdit::Keep(b, s, _) => Some((base.line(b), side.line(s))),
-            _ => None,
-        })
-    };
-    let single = |line: Line<'_>| line.content().contains(&b'\'');
-    rows().any(|(old, new)| requoted(old.content(), new.content()))
-        && !rows().any(|(old, new)| single(old) && single(new))
 }
 
 #[cfg(test)]

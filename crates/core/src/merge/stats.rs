@@ -1,9 +1,9 @@
-//! What it took to merge the rows of a conflict, and why it could not be done.
+//! Counts of what the row merge of a conflict did, and the reasons for which it can fail.
 
 use crate::merge::row_edits::{RowChange, RowEdit};
 use crate::model::side::PerSide;
 
-/// What it took to merge the rows of a conflict.
+/// Counts of what the row merge of a conflict did, for judging whether it is safe.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct MergeStats {
     /// Rows changed by one side right beside rows changed by the other.
@@ -104,7 +104,7 @@ impl EditCounts {
         self.whitespace > 0 && self.reworded + self.deleted + self.replaced + self.inserted == 0
     }
 
-    /// Whether it took rows out and did nothing else.
+    /// Whether it deleted rows and did nothing else.
     pub fn only_deletes(&self) -> bool {
         self.deleted > 0 && self.whitespace + self.reworded + self.replaced + self.inserted == 0
     }

@@ -1,4 +1,4 @@
-//! One side's changes of words in a line, made again in new lines of the other.
+//! Replacements of words that one side made, made again in lines that the other side added.
 
 use crate::diff::hunk::{Algorithm, TokenHunk};
 use crate::diff::search::search_short;

@@ -473,7 +473,7 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn told(base: &str, ours: &str, theirs: &str) -> String {
+    fn merged_text(base: &str, ours: &str, theirs: &str) -> String {
         match merge_tokens(base.as_bytes(), ours.as_bytes(), theirs.as_bytes()) {
             None => "clash".to_owned(),
             Some(s) => {
@@ -486,17 +486,20 @@ mod tests {
     #[test]
     fn words_changed_apart_from_each_other_go_together() {
         assert_eq!(
-            told(
+            merged_text(
                 "moor(ship, berth)",
                 "berth(ship, berth)",
                 "moor(ship, quay)"
             ),
             "berth(ship, quay)|3"
         );
-        assert_eq!(told("moor(ship)", "berth(ship)", "dock(ship)"), "clash");
-        assert_eq!(told("a b", "a x b", "a y b"), "clash");
         assert_eq!(
-            told("pop()", "pop_front()", "pop().or(spare)"),
+            merged_text("moor(ship)", "berth(ship)", "dock(ship)"),
+            "clash"
+        );
+        assert_eq!(merged_text("a b", "a x b", "a y b"), "clash");
+        assert_eq!(
+            merged_text("pop()", "pop_front()", "pop().or(spare)"),
             "pop_front().or(spare)|2"
         );
     }
@@ -504,7 +507,7 @@ mod tests {
     #[test]
     fn a_change_that_holds_the_others_stands() {
         assert_eq!(
-            told(
+            merged_text(
                 "a sepecific berth of one ship",
                 "a specific berth of one ship",
                 "a specific quay of one tug"
@@ -512,11 +515,11 @@ mod tests {
             "a specific quay of one tug|0"
         );
         assert_eq!(
-            told("moor(low, ship)", "moor(ship)", "moor(high, ship)"),
+            merged_text("moor(low, ship)", "moor(ship)", "moor(high, ship)"),
             "clash"
         );
         assert_eq!(
-            told("of the berth", "of a berth", "of the quay there"),
+            merged_text("of the berth", "of a berth", "of the quay there"),
             "of a quay there|0"
         );
     }
@@ -524,7 +527,7 @@ mod tests {
     #[test]
     fn a_statement_wrapped_anew_takes_the_other_sides_words() {
         assert_eq!(
-            told(
+            merged_text(
                 "moor(ship, berth, tide);\n",
                 "moor(\n    ship,\n    berth,\n    tide\n);\n",
                 "moor(ship, quay, tide);\n"

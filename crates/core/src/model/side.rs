@@ -26,7 +26,7 @@ impl Side {
     }
 }
 
-/// A value for ours and a value for theirs, told apart by [`Side`].
+/// A value for ours and a value for theirs, indexed by [`Side`].
 ///
 /// ```
 /// use armistice_core::{PerSide, Side};
@@ -48,7 +48,7 @@ impl<T> PerSide<T> {
         PerSide { ours, theirs }
     }
 
-    /// What `of` makes of each side, ours first.
+    /// The results of calling `of` with each side, ours first.
     pub fn from_fn(mut of: impl FnMut(Side) -> T) -> Self {
         PerSide {
             ours: of(Side::Ours),
@@ -56,7 +56,7 @@ impl<T> PerSide<T> {
         }
     }
 
-    /// What `of` makes of each value, that of ours first.
+    /// The results of calling `of` with each value, that of ours first.
     pub fn map<U>(self, mut of: impl FnMut(T) -> U) -> PerSide<U> {
         PerSide {
             ours: of(self.ours),

@@ -20,7 +20,7 @@ impl Version {
     /// All three, ours first, in the order of the screens.
     pub const ALL: [Version; 3] = [Version::Ours, Version::Theirs, Version::Base];
 
-    /// Its trade name.
+    /// Its name: "base", "ours" or "theirs".
     pub fn name(self) -> &'static str {
         match self {
             Version::Base => "base",

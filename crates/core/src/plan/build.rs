@@ -1,6 +1,6 @@
 //! From three versions to a plan: what each side did to base, region by region.
 //!
-//! Not here: how a conflict is made smaller (`refine`, `split`), what a person decides
+//! Not here: how a conflict is made smaller (`refine`, `partition`), what a person decides
 //! about it (`draft`, `journal`).
 
 use crate::diff::hunk::{Algorithm, Hunk};

@@ -10,7 +10,7 @@ use crate::text::lines::{LineIdx, LineRange};
 use crate::text::tokens::same_tokens;
 use std::collections::HashSet;
 
-/// Why both sides clash here.
+/// Why a region is a conflict.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Cause {
     /// Base has nothing here; both put something in.

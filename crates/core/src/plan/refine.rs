@@ -1,4 +1,4 @@
-//! Makes a conflict as small as is honest.
+//! Takes out of a conflict what both sides have in common.
 //!
 //! Lines that both sides have in common leave the conflict: at its head and
 //! tail always, in its middle where the run is long enough to be no accident.
@@ -223,15 +223,15 @@ mod tests {
             &Options::default(),
         );
         let v = plan.versions();
-        let cell = |source: &Source, lines| {
+        let text = |source: &Source, lines| {
             String::from_utf8_lossy(source.slice(lines)).replace('\n', " ")
         };
         let mut seen = String::new();
         for r in plan.regions() {
             let (b, o, t) = (
-                cell(&v.base, r.base),
-                cell(&v.ours, r.ours),
-                cell(&v.theirs, r.theirs),
+                text(&v.base, r.base),
+                text(&v.ours, r.ours),
+                text(&v.theirs, r.theirs),
             );
             seen += &match r.kind {
                 RegionKind::Conflict => format!("conflict {b}/ {o}/ {t}\n"),

@@ -1,4 +1,4 @@
-//! Changes of different lines that touch.
+//! Rule: both sides changed different lines, and the changes touch.
 
 use crate::decide::ruling::Certainty::Certain;
 use crate::merge::stats::EditCounts;

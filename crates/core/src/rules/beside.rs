@@ -1,4 +1,4 @@
-//! Lines put in beside lines that the other side changed or removed.
+//! Rule: lines inserted beside lines that the other side changed or removed.
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::model::side::Side;

@@ -1,4 +1,4 @@
-//! Different words of one line.
+//! Rule: both sides changed different words of one line.
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::limits::INDEPENDENT_WORDS;

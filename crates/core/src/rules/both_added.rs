@@ -1,4 +1,4 @@
-//! Both put lines in at the same place.
+//! Rule: both sides inserted lines at the same place.
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::{Hint, Likely};
@@ -27,7 +27,7 @@ impl Rule for BothAdded {
         if !base.is_empty() || ours.is_empty() || theirs.is_empty() {
             return None;
         }
-        // What opens a block for the lines that follow cannot be told from them.
+        // What opens a block for the lines that follow cannot be seen from them.
         let opens = [Version::Ours, Version::Theirs].into_iter().any(|v| {
             let lines = conflict.versions().get(v).lines(conflict.region().lines(v));
             let last = lines.filter_map(|line| line.trimmed().last()).next_back();

@@ -1,4 +1,4 @@
-//! A conflict as rules look at it, and what speaks against settling it.
+//! A conflict as rules see it: its versions, its finer merge, and facts computed on demand.
 
 use crate::decide::resolution::Resolution;
 use crate::diff::tokens::TokenDiff;

@@ -1,4 +1,4 @@
-//! Asks the rules, in their order, and keeps the surest answer.
+//! Asks the rules, in their order, and keeps the most certain answer.
 
 use crate::decide::ruling::{Certainty, Ruling};
 use crate::model::region::RegionId;
@@ -57,7 +57,7 @@ pub fn rule_title(id: &str) -> &str {
     rule.map_or(id, |rule| rule.title())
 }
 
-/// What the rules make of one conflict: the surest proposal, the first among equals.
+/// Asks the rules about one conflict; returns the most certain answer, the first among equals.
 ///
 /// `None` if no rule has anything to say. A hint has no resolution; anything surer has one.
 ///
@@ -102,7 +102,7 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
     best
 }
 
-/// What the rules make of all conflicts of a plan, in order.
+/// Asks the rules about all conflicts of a plan, in order.
 ///
 /// The same as asking a [`Proposer`] about every stretch in turn.
 ///
@@ -150,7 +150,7 @@ impl<'a> Proposer<'a> {
         self.stretches.is_empty()
     }
 
-    /// What the rules make of the conflicts of one stretch, counted from zero; nothing past the last.
+    /// Asks the rules about the conflicts of one stretch, counted from zero; nothing past the last.
     pub fn stretch(&self, nth: usize) -> Vec<(RegionId, Ruling)> {
         let conflicts = self.stretches.get(nth).copied().unwrap_or_default();
         let ruled = conflicts.iter().filter_map(|id| {

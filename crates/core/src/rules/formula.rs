@@ -1,4 +1,4 @@
-//! One side's change is one replacement, made throughout: replay it on the other side.
+//! Rule: one side's change is one replacement, made throughout: replay it on the other side.
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::Likely;

@@ -1,4 +1,4 @@
-//! Files that a tool writes are better written again.
+//! Rule: a hint that a file written by a tool is better generated again than merged.
 
 use crate::decide::ruling::Certainty::Hint;
 use crate::rules::conflict::Conflict;

@@ -1,4 +1,4 @@
-//! One line that brings names in, changed by both: a set, not a text.
+//! Rule: both sides changed one import line; its names are merged as a set.
 
 use crate::decide::ruling::Certainty::{Certain, Likely};
 use crate::merge::import_list::{merge_import_list, merge_new_import_list};

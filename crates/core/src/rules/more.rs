@@ -1,4 +1,4 @@
-//! Both made the same change, and one of them did more.
+//! Rule: both sides made the same change, and one of them did more.
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::{Certain, Likely};

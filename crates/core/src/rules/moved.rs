@@ -1,4 +1,4 @@
-//! One side moved the lines away, the other edited them.
+//! Rule: a hint that one side moved lines away that the other edited.
 
 use crate::decide::ruling::Certainty::Hint;
 use crate::limits::{MOVED_LINES, MOVED_PLACES};

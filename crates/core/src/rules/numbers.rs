@@ -1,4 +1,4 @@
-//! Numbers, versions and dates are never mixed from two sides.
+//! Rule: numbers, versions and dates are never mixed from two sides.
 
 use crate::decide::ruling::Certainty::{Hint, Likely};
 use crate::limits::NUMBER_TOKENS;

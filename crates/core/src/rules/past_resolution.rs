@@ -1,4 +1,4 @@
-//! The same conflict was settled before.
+//! Rule: the same conflict was settled before in this repository.
 
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};

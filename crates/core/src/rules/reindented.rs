@@ -1,4 +1,4 @@
-//! One side changed blanks alone, the other words.
+//! Rule: one side changed blanks only, the other words.
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::merge::stats::EditCounts;

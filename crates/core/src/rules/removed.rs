@@ -1,4 +1,4 @@
-//! One side removed what the other only laid out anew.
+//! Rule: one side removed what the other only laid out anew.
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::Certain;

@@ -1,4 +1,4 @@
-//! A statement laid out anew by one side and changed in words by the other.
+//! Rule: a statement laid out anew by one side and changed in words by the other.
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::limits::REWRAPPED_ROWS;

@@ -1,4 +1,4 @@
-//! What speaks against settling a conflict by its merged rows, and how sure one may be of them.
+//! The risks of settling a conflict by its merged rows, and the certainty that they leave.
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty;
@@ -13,7 +13,7 @@ use crate::text::language::is_data;
 use crate::text::tokens::is_space;
 use std::collections::{BTreeSet, HashMap};
 
-/// Something that speaks against changes being independent although they do not overlap.
+/// A reason to doubt that changes are independent although they do not overlap.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Risk {
     /// Both changed the same blanks.

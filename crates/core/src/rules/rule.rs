@@ -1,4 +1,4 @@
-//! What a rule is, what it is told and what it answers.
+//! What a rule is: its input, its answer, its name.
 
 use crate::decide::past::PastResolutions;
 use crate::decide::policy::WhitespacePolicy;
@@ -100,7 +100,7 @@ impl Proposal {
     }
 }
 
-/// A conflict and what shall come of it: the table that each rule is tested by.
+/// A conflict and the expected answer: each rule is tested by a table of these.
 #[derive(Clone, Copy, Debug)]
 pub struct Example {
     /// The path, where the kind of file matters.

@@ -1,4 +1,4 @@
-//! Like a conflict that was just settled.
+//! Rule: a conflict like one that was just settled in this session.
 
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};

@@ -1,4 +1,4 @@
-//! Lists that both sides keep in order.
+//! Rule: both sides changed a list that is kept sorted.
 
 use crate::decide::ruling::Certainty::{Certain, Likely};
 use crate::limits::{LIST_NEIGHBOURS, ORDERED_ENTRIES, ORDERED_LINES};

@@ -1,4 +1,4 @@
-//! Where a bound was hit, that is said.
+//! Rule: a hint that a conflict is beyond a bound, so that no other rule looked at it.
 
 use crate::limits::TOKEN_BYTES;
 use crate::merge::stats::Clash;

@@ -1,4 +1,4 @@
-//! The sides have the same words and differ in blanks.
+//! Rule: the sides have the same words and differ in blanks.
 
 use crate::decide::policy::WhitespacePolicy;
 use crate::decide::resolution::Resolution;

@@ -1,4 +1,4 @@
-//! Words that reasons are put together from.
+//! Phrases that the reasons of rules are composed of.
 
 /// A label as an owner: "main's", "theirs'".
 pub(crate) fn whose(label: &str) -> String {

@@ -59,8 +59,8 @@ pub(crate) fn has_body(word: &[u8]) -> bool {
 /// Where the names are that a line brings in.
 #[derive(Clone, Copy)]
 enum Names {
-    /// Not told apart.
-    Untold,
+    /// No difference is made between them.
+    Unknown,
     /// Between braces.
     Braces,
     /// From behind this to the end of the line.
@@ -88,13 +88,13 @@ const IMPORTS: [Import; 13] = [
     ),
     import("use ", Some("use "), Some(""), Names::Braces),
     import("pub use ", Some("pub use "), None, Names::Braces),
-    import("#include ", Some("#include "), Some(""), Names::Untold),
-    import("using ", Some("using "), None, Names::Untold),
-    import("mod ", Some("mod "), None, Names::Untold),
-    import("pub mod ", Some("pub mod "), None, Names::Untold),
-    import("require ", Some("require "), None, Names::Untold),
-    import("const ", None, Some(" = require("), Names::Untold),
-    import("var ", None, Some(" = require("), Names::Untold),
+    import("#include ", Some("#include "), Some(""), Names::Unknown),
+    import("using ", Some("using "), None, Names::Unknown),
+    import("mod ", Some("mod "), None, Names::Unknown),
+    import("pub mod ", Some("pub mod "), None, Names::Unknown),
+    import("require ", Some("require "), None, Names::Unknown),
+    import("const ", None, Some(" = require("), Names::Unknown),
+    import("var ", None, Some(" = require("), Names::Unknown),
     import("export {", None, None, Names::Braces),
     import("const {", None, None, Names::Braces),
 ];
@@ -140,7 +140,7 @@ pub(crate) fn import_kind(line: &[u8]) -> Option<Option<&'static str>> {
 /// The bytes of a line in which it lists the names that it brings in.
 pub(crate) fn import_names(line: &[u8]) -> Option<std::ops::Range<usize>> {
     imports_like(line).find_map(|import| match import.names {
-        Names::Untold => None,
+        Names::Unknown => None,
         Names::Braces => Some(find(line, "{")? + 1..find(line, "}")?),
         Names::After(word) => Some(find(line, word)? + word.len()..line.len()),
     })
@@ -232,8 +232,8 @@ mod tests {
             let bytes = line.as_bytes();
             assert_eq!(is_import(bytes), whole, "{line}");
             assert_eq!(import_kind(bytes).flatten(), kind, "{line}");
-            let told = import_names(bytes).map(|range| &line[range]);
-            assert_eq!(told, names, "{line}");
+            let found = import_names(bytes).map(|range| &line[range]);
+            assert_eq!(found, names, "{line}");
         }
     }
 

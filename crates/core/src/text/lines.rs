@@ -1,6 +1,6 @@
 //! Units of position in a text: which line, and which run of lines.
 //!
-//! Not here: bytes and their line ends (`text`).
+//! Not here: bytes and their line ends (`source`).
 
 use serde::{Deserialize, Serialize};
 use std::fmt;

@@ -1,6 +1,6 @@
 //! Bytes cut into lines, each with its own ending; nothing is ever normalised.
 //!
-//! Not here: decoding for display (`encoding`), words (`words`).
+//! Not here: decoding for display (`encoding`), words (`tokens`).
 
 use crate::text::lines::{LineIdx, LineRange};
 use std::sync::Arc;

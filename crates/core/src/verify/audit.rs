@@ -286,9 +286,9 @@ mod tests {
             ),
             (1, 1)
         );
-        let told = &done.given_up[0];
+        let given_up = &done.given_up[0];
         assert_eq!(
-            (told.side, told.conflict, told.by.as_str()),
+            (given_up.side, given_up.conflict, given_up.by.as_str()),
             (Side::Theirs, Some(1), "ours")
         );
         assert_eq!(done.findings, []);

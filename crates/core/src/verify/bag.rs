@@ -1,4 +1,4 @@
-//! A multiset of lines.
+//! A multiset of lines, by their bytes.
 
 use std::collections::HashMap;
 

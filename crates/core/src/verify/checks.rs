@@ -9,7 +9,7 @@ use crate::verify::markers::find_markers;
 use serde::Serialize;
 use std::collections::HashSet;
 
-/// What is looked at.
+/// One kind of check.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Check {
@@ -113,7 +113,7 @@ pub struct Inputs<'a> {
 
 /// Looks at a merged text; findings come in the order of [`Check::ALL`], then by line.
 ///
-/// Without the versions only markers are looked for: what was mixed before cannot be told then.
+/// Without the versions only markers are looked for: mixed line ends and blanks of the versions are unknown then.
 /// Linear in the texts.
 ///
 /// ```

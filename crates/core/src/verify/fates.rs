@@ -22,7 +22,7 @@ pub struct Fates {
 }
 
 impl Fates {
-    /// How many lines it is about.
+    /// The sum of all counts, in lines.
     pub fn all(&self) -> usize {
         self.kept + self.blended + self.given_up + self.rewritten + self.waiting + self.missing
     }

@@ -7,7 +7,7 @@ use crate::model::segment::end_line;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{LineEnd, Source};
 
-/// How many signs a marker has unless told otherwise.
+/// How many signs a marker has unless another number is given.
 pub const MARKER_SIZE: usize = 7;
 
 /// The four kinds of marker line.
@@ -48,7 +48,7 @@ pub enum MarkerStyle {
     Whole,
 }
 
-/// What stands behind the markers.
+/// The names printed behind the markers.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Labels {
     /// Behind `<<<<<<<`.
@@ -253,7 +253,7 @@ pub enum Part {
     },
 }
 
-/// Markers that make no sense.
+/// Why the markers of a text cannot be read.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum MarkerError {
     /// A marker where none of its kind can stand.

@@ -1,4 +1,4 @@
-//! What kind of conflict the stages tell of, and what each side did, in words.
+//! The kind of conflict that the stages of a path make, and what each side did, in words.
 
 use crate::case::stages::Stages;
 use crate::repo::index::Mode;

@@ -1,4 +1,4 @@
-//! What may come of a file as a whole.
+//! The outcomes a whole file can have: keep, remove, take a side.
 
 use serde::Serialize;
 

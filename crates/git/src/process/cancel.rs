@@ -1,4 +1,4 @@
-//! A wish to stop, shared between threads.
+//! A cancellation flag, shared between threads.
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};

@@ -1,4 +1,4 @@
-//! What can go wrong, with what to do next.
+//! The errors of this crate; each text says what failed and what to do next.
 
 use crate::path::RepoPath;
 use std::path::PathBuf;
@@ -103,7 +103,7 @@ impl Error {
         }
     }
 
-    /// The same error, told of another file that it stopped too.
+    /// The same error for another file that it stopped too.
     pub(crate) fn again(&self) -> Error {
         match self {
             Error::Locked { lock } => Error::Locked { lock: lock.clone() },

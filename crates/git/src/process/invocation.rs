@@ -1,4 +1,4 @@
-//! One call of git as a value, and the one place that makes a process of it.
+//! One call of git as a value: its arguments, environment and input, and the locks it may take.
 
 use crate::process::error::Error;
 use std::ffi::{OsStr, OsString};

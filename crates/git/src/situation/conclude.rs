@@ -30,7 +30,7 @@ pub struct After {
     /// What happened.
     pub verdict: Verdict,
     /// All that git and the hooks printed.
-    pub told: String,
+    pub message: String,
     /// Copies of working files that backing out or skipping discarded.
     pub kept: Vec<PathBuf>,
 }
@@ -95,7 +95,7 @@ pub fn run_ending(
     }
     Ok(After {
         verdict,
-        told: output.message(),
+        message: output.message(),
         kept,
     })
 }

@@ -1,4 +1,4 @@
-//! What stands in the way of concluding: checks over all that is to be committed.
+//! The checks over all that is to be committed, before concluding.
 
 use crate::case::contents::{Loaded, load_all, staged_contents};
 use crate::case::kinds::whose_words;

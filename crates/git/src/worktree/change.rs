@@ -1,4 +1,4 @@
-//! What is about to happen to a working file, made ready as far as possible.
+//! A prepared change of one working file: everything but the final rename is done.
 
 use crate::case::stages::Stage;
 use crate::file::work_file::Prepared;

@@ -67,15 +67,16 @@ pub fn write_all(repo: &Repository, requests: &[WriteRequest<'_>]) -> Vec<Result
     let mut results: Vec<Option<Result<Written, Error>>> = requests.iter().map(|_| None).collect();
     let done = begin(repo, requests, &mut results)
         .and_then(|pending| finish(repo, requests, pending, &mut results));
-    // What stopped all of them is told of each that was not decided by itself.
+    // What stopped all of them is the error of each that has no result of its own.
     let stopped = done.err();
-    let told = |(result, case): (Option<Result<Written, Error>>, &Case)| match (result, &stopped) {
-        (Some(result), _) => result,
-        (None, Some(error)) => Err(error.again()),
-        (None, None) => Err(missing(case)),
-    };
+    let or_stopped =
+        |(result, case): (Option<Result<Written, Error>>, &Case)| match (result, &stopped) {
+            (Some(result), _) => result,
+            (None, Some(error)) => Err(error.again()),
+            (None, None) => Err(missing(case)),
+        };
     let cases = requests.iter().map(|request| request.case);
-    results.into_iter().zip(cases).map(told).collect()
+    results.into_iter().zip(cases).map(or_stopped).collect()
 }
 
 /// A case on its way: guarded, with its new entry and its change made ready.

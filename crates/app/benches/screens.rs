@@ -10,8 +10,7 @@ use armistice::update::dispatch::update;
 use armistice::view::areas::Screen;
 use armistice_core::{AutoSettle, RuleContext, Source, Versions};
 use armistice_git::{
-    Case, CaseKind, IndexState, Loaded, Mode, Oid, Operation, Party, RepoPath, Repository, Seen,
-    Situation, Stage, Stages,
+    Case, Loaded, Mode, Oid, Operation, Party, RepoPath, Repository, Seen, Situation, Stage, Stages,
 };
 use divan::Bencher;
 use ratatui::Terminal;
@@ -36,12 +35,7 @@ fn case(path: &str) -> Case {
         ours: stage(2),
         theirs: stage(3),
     };
-    Case {
-        path: RepoPath::new(path),
-        kind: CaseKind::of(&stages),
-        stages,
-        standing: IndexState::Unmerged,
-    }
+    Case::new(RepoPath::new(path), stages)
 }
 
 /// A state over one file of 100,000 lines with a conflict every fifty.

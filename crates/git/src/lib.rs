@@ -42,6 +42,4 @@ pub use store::records::Store;
 pub use store::written::Records;
 pub use worktree::guard::Overwrite;
 pub use worktree::take_back::take_back;
-pub use worktree::write::{
-    Outcome, WriteRequest, Written, settle_outcome, write_all, write_result,
-};
+pub use worktree::write::{Outcome, WriteRequest, Written, settle_outcome, write_all};

@@ -1,8 +1,8 @@
 //! What kinds of conflicted paths there are, what may come of each, and objects in batches.
 
 use armistice_git::{
-    Case, CaseKind, FileOutcome, IndexState, Mode, Oid, RepoPath, Repository, Stage, Stages,
-    read_blobs, whose_words,
+    Case, CaseKind, FileOutcome, Mode, Oid, RepoPath, Repository, Stage, Stages, read_blobs,
+    whose_words,
 };
 use std::fs;
 use std::io::Write;
@@ -21,12 +21,7 @@ fn file(oid: &str) -> Option<Stage> {
 
 fn case(base: Option<Stage>, ours: Option<Stage>, theirs: Option<Stage>) -> Case {
     let stages = Stages { base, ours, theirs };
-    Case {
-        path: RepoPath::new("quay.rs"),
-        kind: CaseKind::of(&stages),
-        stages,
-        standing: IndexState::Unmerged,
-    }
+    Case::new(RepoPath::new("quay.rs"), stages)
 }
 
 #[test]

@@ -4,8 +4,7 @@ use armistice_core::{
     Entry, Event, PastOutcome, PastResolution, RegionId, Resolution, Side, Step, Version,
 };
 use armistice_git::{
-    Case, CaseKind, IndexState, Memory, Mode, Oid, RepoPath, Seen, Stage, Stages, Store, WorkFile,
-    write_atomically,
+    Case, Memory, Mode, Oid, RepoPath, Seen, Stage, Stages, Store, WorkFile, write_atomically,
 };
 use std::fs;
 use std::os::unix::fs::{PermissionsExt, symlink};
@@ -23,12 +22,7 @@ fn case(path: &[u8], ours: &str) -> Case {
         ours: stage(ours),
         theirs: stage("7e"),
     };
-    Case {
-        path: RepoPath::new(path),
-        kind: CaseKind::of(&stages),
-        stages,
-        standing: IndexState::Unmerged,
-    }
+    Case::new(RepoPath::new(path), stages)
 }
 
 fn event(n: u32) -> Event {

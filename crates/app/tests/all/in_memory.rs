@@ -16,8 +16,7 @@ use armistice_core::{
     AutoSettle, Event, RegionState, Resolution, RuleContext, Source, Version, Versions,
 };
 use armistice_git::{
-    Case, CaseKind, IndexState, Loaded, Mode as FileMode, Oid, Operation, Party, RepoPath, Seen,
-    Situation, Stage, Stages,
+    Case, Loaded, Mode as FileMode, Oid, Operation, Party, RepoPath, Seen, Situation, Stage, Stages,
 };
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use ratatui::layout::{Position, Rect};
@@ -43,12 +42,7 @@ fn case(path: &str) -> Case {
         ours: stage(2),
         theirs: stage(3),
     };
-    Case {
-        path: RepoPath::new(path),
-        kind: CaseKind::of(&stages),
-        stages,
-        standing: IndexState::Unmerged,
-    }
+    Case::new(RepoPath::new(path), stages)
 }
 
 fn opened(base: &str, ours: &str, theirs: &str) -> OpenedFile {

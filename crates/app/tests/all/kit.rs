@@ -476,3 +476,25 @@ impl Drop for Tmux {
         let _ = self.call(&["kill-server"]).output();
     }
 }
+
+pub const BASE: &str = "one\ntwo\nthree\n";
+pub const OURS: &str = "one\nours\nthree\n";
+pub const THEIRS: &str = "one\ntheirs\nthree\n";
+
+pub fn merged() -> Repo {
+    Repo::conflict("a.txt", BASE, OURS, THEIRS)
+}
+
+pub fn conclude(desk: &mut Desk) {
+    desk.press("6 c");
+}
+
+pub fn assert_concluded(desk: &Desk) {
+    let verdict = desk.state.accord.verdict;
+    assert_eq!(
+        verdict,
+        Some(armistice_git::Verdict::Concluded),
+        "{}",
+        desk.message()
+    );
+}

@@ -1,6 +1,7 @@
 //! The program against real git: in process, by its command line, and in tmux.
 
 mod kit;
+mod obstacles;
 
 mod demo;
 mod editing;

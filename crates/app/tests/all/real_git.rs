@@ -1,18 +1,12 @@
 //! Every way in which git stops with conflicts, and what may go wrong around it.
 
-use crate::kit::{Desk, Repo, armistice, git_in};
+use crate::kit::{
+    BASE, Desk, OURS, Repo, THEIRS, armistice, assert_concluded, conclude, git_in, merged,
+};
 use armistice_git::{CaseKind, IndexState, Verdict};
 use std::fs;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
-
-const BASE: &str = "one\ntwo\nthree\n";
-const OURS: &str = "one\nours\nthree\n";
-const THEIRS: &str = "one\ntheirs\nthree\n";
-
-fn merged() -> Repo {
-    Repo::conflict("a.txt", BASE, OURS, THEIRS)
-}
 
 /// Two commits on `side` that each clash with `main`.
 fn two_steps() -> Repo {
@@ -22,15 +16,6 @@ fn two_steps() -> Repo {
     repo.write("a.txt", "one\ntheirs again\nthree\n");
     repo.commit("theirs again");
     repo
-}
-
-fn conclude(desk: &mut Desk) {
-    desk.press("6 c");
-}
-
-fn assert_concluded(desk: &Desk) {
-    let verdict = desk.state.accord.verdict;
-    assert_eq!(verdict, Some(Verdict::Concluded), "{}", desk.message());
 }
 
 #[test]
@@ -357,216 +342,6 @@ fn the_executable_bit_follows_the_side_that_changed_it() {
         repo.git(&["status", "--porcelain", "run.sh"]),
         "M  run.sh\n"
     );
-}
-
-#[test]
-fn a_failing_hook_is_shown_and_nothing_is_lost() {
-    let repo = merged();
-    let hook = repo.path(".git/hooks/pre-commit");
-    fs::create_dir_all(hook.parent().unwrap()).unwrap();
-    fs::write(
-        &hook,
-        "#!/bin/sh\necho 'the price list must be posted first' >&2\nexit 1\n",
-    )
-    .unwrap();
-    fs::set_permissions(&hook, fs::Permissions::from_mode(0o755)).unwrap();
-    let mut desk = repo.desk();
-    desk.open("a.txt")
-        .press("t w 6 e")
-        .type_text("My words. ")
-        .press("esc c");
-    assert_eq!(desk.state.accord.verdict, Some(Verdict::Refused));
-    let shown = desk.shows();
-    assert!(
-        shown.contains("the price list must be posted first"),
-        "{shown}"
-    );
-    assert_eq!(repo.read("a.txt"), THEIRS);
-    assert!(repo.path(".git/MERGE_HEAD").exists());
-    desk.press("esc");
-    assert!(
-        desk.shows().contains("My words. Merge branch"),
-        "the edited message is still there"
-    );
-    fs::remove_file(hook).unwrap();
-    desk.press("c");
-    assert_concluded(&desk);
-    assert!(
-        repo.git(&["log", "-1", "--format=%s"])
-            .starts_with("My words. Merge")
-    );
-}
-
-#[test]
-fn a_held_index_lock_changes_nothing() {
-    let repo = merged();
-    let before = repo.read("a.txt");
-    fs::write(repo.path(".git/index.lock"), "").unwrap();
-    let mut desk = repo.desk();
-    desk.open("a.txt").press("o w");
-    assert!(
-        desk.message().contains("another git process holds"),
-        "{}",
-        desk.message()
-    );
-    assert_eq!(repo.read("a.txt"), before);
-    fs::remove_file(repo.path(".git/index.lock")).unwrap();
-    assert_eq!(repo.unmerged().lines().count(), 3);
-    assert_eq!(
-        fs::read_dir(&repo.top).unwrap().count(),
-        2,
-        "no temporary file is left"
-    );
-    desk.press("w");
-    assert_eq!(repo.read("a.txt"), OURS);
-}
-
-#[test]
-fn a_working_file_changed_outside_is_never_overwritten_unasked() {
-    let repo = merged();
-    let mut desk = repo.desk();
-    desk.open("a.txt").press("o");
-    repo.write("a.txt", "my own merge\n");
-    desk.press("w");
-    assert!(desk.shows().contains("was changed outside of Armistice"));
-    assert_eq!(repo.read("a.txt"), "my own merge\n");
-    desk.press("esc");
-    assert_eq!(repo.read("a.txt"), "my own merge\n");
-    desk.press("w enter");
-    assert_eq!(repo.read("a.txt"), OURS);
-    let kept: Vec<_> = fs::read_dir(repo.path(".git/armistice/kept"))
-        .unwrap()
-        .map(|f| fs::read_to_string(f.unwrap().path()).unwrap())
-        .collect();
-    assert_eq!(kept, ["my own merge\n"]);
-}
-
-#[test]
-fn a_working_file_edited_before_opening_is_asked_about_too() {
-    let repo = merged();
-    repo.write("a.txt", "half done by hand\n");
-    let (code, output) = repo.output(&["settle", "a.txt", "--by", "ours"]);
-    assert_eq!(code, 2);
-    assert!(output.contains("was changed outside"), "{output}");
-    assert_eq!(repo.read("a.txt"), "half done by hand\n");
-    let (code, _) = repo.output(&["settle", "a.txt", "--by", "ours", "--overwrite"]);
-    assert_eq!(code, 0);
-    assert_eq!(repo.read("a.txt"), OURS);
-}
-
-#[test]
-fn a_finished_file_can_be_taken_back_to_the_byte() {
-    let repo = merged();
-    let (stages, markers) = (repo.unmerged(), repo.read("a.txt"));
-    let mut desk = repo.desk();
-    desk.open("a.txt").press("t w 2 u");
-    assert_eq!(
-        (repo.unmerged(), repo.read("a.txt")),
-        (stages.clone(), markers.clone())
-    );
-    desk.press("t enter");
-    assert_eq!(
-        (repo.unmerged().as_str(), repo.read("a.txt").as_str()),
-        ("", THEIRS)
-    );
-    desk.press("u");
-    assert_eq!((repo.unmerged(), repo.read("a.txt")), (stages, markers));
-}
-
-#[test]
-fn a_file_written_twice_goes_back_to_what_git_left() {
-    let repo = merged();
-    let (stages, markers) = (repo.unmerged(), repo.read("a.txt"));
-    let mut desk = repo.desk();
-    desk.open("a.txt").press("t w o w");
-    assert_eq!(repo.read("a.txt"), OURS);
-    desk.press("2 u");
-    assert_eq!(
-        (repo.unmerged(), repo.read("a.txt")),
-        (stages.clone(), markers)
-    );
-    // Even if the copy was lost, the markers come back.
-    desk.press("w");
-    fs::remove_dir_all(repo.path(".git/armistice/kept")).unwrap();
-    desk.press("u");
-    assert_eq!(repo.unmerged(), stages);
-    assert!(repo.read("a.txt").contains("<<<<<<< "));
-}
-
-#[test]
-fn a_link_is_taken_back_as_a_link() {
-    let repo = Repo::new();
-    let link = |target: &str| {
-        let _ = fs::remove_file(repo.path("current"));
-        std::os::unix::fs::symlink(target, repo.path("current")).unwrap();
-        repo.commit(target);
-    };
-    link("base");
-    repo.git(&["checkout", "-q", "-b", "side"]);
-    link("theirs");
-    repo.git(&["checkout", "-q", "main"]);
-    link("ours");
-    repo.try_git(&["merge", "side"]);
-    let target = || fs::read_link(repo.path("current")).unwrap();
-    let (stages, before) = (repo.unmerged(), target());
-    let mut desk = repo.desk();
-    desk.press("t enter");
-    assert_eq!((repo.unmerged().as_str(), target()), ("", "theirs".into()));
-    desk.press("u");
-    assert_eq!((repo.unmerged(), target()), (stages, before));
-}
-
-#[test]
-fn markers_staged_by_hand_can_be_taken_back() {
-    let repo = merged();
-    let (stages, markers) = (repo.unmerged(), repo.read("a.txt"));
-    repo.git(&["add", "a.txt"]);
-    let mut desk = repo.desk();
-    assert_eq!(desk.state.files[0].case.standing, IndexState::Staged);
-    desk.press("u");
-    assert_eq!(
-        (repo.unmerged(), repo.read("a.txt")),
-        (stages.clone(), markers)
-    );
-    // Staged by hand without markers: what stood there is kept, the markers come back.
-    repo.write("a.txt", "by hand\n");
-    repo.git(&["add", "a.txt"]);
-    let mut desk = repo.desk();
-    desk.press("u");
-    assert!(desk.message().contains("kept as"), "{}", desk.message());
-    assert_eq!(repo.unmerged(), stages);
-    assert!(repo.read("a.txt").contains("<<<<<<< "));
-}
-
-#[test]
-fn a_read_only_folder_changes_nothing() {
-    let repo = Repo::conflict("d/a.txt", BASE, OURS, THEIRS);
-    let folder = repo.path("d");
-    fs::set_permissions(&folder, fs::Permissions::from_mode(0o555)).unwrap();
-    let refused = fs::write(folder.join("probe"), "").is_err();
-    let (code, output) = repo.output(&["settle", "d/a.txt", "--by", "ours"]);
-    fs::set_permissions(&folder, fs::Permissions::from_mode(0o755)).unwrap();
-    // Root may write anywhere; then there is nothing to refuse.
-    if refused {
-        assert_eq!(code, 2);
-        assert!(output.contains("cannot write"), "{output}");
-        assert_eq!(repo.unmerged().lines().count(), 3);
-    } else {
-        assert_eq!(code, 0, "{output}");
-    }
-}
-
-#[test]
-fn a_link_in_the_way_is_not_followed() {
-    let repo = Repo::conflict("d/a.txt", BASE, OURS, THEIRS);
-    let outside = repo.dir.path().join("outside");
-    fs::rename(repo.path("d"), &outside).unwrap();
-    std::os::unix::fs::symlink(&outside, repo.path("d")).unwrap();
-    let before = fs::read_to_string(outside.join("a.txt")).unwrap();
-    let (code, output) = repo.output(&["settle", "d/a.txt", "--by", "ours", "--overwrite"]);
-    assert_eq!(code, 2);
-    assert!(output.contains("symbolic link"), "{output}");
-    assert_eq!(fs::read_to_string(outside.join("a.txt")).unwrap(), before);
 }
 
 #[test]

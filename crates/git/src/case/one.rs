@@ -30,6 +30,16 @@ pub struct Case {
 }
 
 impl Case {
+    /// A case that is unmerged; its kind follows from its stages.
+    pub fn new(path: RepoPath, stages: Stages) -> Self {
+        Case {
+            path,
+            kind: CaseKind::of(&stages),
+            stages,
+            standing: IndexState::Unmerged,
+        }
+    }
+
     /// The whole-file outcomes that are safe here, ours first.
     ///
     /// None for submodules: which commit is checked out there is not ours to change.

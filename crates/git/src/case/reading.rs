@@ -1,6 +1,5 @@
 //! Reads the conflicted part of the index.
 
-use crate::case::kinds::CaseKind;
 use crate::case::one::{Case, IndexState};
 use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
@@ -22,13 +21,11 @@ pub(crate) fn cases_in_index(git: &impl Git) -> Result<Vec<Case>, Error> {
     let known = unmerged.keys().cloned().collect::<Vec<_>>();
     all.extend(unmerged);
     let case = |(path, stages): (RepoPath, Stages)| Case {
-        kind: CaseKind::of(&stages),
         standing: match known.binary_search(&path) {
             Ok(_) => IndexState::Unmerged,
             Err(_) => IndexState::Staged,
         },
-        path,
-        stages,
+        ..Case::new(path, stages)
     };
     Ok(all.into_iter().map(case).collect())
 }

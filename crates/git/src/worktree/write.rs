@@ -314,28 +314,6 @@ fn put(
     done
 }
 
-/// Writes and stages the merged bytes of one case: as [`write_all`].
-///
-/// # Errors
-/// As [`write_all`].
-pub fn write_result(
-    repo: &Repository,
-    case: &Case,
-    bytes: &[u8],
-    seen: &Seen,
-    overwrite: Overwrite,
-) -> Result<Written, Error> {
-    only(write_all(
-        repo,
-        &[WriteRequest {
-            case,
-            result: Outcome::Bytes(bytes),
-            seen,
-            overwrite,
-        }],
-    ))
-}
-
 /// Settles one case by a whole-file outcome: as [`write_all`].
 ///
 /// # Errors

@@ -5,17 +5,15 @@
 
 use crate::diff::hunk::{Algorithm, Hunk};
 use crate::diff::interned::InternedLines;
-use crate::diff::lines::{hunks, is_only_difference};
-use crate::limits::SECOND_LOOK_CONFLICTS;
+use crate::diff::regions::regions;
 use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
 use crate::model::side::PerSide;
 use crate::model::versions::{Version, Versions};
 use crate::plan::finer::FinerMerge;
 use crate::plan::partition::partition;
 use crate::plan::refine::refine;
-use crate::text::lines::{LineIdx, LineRange};
+use crate::text::lines::LineIdx;
 use crate::text::source::Source;
-use imara_diff::Token;
 use std::sync::OnceLock;
 
 /// What a plan depends on besides the three texts.
@@ -160,7 +158,7 @@ impl Plan {
 /// ```
 pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) -> Plan {
     let lines = InternedLines::new(base, ours, theirs);
-    let (hunks, regions) = agreed(&lines, options.algorithm);
+    let (hunks, regions) = regions(&lines, options.algorithm);
     let versions = Versions {
         base: base.clone(),
         ours: ours.clone(),
@@ -207,155 +205,4 @@ impl Plan {
             self.spans.push((RegionId(first), RegionId(last)));
         }
     }
-}
-
-/// Both sides' differences from base, and the regions that they make.
-///
-/// Where lines can be matched in several ways each side's difference may take another one;
-/// matched by what is rare they often agree, so that is tried where few conflicts are left.
-fn agreed(lines: &InternedLines, algorithm: Algorithm) -> (PerSide<Vec<Hunk>>, Vec<Region>) {
-    let by = |algorithm| {
-        let of = |side: &Vec<Token>| hunks(&lines.base, side, lines.distinct, algorithm);
-        let hunks = PerSide::new(of(&lines.ours), of(&lines.theirs));
-        let regions = zip(lines, &hunks.ours, &hunks.theirs);
-        (hunks, regions)
-    };
-    let clashes = |regions: &[Region]| {
-        let kinds = regions.iter().filter(|r| r.kind == RegionKind::Conflict);
-        kinds.count()
-    };
-    let first = by(algorithm);
-    let few = (1..=SECOND_LOOK_CONFLICTS).contains(&clashes(&first.1));
-    let only = |hunks: &[Hunk], side: &[Token]| {
-        is_only_difference(hunks, &lines.base, side, lines.distinct)
-    };
-    let pointless = || only(&first.0.ours, &lines.ours) && only(&first.0.theirs, &lines.theirs);
-    if few && algorithm != Algorithm::Histogram && !pointless() {
-        let other = by(Algorithm::Histogram);
-        if clashes(&other.1) == 0 {
-            return other;
-        }
-    }
-    first
-}
-
-/// Walks both lists of hunks at once and groups those that touch.
-fn zip(tokens: &InternedLines, ours: &[Hunk], theirs: &[Hunk]) -> Vec<Region> {
-    let mut zipper = Zipper {
-        regions: Vec::with_capacity(2 * (ours.len() + theirs.len()) + 1),
-        base: 0,
-        ours: 0,
-        theirs: 0,
-    };
-    let (mut i, mut j) = (0, 0);
-    while i < ours.len() || j < theirs.len() {
-        let group = Group::gather(ours, theirs, &mut i, &mut j);
-        zipper.push(tokens, &group);
-    }
-    zipper.finish(tokens);
-    zipper.regions
-}
-
-/// Hunks of both sides that touch each other, and the base lines they span.
-struct Group<'a> {
-    base: LineRange,
-    ours: &'a [Hunk],
-    theirs: &'a [Hunk],
-}
-
-impl<'a> Group<'a> {
-    /// Takes the next hunk and all that touch what has been taken.
-    fn gather(ours: &'a [Hunk], theirs: &'a [Hunk], i: &mut usize, j: &mut usize) -> Self {
-        let (from_i, from_j) = (*i, *j);
-        let starts = [ours.get(*i), theirs.get(*j)];
-        let start = starts.iter().flatten().map(|h| h.base.start.0).min();
-        let start = start.unwrap_or(0);
-        let mut end = start;
-        loop {
-            let next = |list: &[Hunk], at: usize| {
-                list.get(at)
-                    .filter(|h| h.base.start.0 <= end)
-                    .map(|h| h.base.end.0)
-            };
-            match (next(ours, *i), next(theirs, *j)) {
-                (Some(to), _) => (*i, end) = (*i + 1, end.max(to)),
-                (None, Some(to)) => (*j, end) = (*j + 1, end.max(to)),
-                (None, None) => break,
-            }
-        }
-        Group {
-            base: LineRange::new(start, end),
-            ours: &ours[from_i..*i],
-            theirs: &theirs[from_j..*j],
-        }
-    }
-}
-
-struct Zipper {
-    regions: Vec<Region>,
-    base: u32,
-    ours: u32,
-    theirs: u32,
-}
-
-impl Zipper {
-    fn push(&mut self, tokens: &InternedLines, group: &Group<'_>) {
-        self.unchanged_until(group.base.start.0);
-        let mut region = Region {
-            kind: RegionKind::Conflict,
-            base: group.base,
-            ours: side_lines(self.ours, group.base, group.ours),
-            theirs: side_lines(self.theirs, group.base, group.theirs),
-        };
-        region.kind = match (group.ours.is_empty(), group.theirs.is_empty()) {
-            (false, true) => RegionKind::Ours,
-            (true, false) => RegionKind::Theirs,
-            _ if same(tokens, &region) => RegionKind::Same,
-            _ => RegionKind::Conflict,
-        };
-        self.base = region.base.end.0;
-        self.ours = region.ours.end.0;
-        self.theirs = region.theirs.end.0;
-        self.regions.push(region);
-    }
-
-    fn unchanged_until(&mut self, base: u32) {
-        let n = base - self.base;
-        if n > 0 {
-            self.regions.push(Region {
-                kind: RegionKind::Unchanged,
-                base: LineRange::new(self.base, base),
-                ours: LineRange::new(self.ours, self.ours + n),
-                theirs: LineRange::new(self.theirs, self.theirs + n),
-            });
-        }
-        self.base += n;
-        self.ours += n;
-        self.theirs += n;
-    }
-
-    fn finish(&mut self, tokens: &InternedLines) {
-        self.unchanged_until(tokens.base.len() as u32);
-        if self.regions.is_empty() {
-            // Three empty texts: what is typed into them needs a place to stand.
-            self.regions.push(Region {
-                kind: RegionKind::Unchanged,
-                base: LineRange::default(),
-                ours: LineRange::default(),
-                theirs: LineRange::default(),
-            });
-        }
-    }
-}
-
-/// The lines of a side that stand for `base`: as many, but for what its hunks added and removed.
-fn side_lines(start: u32, base: LineRange, hunks: &[Hunk]) -> LineRange {
-    let removed: usize = hunks.iter().map(|h| h.base.len()).sum();
-    let added: usize = hunks.iter().map(|h| h.side.len()).sum();
-    let len = base.len() - removed + added;
-    LineRange::new(start, start + len as u32)
-}
-
-fn same(tokens: &InternedLines, region: &Region) -> bool {
-    tokens.ours[region.ours.span()] == tokens.theirs[region.theirs.span()]
 }

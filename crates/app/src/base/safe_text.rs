@@ -82,7 +82,9 @@ impl<'a> Pen<'a> {
             height: 1,
             ..area
         };
-        let row = if y < area.height {
+        // The terminal may have shrunk since the areas were computed.
+        let inside = y < area.height && row.y < buffer.area.bottom();
+        let row = if inside {
             row.intersection(buffer.area)
         } else {
             Rect::default()
@@ -192,7 +194,7 @@ impl<'a> Pen<'a> {
 /// A duration before now, as people say it.
 pub fn ago(now: i64, then: i64) -> String {
     let seconds = (now - then).max(0);
-    let row_edits = [
+    let units = [
         (31_536_000, "year"),
         (2_592_000, "month"),
         (604_800, "week"),
@@ -200,7 +202,7 @@ pub fn ago(now: i64, then: i64) -> String {
         (3600, "hour"),
         (60, "minute"),
     ];
-    for (size, name) in row_edits {
+    for (size, name) in units {
         if seconds >= size {
             let n = seconds / size;
             let plural = if n == 1 { "" } else { "s" };
@@ -211,10 +213,10 @@ pub fn ago(now: i64, then: i64) -> String {
 }
 
 /// "1 line", "2 lines".
-pub fn count(n: usize, edit: &str) -> String {
+pub fn count(n: usize, unit: &str) -> String {
     match n {
-        1 => format!("1 {edit}"),
-        n => format!("{n} {edit}s"),
+        1 => format!("1 {unit}"),
+        n => format!("{n} {unit}s"),
     }
 }
 

@@ -79,9 +79,16 @@ fn main_loop(
             let effects = update(state, Action::Tick(now()));
             carry_out(state, effects, worker, pool, screen)?;
         }
-        screen
-            .terminal
-            .draw(|frame| draw(state, &Screen::new(state), theme, frame))?;
+        let mut effects = Vec::new();
+        screen.terminal.draw(|frame| {
+            // The terminal may have been resized before the event that says so was read.
+            let size = (frame.area().width, frame.area().height);
+            if size != state.size {
+                effects = update(state, Action::Resize(size.0, size.1));
+            }
+            draw(state, &Screen::new(state), theme, frame);
+        })?;
+        carry_out(state, effects, worker, pool, screen)?;
         let mut wake = wakes.recv_timeout(TICK);
         // Everything that has piled up is worked off before the next frame.
         loop {

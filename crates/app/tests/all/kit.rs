@@ -283,7 +283,11 @@ impl Desk {
     }
 
     pub fn shows_in(&self, theme: &Theme) -> String {
-        let (width, height) = self.state.size;
+        self.shows_on(self.state.size, theme)
+    }
+
+    /// What a terminal shows that has another size by now than the state knows of.
+    pub fn shows_on(&self, (width, height): (u16, u16), theme: &Theme) -> String {
         let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
         let draw = |f: &mut ratatui::Frame<'_>| {
             armistice::render::frame::draw(&self.state, &Screen::new(&self.state), theme, f);

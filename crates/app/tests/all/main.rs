@@ -13,4 +13,5 @@ mod real_git;
 mod resume;
 mod rulings;
 mod screens;
+mod storm;
 mod terminal;

@@ -1,0 +1,81 @@
+//! Hundreds of random sizes, keys, drags and turns of the wheel, on every screen.
+//!
+//! `ARMISTICE_STORM=20000 cargo test storm` makes the storm longer.
+
+use crate::kit::{Desk, Repo};
+use armistice::base::theme::{Theme, ThemeOptions};
+use armistice::state::action::Action;
+use ratatui::crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+
+/// A small generator of numbers that are the same in every run.
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self, sides: usize) -> usize {
+        self.0 = self
+            .0
+            .wrapping_mul(6_364_136_223_846_793_005)
+            .wrapping_add(1);
+        (self.0 >> 33) as usize % sides
+    }
+
+    fn size(&mut self) -> (u16, u16) {
+        (self.roll(190) as u16 + 1, self.roll(60) as u16 + 1)
+    }
+
+    fn mouse(&mut self) -> MouseEvent {
+        let button = MouseButton::Left;
+        let kinds = [
+            MouseEventKind::Down(button),
+            MouseEventKind::Drag(button),
+            MouseEventKind::Up(button),
+            MouseEventKind::ScrollDown,
+            MouseEventKind::ScrollUp,
+        ];
+        MouseEvent {
+            kind: kinds[self.roll(kinds.len())],
+            column: self.roll(200) as u16,
+            row: self.roll(64) as u16,
+            modifiers: KeyModifiers::NONE,
+        }
+    }
+}
+
+/// Whatever neither writes files nor concludes nor closes the program.
+const KEYS: &str = "2 3 5 6 ? : esc enter space o t b a A d u R z tab n p l e down up pageup pagedown left \
+                    right home end L s i I r x W X v g G ctrl-r ctrl-f ctrl-y ctrl-z backspace";
+
+#[test]
+fn a_terminal_of_any_size_is_drawn_whole_whatever_the_state_knows_of_it() {
+    let rounds = std::env::var("ARMISTICE_STORM").map_or(500, |n| n.parse().unwrap());
+    let repo = Repo::demo("merge");
+    let theme = Theme::new(&ThemeOptions::default());
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    let files = desk.state.files.len();
+    let keys: Vec<&str> = KEYS.split_whitespace().collect();
+    let mut dice = Dice(20_261_125);
+    for round in 0..rounds {
+        if round % 40 == 0 {
+            // Out of whatever stands in front, into another file.
+            desk.press("esc esc 2");
+            desk.state.docket.chosen = dice.roll(files);
+            desk.press("enter");
+        }
+        for _ in 0..3 {
+            match dice.roll(4) {
+                0 => {
+                    let mouse = dice.mouse();
+                    desk.act(Action::Mouse(mouse));
+                }
+                _ => drop(desk.press(keys[dice.roll(keys.len())])),
+            }
+            // The terminal has shrunk or grown already; the event that says so comes later.
+            let size = dice.size();
+            let shown = desk.shows_on(size, &theme);
+            assert_eq!(shown.lines().count(), size.1 as usize);
+        }
+        let (width, height) = dice.size();
+        desk.act(Action::Resize(width, height));
+        assert_eq!(desk.shows().lines().count(), height as usize);
+    }
+}

@@ -10,7 +10,8 @@ use armistice::update::dispatch::update;
 use armistice::view::areas::Screen;
 use armistice_core::{AutoSettle, RuleContext, Source, Versions};
 use armistice_git::{
-    Case, Loaded, Mode, Oid, Operation, Party, RepoPath, Repository, Seen, Situation, Stage, Stages,
+    Case, Loaded, Mark, Mode, Oid, Operation, Party, RepoPath, Repository, Seen, Situation, Stage,
+    Stages,
 };
 use divan::Bencher;
 use ratatui::Terminal;
@@ -63,6 +64,11 @@ fn long_draft() -> State {
     };
     let situation = Situation {
         operation: Operation::Merge,
+        mark: Mark {
+            operation: Operation::Merge,
+            head: None,
+            incoming: None,
+        },
         branch: None,
         ours: party("harbour/main"),
         theirs: party("night-pilotage"),

@@ -10,6 +10,11 @@ use std::process::ExitCode;
 fn main() -> ExitCode {
     let cli = Cli::parse();
     let _log = start_log();
+    // Beyond a limit on the size of files a write shall fail like on a full disk, not kill.
+    let limited = std::sync::Arc::new(std::sync::atomic::AtomicBool::new(false));
+    if let Err(error) = signal_hook::flag::register(signal_hook::consts::SIGXFSZ, limited) {
+        tracing::warn!(%error, "no handler for file size limits");
+    }
     match run(cli) {
         Ok(Exit::Done) => ExitCode::SUCCESS,
         Ok(Exit::Open) => ExitCode::from(1),

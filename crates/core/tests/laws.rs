@@ -194,6 +194,22 @@ proptest! {
     }
 
     #[test]
+    fn a_retracted_event_has_never_been(b in text(), o in text(), t in text(), events in steps()) {
+        let mut session = Session::new(make(&b, &o, &t));
+        for event in &events {
+            let seen = |s: &Session| {
+                (s.draft().bytes(), s.draft().counts(), s.undoable().cloned(), s.redoable().cloned())
+            };
+            let before = seen(&session);
+            if session.apply(event).is_ok() {
+                session.retract(event);
+                prop_assert_eq!(seen(&session), before);
+                session.apply(event).unwrap();
+            }
+        }
+    }
+
+    #[test]
     fn undoing_everything_gives_the_first_draft_back(b in text(), o in text(), t in text(), events in steps()) {
         let plan = make(&b, &o, &t);
         let mut session = Session::new(plan.clone());

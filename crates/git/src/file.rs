@@ -1,3 +1,4 @@
 //! Files on disk: what was seen there, and replacing them in one step.
 
+pub(crate) mod owner;
 pub(crate) mod work_file;

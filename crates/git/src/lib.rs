@@ -28,11 +28,12 @@ pub use process::error::Error;
 pub use process::invocation::{Git, Invocation, Output};
 pub use process::runner::Runner;
 pub use repo::index::Mode;
+pub use repo::mark::Mark;
 pub use repo::objects::{Oid, read_blobs};
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use situation::conclude::{
-    After, Ending, LogLine, Verdict, conclude, log, result_against, run_ending,
+    After, Ending, LogLine, SeenState, Verdict, log, result_against, run_ending,
 };
 pub use situation::proof::{PathFinding, Proof, prove};
 pub use situation::read::{Commit, Party, Situation};
@@ -41,5 +42,6 @@ pub use store::memory::Memory;
 pub use store::records::Store;
 pub use store::written::Records;
 pub use worktree::guard::Overwrite;
+pub use worktree::mend::{Mended, mend};
 pub use worktree::take_back::take_back;
 pub use worktree::write::{Outcome, WriteRequest, Written, settle_outcome, write_all};

@@ -4,6 +4,7 @@
 //! state, so that decisions survive as they do anywhere else. What is written
 //! there is delivered to the file that was asked for.
 
+use crate::file::owner::sweep;
 use crate::file::work_file::write_atomically;
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -63,6 +64,9 @@ impl Loose {
         if is_new {
             conflict(&repo, &RepoPath::new(name.as_bytes()), versions)?;
             prune(&all, &folder);
+        }
+        if let Some(folder) = output.parent() {
+            sweep(folder)?;
         }
         Ok(Loose {
             repo,

@@ -1,6 +1,7 @@
 //! The repository: where it is, what is under way, its objects.
 
 pub(crate) mod index;
+pub(crate) mod mark;
 pub(crate) mod objects;
 pub(crate) mod operation;
 pub(crate) mod repository;

@@ -4,4 +4,5 @@ pub(crate) mod folders;
 pub(crate) mod journal;
 pub(crate) mod memory;
 pub(crate) mod records;
+pub(crate) mod turn;
 pub(crate) mod written;

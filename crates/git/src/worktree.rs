@@ -2,6 +2,7 @@
 
 pub(crate) mod change;
 pub(crate) mod guard;
+pub(crate) mod mend;
 pub(crate) mod parallel;
 pub(crate) mod staging;
 pub(crate) mod take_back;

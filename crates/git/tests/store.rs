@@ -39,15 +39,15 @@ fn a_journal_comes_back_as_it_was_written() {
     assert_eq!((events.len(), note), (0, None));
     assert!(!journal.file().exists(), "asking creates nothing");
     for n in 0..3 {
-        journal.append(&event(n)).unwrap();
+        journal.append(&[event(n)]).unwrap();
     }
-    journal.append(&Event::Undo).unwrap();
+    journal.append(&[Event::Undo]).unwrap();
     let (mut journal, events, note) = store.journal(&case).unwrap();
     assert_eq!(
         (events, note),
         (vec![event(0), event(1), event(2), Event::Undo], None)
     );
-    journal.append(&Event::Redo).unwrap();
+    journal.append(&[Event::Redo]).unwrap();
     assert_eq!(store.journal(&case).unwrap().1.len(), 5);
 }
 
@@ -59,7 +59,7 @@ fn journals_of_other_versions_are_left_alone_and_told() {
         .journal(&case(b"a", "01"))
         .unwrap()
         .0
-        .append(&event(1))
+        .append(&[event(1)])
         .unwrap();
     let (_, events, note) = store.journal(&case(b"a", "02")).unwrap();
     assert_eq!(events, []);
@@ -88,8 +88,8 @@ fn every_way_to_damage_a_journal_keeps_the_bytes_and_the_readable_part() {
         let store = Store::new(dir.path());
         let case = case(b"a", "01");
         let (mut journal, ..) = store.journal(&case).unwrap();
-        journal.append(&event(1)).unwrap();
-        journal.append(&event(2)).unwrap();
+        journal.append(&[event(1)]).unwrap();
+        journal.append(&[event(2)]).unwrap();
         let file = journal.file().to_owned();
         let damaged = [fs::read(&file).unwrap(), tail.to_vec()].concat();
         fs::write(&file, &damaged).unwrap();
@@ -102,7 +102,7 @@ fn every_way_to_damage_a_journal_keeps_the_bytes_and_the_readable_part() {
             .unwrap()
             .unwrap();
         assert_eq!(fs::read(kept.path()).unwrap(), damaged);
-        journal.append(&event(3)).unwrap();
+        journal.append(&[event(3)]).unwrap();
         assert_eq!(
             store.journal(&case).unwrap().1,
             [event(1), event(2), event(3)]
@@ -116,7 +116,7 @@ fn a_journal_without_its_first_line_is_put_aside() {
     let store = Store::new(dir.path());
     let case = case(b"a", "01");
     let (mut journal, ..) = store.journal(&case).unwrap();
-    journal.append(&event(1)).unwrap();
+    journal.append(&[event(1)]).unwrap();
     fs::write(journal.file(), "something else\n").unwrap();
     let (_, events, note) = store.journal(&case).unwrap();
     assert_eq!(events, []);

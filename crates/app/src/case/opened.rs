@@ -32,6 +32,22 @@ pub struct OpenedFile {
     pub unsaved_edit: Option<String>,
 }
 
+/// What is to be recorded about a file.
+#[derive(Clone, Debug, Default)]
+pub struct Recording {
+    /// What rules settled on opening, if no journal says so yet.
+    pub rules: Option<Event>,
+    /// What a person decided.
+    pub event: Option<Event>,
+}
+
+impl Recording {
+    /// Both, in their order.
+    pub fn events(&self) -> Vec<Event> {
+        self.rules.iter().chain(&self.event).cloned().collect()
+    }
+}
+
 impl OpenedFile {
     /// A session over loaded versions, with the decisions of its journal.
     ///
@@ -116,6 +132,22 @@ impl OpenedFile {
     /// What a journal must hold before the next event, if it does not yet.
     pub fn take_unsaved(&mut self) -> Option<Event> {
         self.session.take_unsaved()
+    }
+
+    /// Takes back what could not be recorded, as if it had never been.
+    pub fn retract(&mut self, recording: &Recording) {
+        if let Some(event) = &recording.event {
+            self.session.retract(event);
+        }
+        if recording.rules.is_some() {
+            self.session.still_unsaved();
+        }
+        self.revision += 1;
+    }
+
+    /// What [`OpenedFile::take_unsaved`] gave was not recorded after all.
+    pub fn still_unsaved(&mut self) {
+        self.session.still_unsaved();
     }
 
     /// The rules were asked anew.

@@ -9,9 +9,10 @@ use crate::case::opened::OpenedFile;
 use crate::case::propose::RuleSettings;
 use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Source, audit};
 use armistice_git::{
-    Case, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Memory, Outcome, Overwrite,
-    Proof, RepoPath, Repository, Seen, Situation, Store, WriteRequest, Written, load_all, prove,
-    settle_outcome, staged_contents, take_back, write_all,
+    After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
+    Memory, Outcome, Overwrite, Proof, RepoPath, Repository, Seen, SeenState, Situation, Store,
+    WriteRequest, Written, load_all, mend, prove, run_ending, settle_outcome, staged_contents,
+    take_back, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -26,6 +27,8 @@ pub struct CaseService {
     memory: Memory,
     /// What is remembered, read when it is first asked for.
     past: Mutex<Option<PastResolutions>>,
+    /// Where the repository stood when the situation was last read.
+    mark: Mutex<Option<Mark>>,
     /// Loose files that the repository was made for.
     loose: Option<Loose>,
 }
@@ -38,6 +41,7 @@ impl CaseService {
             repo,
             journals: Mutex::default(),
             past: Mutex::default(),
+            mark: Mutex::default(),
             loose: None,
         }
     }
@@ -55,16 +59,63 @@ impl CaseService {
         &self.repo
     }
 
+    /// Brings to an end what a program had begun that was killed; what that was, for a person.
+    ///
+    /// # Errors
+    /// If git or the disk refuses.
+    pub fn mend(&self) -> Result<Vec<String>, Error> {
+        let mended = mend(&self.repo)?;
+        Ok(mended.iter().map(ToString::to_string).collect())
+    }
+
     /// What is in conflict, and what the parties are called.
     ///
     /// # Errors
     /// If git fails.
     pub fn situation(&self) -> Result<Situation, Error> {
         let mut situation = Situation::read(&self.repo)?;
+        *self.mark() = Some(situation.mark.clone());
         if let Some(loose) = &self.loose {
             loose.name(&mut situation);
         }
         Ok(situation)
+    }
+
+    fn mark(&self) -> MutexGuard<'_, Option<Mark>> {
+        match self.mark.lock() {
+            Ok(mark) => mark,
+            // Nothing can panic while it is held.
+            Err(poisoned) => poisoned.into_inner(),
+        }
+    }
+
+    /// Refuses what was decided on another picture of the repository than the present one.
+    fn must_hold(&self) -> Result<(), Error> {
+        let mark = self.mark().clone();
+        mark.map_or(Ok(()), |mark| mark.must_hold(&self.repo))
+    }
+
+    /// Ends the operation, or one step of it, if the repository still stands where it stood.
+    ///
+    /// # Errors
+    /// As for [`run_ending`].
+    pub fn end(
+        &self,
+        ending: Ending,
+        message: Option<&str>,
+        staged: Option<&str>,
+        cancel: &Cancel,
+    ) -> Result<After, Error> {
+        let mark = self.mark().clone();
+        let seen = SeenState {
+            mark: mark.as_ref(),
+            staged,
+            message,
+        };
+        let after = run_ending(&self.repo.until(cancel), ending, &seen);
+        // The journals of a step that was concluded are put aside: none is open any more.
+        self.open_journals().clear();
+        after
     }
 
     /// Reads cases with the decisions recorded about them; in their order.
@@ -148,7 +199,7 @@ impl CaseService {
             Entry::Occupied(open) => open.into_mut(),
             Entry::Vacant(place) => place.insert(self.store.journal(case)?.0),
         };
-        events.iter().try_for_each(|event| journal.append(event))
+        journal.append(events)
     }
 
     /// Sees to it that a case's journal is on the disk.
@@ -164,17 +215,13 @@ impl CaseService {
         }
     }
 
-    /// The journals of a step that was concluded are put aside: none is open any more.
-    pub fn close_journals(&self) {
-        self.open_journals().clear();
-    }
-
     /// Writes and stages files, then remembers how those were settled that were written.
     pub fn finish(&self, files: &[Finish]) -> Finished {
-        let results = match &self.loose {
-            None => self.write(files),
+        let results = match (self.must_hold(), &self.loose) {
+            (Err(error), _) => files.iter().map(|_| Err(error.again())).collect(),
+            (_, None) => self.write(files),
             // Loose files go to their output first: what is refused there is staged nowhere.
-            Some(loose) => files
+            (_, Some(loose)) => files
                 .iter()
                 .map(|file| {
                     loose.deliver(&file.bytes, file.overwrite)?;
@@ -217,6 +264,7 @@ impl CaseService {
         seen: &Seen,
         overwrite: Overwrite,
     ) -> Result<Written, Error> {
+        self.must_hold()?;
         settle_outcome(&self.repo, case, outcome, seen, overwrite)
     }
 
@@ -225,6 +273,7 @@ impl CaseService {
     /// # Errors
     /// If git or the disk refuses.
     pub fn take_back(&self, case: &Case, markers: &[u8]) -> Result<Written, Error> {
+        self.must_hold()?;
         if let Some(loose) = &self.loose {
             loose.take_back()?;
         }

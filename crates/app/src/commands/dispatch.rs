@@ -83,5 +83,9 @@ pub fn run(cli: Cli) -> Result<Exit> {
 }
 
 fn here() -> Result<Repository> {
-    Ok(Repository::discover(Path::new("."))?)
+    let repo = Repository::discover(Path::new("."))?;
+    for mended in armistice_git::mend(&repo)? {
+        eprintln!("{mended}");
+    }
+    Ok(repo)
 }

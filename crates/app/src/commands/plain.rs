@@ -16,8 +16,8 @@ use armistice_core::{
     Step, Version,
 };
 use armistice_git::{
-    Case, Error, FileOutcome, IndexState, Operation, Overwrite, Proof, RepoPath, Repository,
-    Situation, Verdict, prove, whose_words,
+    Case, Ending, Error, FileOutcome, IndexState, Operation, Overwrite, Proof, RepoPath,
+    Repository, SeenState, Situation, Verdict, prove, run_ending, whose_words,
 };
 use serde::Serialize;
 use std::io::Read as _;
@@ -460,7 +460,12 @@ pub(crate) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool)
     }
     let text = message.unwrap_or_else(|| situation.message.clone());
     let text = Some(text).filter(|t| !t.trim().is_empty());
-    let after = armistice_git::conclude(repo, text.as_deref())?;
+    let seen = SeenState {
+        mark: Some(&situation.mark),
+        staged: Some(&proof.staged),
+        message: text.as_deref(),
+    };
+    let after = run_ending(repo, Ending::Conclude, &seen)?;
     let name = situation.operation.name();
     match after.verdict {
         Verdict::Concluded => {

@@ -4,7 +4,7 @@ use crate::base::settings::Settings;
 use crate::base::theme::Theme;
 use crate::render::frame::draw;
 use crate::run::worker::{Job, Worker};
-use crate::state::action::Action;
+use crate::state::action::{Action, WorkResult};
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::update::dispatch::{start, update};
@@ -43,12 +43,16 @@ enum Wake {
 /// # Errors
 /// If the repository cannot be read or the terminal refuses.
 pub fn run(worker: Worker, theme: Theme, settings: Settings) -> Result<()> {
+    let mended = worker.service().mend()?;
     let situation = worker.service().situation()?;
     let worker = Arc::new(worker);
     let size =
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
     let mut state = State::new(situation, size, now());
     state.settings = settings;
+    if !mended.is_empty() {
+        state.say(mended.join(" · "));
+    }
     let (to_main, wakes) = channel();
     let pool = Pool::new(&worker, &to_main);
     let mut screen = RawScreen::enter()?;
@@ -122,7 +126,11 @@ fn carry_out(
     pool: &Pool,
     screen: &mut RawScreen,
 ) -> Result<()> {
+    let mut not_recorded = Vec::new();
     for effect in effects {
+        if effect.files().iter().any(|at| not_recorded.contains(at)) {
+            continue;
+        }
         match effect {
             Effect::Quit => {}
             Effect::CancelWork => worker.cancel(),
@@ -134,6 +142,9 @@ fn carry_out(
                 let case = job.cases.first().cloned();
                 let generation = job.generation;
                 if let Some(outcome) = worker.perform(job) {
+                    if let WorkResult::Recorded(at, _, Err(_)) = &outcome {
+                        not_recorded.push(*at);
+                    }
                     let more = update(state, Action::Done(generation, Box::new(outcome)));
                     debug_assert!(more.is_empty(), "recording asks for nothing");
                 }

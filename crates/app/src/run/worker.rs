@@ -9,7 +9,7 @@ use crate::state::app::State;
 use crate::state::effect::{Effect, Tally, Trouble, Wrote};
 use armistice_core::PerSide;
 use armistice_git::{
-    Cancel, Case, Error, Overwrite, Repository, Situation, Written, log, result_against, run_ending,
+    Cancel, Case, Error, Overwrite, Repository, Situation, Written, log, result_against,
 };
 use std::sync::Mutex;
 
@@ -84,9 +84,10 @@ impl Worker {
                 let load = self.service.load(&[case], &rules).pop()?;
                 Some(WorkResult::Loaded(vec![(at, load)]))
             }
-            (Effect::Record(at, events), Some(case)) => {
-                let result = self.service.record(&case, &events);
-                Some(WorkResult::Recorded(at, result.map_err(|e| e.to_string())))
+            (Effect::Record(at, recording), Some(case)) => {
+                let result = self.service.record(&case, &recording.events());
+                let result = result.map_err(|e| e.to_string());
+                Some(WorkResult::Recorded(at, recording, result))
             }
             (Effect::Audit(drafts), _) => {
                 let pairs: Vec<_> = cases.iter().zip(drafts.iter().map(|(_, d)| d)).collect();
@@ -163,18 +164,22 @@ impl Worker {
             Effect::ReadSituation => {
                 // Another step has other contents.
                 self.repo().forget_contents();
-                let read = self.service.situation().map_err(text);
+                let mended = self.service.mend();
+                let read = mended.and_then(|_| self.service.situation()).map_err(text);
                 Some(WorkResult::Situated(Box::new(read)))
             }
             Effect::Prove => Some(WorkResult::Proved(self.service.prove().map_err(text))),
-            Effect::End(ending, message) => {
+            Effect::End {
+                ending,
+                message,
+                staged,
+            } => {
                 let cancel = Cancel::default();
                 if let Ok(mut held) = self.cancel.lock() {
                     *held = cancel.clone();
                 }
-                let repo = self.repo().until(&cancel);
-                let result = run_ending(&repo, ending, message.as_deref());
-                self.service.close_journals();
+                let (message, staged) = (message.as_deref(), staged.as_deref());
+                let result = self.service.end(ending, message, staged, &cancel);
                 Some(WorkResult::Ended(ending, result.map_err(text)))
             }
             Effect::FindLike {
@@ -224,6 +229,7 @@ fn outcome(result: Result<Written, Error>, what: &str, again: Effect) -> Result<
             what: what.to_owned(),
         }),
         Err(Error::ChangedOutside { .. }) => Err(Trouble::Changed(Box::new(again))),
+        Err(error @ Error::MovedOn { .. }) => Err(Trouble::MovedOn(error.to_string())),
         Err(error) => Err(Trouble::Other(error.to_string())),
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::base::commands::Command;
 use crate::case::load::CaseLoad;
+use crate::case::opened::Recording;
 use crate::state::effect::{FileId, Rulings, Tally, Trouble, Wrote};
 use armistice_core::{PerSide, RegionId, Report, Ruling};
 use armistice_git::{After, Ending, LogLine, Proof, Situation};
@@ -25,7 +26,8 @@ pub enum Action {
 #[derive(Clone, Debug)]
 pub enum WorkResult {
     Loaded(Vec<(FileId, CaseLoad)>),
-    Recorded(FileId, Result<(), String>),
+    /// What was recorded, or was not: why.
+    Recorded(FileId, Recording, Result<(), String>),
     Ruled(Vec<(FileId, Vec<(RegionId, Ruling)>)>),
     Likes(Rulings),
     Audited(Vec<(FileId, Report)>),

@@ -1,7 +1,8 @@
 //! Work to be done outside of the state, as values: git, files, the editor.
 
 use crate::case::finish::Finish;
-use armistice_core::{Draft, Event, PastResolution, Plan, RegionId, Ruling};
+use crate::case::opened::Recording;
+use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling};
 use armistice_git::{Ending, FileOutcome, Overwrite, Seen};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -30,6 +31,8 @@ pub struct Wrote {
 pub enum Trouble {
     /// It changed; this effect would do it all the same, keeping a copy.
     Changed(Box<Effect>),
+    /// The repository is not where it was: it must be read anew.
+    MovedOn(String),
     Other(String),
 }
 
@@ -39,7 +42,9 @@ pub enum Effect {
     Load(Vec<FileId>),
     /// One file, before all others that wait.
     LoadFirst(FileId),
-    Record(FileId, Vec<Event>),
+    /// Record what was decided in a file. If that fails it is taken back, and what stands behind
+    /// it in the same list and is about the same file is not done.
+    Record(FileId, Recording),
     /// Account for every line in drafts of files.
     Audit(Vec<(FileId, Draft)>),
     /// Ask the rules about plans anew.
@@ -66,7 +71,13 @@ pub enum Effect {
     },
     ReadSituation,
     Prove,
-    End(Ending, Option<String>),
+    /// Conclude, skip or back out.
+    End {
+        ending: Ending,
+        message: Option<String>,
+        /// What was staged when it was checked; nothing else is concluded.
+        staged: Option<String>,
+    },
     ReadLog,
     Measure,
     SaveUnsavedEdit(FileId, String),

@@ -121,6 +121,8 @@ pub struct FileView {
     /// The previewed choice, by its place in the settle box.
     pub choice: Option<usize>,
     pub mode: Mode,
+    /// The editor that was left, until what was written in it is recorded.
+    pub unrecorded: Option<Box<Editing>>,
 }
 
 impl Default for FileView {
@@ -134,6 +136,7 @@ impl Default for FileView {
             wide: false,
             choice: None,
             mode: Mode::default(),
+            unrecorded: None,
         }
     }
 }

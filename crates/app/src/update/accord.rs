@@ -109,6 +109,10 @@ fn conclude(state: &mut State) -> Vec<Effect> {
         state.say("no operation is under way; commit when you like");
         return Vec::new();
     }
+    if state.proof.checked.is_none() && state.proof.error.is_none() {
+        state.say("what is staged is still being checked; c again in a moment");
+        return Vec::new();
+    }
     let unfinished = state
         .files
         .iter()
@@ -141,13 +145,19 @@ fn conclude(state: &mut State) -> Vec<Effect> {
 }
 
 fn end(state: &State, ending: Ending) -> Effect {
-    let message = matches!(ending, Ending::Conclude).then(|| state.accord.editor.text());
-    Effect::End(ending, message.filter(|m| !m.trim().is_empty()))
+    let concludes = ending == Ending::Conclude;
+    let message = concludes.then(|| state.accord.editor.text());
+    let checked = state.proof.checked.as_ref().filter(|_| concludes);
+    Effect::End {
+        ending,
+        message: message.filter(|m| !m.trim().is_empty()),
+        staged: checked.map(|proof| proof.staged.clone()),
+    }
 }
 
 /// Marks git as being at work and lets it begin.
 pub(crate) fn start(state: &mut State, effect: Effect) -> Vec<Effect> {
-    if let Effect::End(ending, _) = &effect {
+    if let Effect::End { ending, .. } = &effect {
         state.accord.running = Some(*ending);
         state.say("git and its hooks are at work …");
     }
@@ -206,7 +216,7 @@ fn ask_skip(state: &mut State) -> Vec<Effect> {
         "Skip this step?",
         lines,
         "skip the step",
-        Effect::End(Ending::Skip, None),
+        end(state, Ending::Skip),
     );
     Vec::new()
 }
@@ -229,7 +239,7 @@ fn ask_back_out(state: &mut State) -> Vec<Effect> {
         &title,
         lines,
         "back out",
-        Effect::End(Ending::BackOut, None),
+        end(state, Ending::BackOut),
     );
     Vec::new()
 }

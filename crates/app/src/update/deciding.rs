@@ -1,6 +1,7 @@
 //! Applies decisions to the sessions of files and asks for them to be recorded.
 
 use crate::base::safe_text::count;
+use crate::case::opened::Recording;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::update::moving::with_view;
@@ -28,15 +29,19 @@ pub(crate) fn apply(state: &mut State, at: FileId, event: Event) -> Vec<Effect> 
     };
     let unsaved = open.opened.take_unsaved();
     if let Err(refused) = open.opened.apply(&event) {
+        if unsaved.is_some() {
+            open.opened.still_unsaved();
+        }
         state.complain(format!("not done: {refused}"));
-        return unsaved.map_or(Vec::new(), |first| vec![Effect::Record(at, vec![first])]);
+        return Vec::new();
     }
     open.view.choice = None;
     state[at].changed = true;
-    vec![Effect::Record(
-        at,
-        unsaved.into_iter().chain([event]).collect(),
-    )]
+    let recording = Recording {
+        rules: unsaved,
+        event: Some(event),
+    };
+    vec![Effect::Record(at, recording)]
 }
 
 /// One step over several files: each gets its part, all are taken back together.

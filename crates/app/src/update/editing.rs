@@ -232,11 +232,13 @@ fn leave(state: &mut State) -> Vec<Effect> {
             return Vec::new();
         }
     };
-    file.view.mode = Mode::Look;
-    let mut effects = vec![Effect::DropUnsavedEdit(at)];
+    let left = std::mem::take(&mut file.view.mode);
     if entries.is_empty() {
         state.say("nothing was changed");
-        return effects;
+        return vec![Effect::DropUnsavedEdit(at)];
+    }
+    if let Mode::Edit(editing) = left {
+        file.view.unrecorded = Some(editing);
     }
     let edits = entries.iter().map(|e| match e {
         Entry::Edit { edits, .. } => edits.len(),
@@ -244,7 +246,18 @@ fn leave(state: &mut State) -> Vec<Effect> {
     });
     let label = format!("edited {} by hand", count(edits.sum(), "place"));
     let message = format!("{label} · u takes it back");
-    effects.extend(decide(state, Event::Do(Step::new(label, entries)), message));
+    let mut effects = decide(state, Event::Do(Step::new(label, entries)), message);
+    if effects.is_empty() {
+        // Refused, and said so: what was typed stays in the editor.
+        if let Some(file) = state.open_file_mut()
+            && let Some(editing) = file.view.unrecorded.take()
+        {
+            file.view.mode = Mode::Edit(editing);
+        }
+        return effects;
+    }
+    // Behind the record: what is typed is kept until it is in the journal.
+    effects.push(Effect::DropUnsavedEdit(at));
     go_to_line(state, LineIdx(line as u32));
     effects
 }

@@ -3,6 +3,7 @@
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
 use crate::case::finish::Finish;
+use crate::case::opened::Recording;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::{FileLoad, Mode};
@@ -96,7 +97,11 @@ pub(crate) fn finish(state: &mut State, at: FileId) -> Vec<Effect> {
     // What rules settled is what is written: from now on the journal says so.
     let open = state[at].open_mut();
     if let Some(first) = open.and_then(|f| f.opened.take_unsaved()) {
-        effects.push(Effect::Record(at, vec![first]));
+        let recording = Recording {
+            rules: Some(first),
+            event: None,
+        };
+        effects.push(Effect::Record(at, recording));
     }
     state[at].writing = true;
     state.say(format!("writing {path} …"));

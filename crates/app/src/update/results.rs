@@ -3,10 +3,11 @@
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
 use crate::case::load::CaseLoad;
+use crate::case::opened::Recording;
 use crate::state::action::WorkResult;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, Wrote};
-use crate::state::file::{FileLoad, FileState};
+use crate::state::file::{FileLoad, FileState, Mode};
 use crate::state::overlay::{Overlay, Question};
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
@@ -25,12 +26,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
                 loaded(state, at, load);
             }
         }
-        WorkResult::Recorded(at, Err(why)) => {
-            let path = &state[at].case.path;
-            let text = format!("{path}: this decision is NOT recorded: {why}");
-            state.complain(text);
-        }
-        WorkResult::Recorded(_, Ok(())) => {}
+        WorkResult::Recorded(at, recording, result) => recorded(state, at, &recording, result),
         WorkResult::Ruled(all) => return rulings::ruled(state, all),
         WorkResult::Audited(reports) => {
             state.proof.reports = reports;
@@ -69,6 +65,34 @@ fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
     }
 }
 
+/// What is not on the disk is not on the screen either: later decisions would build on it.
+fn recorded(state: &mut State, at: FileId, recording: &Recording, result: Result<(), String>) {
+    let Some(file) = state.file_mut(at) else {
+        return;
+    };
+    let path = file.case.path.to_string();
+    let Some(open) = file.open_mut() else {
+        return;
+    };
+    let editing = open.view.unrecorded.take();
+    let Err(why) = result else {
+        return;
+    };
+    open.opened.retract(recording);
+    open.view.choice = None;
+    let what = match editing {
+        Some(mut editing) => {
+            editing.editor.dirty = true;
+            open.view.mode = Mode::Edit(editing);
+            "the edit is NOT recorded and the editor is open again"
+        }
+        None => "NOT recorded, so it was taken back",
+    };
+    file.writing = false;
+    let text = format!("{path}: {what}: {why}");
+    state.complain(text);
+}
+
 fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<Effect> {
     let Some(file) = state.file_mut(at) else {
         return Vec::new();
@@ -92,6 +116,10 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
             return vec![Effect::Prove, Effect::Measure];
         }
         Err(Trouble::Changed(again)) => ask_overwrite(state, &path, *again),
+        Err(Trouble::MovedOn(why)) => {
+            state.complain(why);
+            return vec![Effect::ReadSituation];
+        }
         Err(Trouble::Other(why)) => state.complain(why),
     }
     Vec::new()
@@ -137,6 +165,10 @@ fn took_back(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> V
             );
             state.say(text);
             vec![Effect::Prove, Effect::Measure]
+        }
+        (Err(Trouble::MovedOn(why)), _) => {
+            state.complain(why);
+            vec![Effect::ReadSituation]
         }
         (Err(Trouble::Other(why)), _) => {
             state.complain(why);

@@ -16,7 +16,8 @@ use armistice_core::{
     AutoSettle, Event, RegionState, Resolution, RuleContext, Source, Version, Versions,
 };
 use armistice_git::{
-    Case, Loaded, Mode as FileMode, Oid, Operation, Party, RepoPath, Seen, Situation, Stage, Stages,
+    Case, Loaded, Mark, Mode as FileMode, Oid, Operation, Party, RepoPath, Seen, Situation, Stage,
+    Stages,
 };
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use ratatui::layout::{Position, Rect};
@@ -65,6 +66,11 @@ fn situation(paths: &[&str]) -> Situation {
     };
     Situation {
         operation: Operation::Merge,
+        mark: Mark {
+            operation: Operation::Merge,
+            head: None,
+            incoming: None,
+        },
         branch: None,
         ours: party("harbour/main"),
         theirs: party("night-pilotage"),

@@ -4,13 +4,13 @@
 use armistice::base::theme::{Theme, ThemeOptions};
 use armistice::case::service::CaseService;
 use armistice::run::worker::{Job, Worker};
-use armistice::state::action::Action;
+use armistice::state::action::{Action, WorkResult};
 use armistice::state::app::State;
 use armistice::state::effect::Effect;
 use armistice::update::dispatch::{start, update};
 use armistice::view::areas::Screen;
 use armistice_core::AutoSettle;
-use armistice_git::{Repository, Situation};
+use armistice_git::Repository;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
@@ -65,6 +65,16 @@ impl Repo {
             &["demo", kind, "--into", top.to_str().unwrap(), "--no-open"],
         );
         assert!(made.status.success(), "{made:?}");
+        Repo { dir, top }
+    }
+
+    /// The same repository once more, to be changed on its own.
+    pub fn copy(&self) -> Self {
+        let dir = TempDir::new().unwrap();
+        let top = dir.path().join("work tree");
+        let mut copy = Command::new("cp");
+        let copied = copy.arg("-a").args([&self.top, &top]).status().unwrap();
+        assert!(copied.success());
         Repo { dir, top }
     }
 
@@ -209,8 +219,8 @@ impl Desk {
 
     fn with(folder: &Path, size: (u16, u16), settle: AutoSettle) -> Self {
         let repo = Repository::discover(folder).unwrap();
-        let situation = Situation::read(&repo).unwrap();
         let worker = Worker::new(CaseService::new(repo));
+        let situation = worker.service().situation().unwrap();
         let mut desk = Desk {
             state: State::new(situation, size, NOW),
             worker,
@@ -223,10 +233,17 @@ impl Desk {
 
     fn work(&mut self, effects: Vec<Effect>) {
         let mut queue: VecDeque<_> = effects.into();
+        let mut not_recorded = Vec::new();
         while let Some(effect) = queue.pop_front() {
+            if effect.files().iter().any(|at| not_recorded.contains(at)) {
+                continue;
+            }
             let job = Job::new(&self.state, effect);
             let generation = job.generation;
             if let Some(outcome) = self.worker.perform(job) {
+                if let WorkResult::Recorded(at, _, Err(_)) = &outcome {
+                    not_recorded.push(*at);
+                }
                 queue.extend(update(
                     &mut self.state,
                     Action::Done(generation, Box::new(outcome)),
@@ -463,6 +480,15 @@ impl Tmux {
         let children = Command::new("pgrep").args(["-P", &shell]).output().unwrap();
         let text = String::from_utf8_lossy(&children.stdout).into_owned();
         text.lines().next().expect("the program runs").to_owned()
+    }
+
+    /// Limits the size to which the program may write files, in bytes: a disk that fills up.
+    pub fn limit_files(&self, bytes: Option<u64>) -> &Self {
+        let bytes = bytes.map_or("unlimited".to_owned(), |n| n.to_string());
+        let mut command = Command::new("prlimit");
+        command.args(["--pid", &self.pid(), &format!("--fsize={bytes}:unlimited")]);
+        assert!(command.status().unwrap().success());
+        self
     }
 
     pub fn signal(&self, name: &str) -> &Self {

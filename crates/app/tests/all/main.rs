@@ -1,5 +1,6 @@
 //! The program against real git: in process, by its command line, and in tmux.
 
+mod kills;
 mod kit;
 mod obstacles;
 
@@ -7,6 +8,7 @@ mod demo;
 mod editing;
 mod finishing;
 mod in_memory;
+mod outside;
 mod parley;
 mod plain;
 mod real_git;

@@ -53,6 +53,52 @@ fn text_being_typed_survives_kill_9() {
 }
 
 #[test]
+fn what_could_not_be_recorded_is_taken_back_on_the_screen_too() {
+    let base = "one\n2\n3\n4\n5\n6\n7\neight\n";
+    let (ours, theirs) = (
+        base.replace("one", "ours 1").replace("eight", "ours 8"),
+        base.replace("one", "theirs 1").replace("eight", "theirs 8"),
+    );
+    let repo = Repo::conflict("a.txt", base, &ours, &theirs);
+    let t = Tmux::start(&repo.top, (120, 40), "", &[]);
+    t.wait("2 open");
+    t.keys("Enter o").wait("1 open · 1 settled");
+    let journal = std::fs::read_dir(repo.path(".git/armistice/journal")).unwrap();
+    let journal = journal.map(|f| f.unwrap().path()).next().unwrap();
+    let recorded = std::fs::read(&journal).unwrap();
+    // The disk is full after three bytes more: a decision, undo and an edit all fail.
+    t.limit_files(Some(recorded.len() as u64 + 3));
+    t.keys("n t").wait("NOT recorded");
+    t.wait("1 open · 1 settled");
+    t.keys("u").wait("NOT recorded");
+    t.wait("1 open · 1 settled");
+    t.keys("n e").wait("editing by hand");
+    t.type_text("by hand ")
+        .keys("Escape")
+        .wait("NOT recorded and the editor is open again");
+    assert_eq!(
+        std::fs::read(&journal).unwrap(),
+        recorded,
+        "a torn line is cut off"
+    );
+    t.limit_files(None);
+    t.type_text("now ")
+        .keys("Escape")
+        .wait("0 open · 2 settled");
+    t.signal("-KILL").wait("EXIT 137");
+    let again = Tmux::start(&repo.top, (120, 40), "", &[]);
+    again.wait("2 by you · 0 open");
+    again.keys("Enter").wait("0 open · 2 settled");
+    again.keys("w").wait("written and staged");
+    again.keys("q").wait("EXIT 0");
+    assert_eq!(
+        repo.read("a.txt"),
+        base.replace("one", "ours 1")
+            .replace("eight", "by hand now eight")
+    );
+}
+
+#[test]
 fn a_signal_puts_the_terminal_back() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (120, 40), "", &[]);
@@ -135,12 +181,14 @@ fn two_programs_on_one_journal_are_told_apart() {
     let (mut first, mut second) = (repo.desk(), repo.desk());
     first.open("a.txt").press("o");
     second.open("a.txt").press("t");
+    let message = second.message();
     assert!(
-        second.message().contains("NOT recorded: "),
-        "{}",
-        second.message()
+        message.contains("NOT recorded, so it was taken back"),
+        "{message}"
     );
+    assert!(message.contains("another Armistice"), "{message}");
     assert!(second.state.message.is_trouble);
+    assert_eq!(second.state.totals().0.open, 1);
 }
 
 #[test]

@@ -1,6 +1,6 @@
-//! Hundreds of random sizes, keys, drags and turns of the wheel, on every screen.
+//! Five hundred random sizes, keys, drags and turns of the wheel, on every screen.
 //!
-//! `ARMISTICE_STORM=20000 cargo test storm` makes the storm longer.
+//! `ARMISTICE_STORM=5000 cargo test storm` makes the storm longer.
 
 use crate::kit::{Desk, Repo};
 use armistice::base::theme::{Theme, ThemeOptions};
@@ -47,7 +47,7 @@ const KEYS: &str = "2 3 5 6 ? : esc enter space o t b a A d u R z tab n p l e do
 
 #[test]
 fn a_terminal_of_any_size_is_drawn_whole_whatever_the_state_knows_of_it() {
-    let rounds = std::env::var("ARMISTICE_STORM").map_or(500, |n| n.parse().unwrap());
+    let rounds = std::env::var("ARMISTICE_STORM").map_or(125, |n| n.parse().unwrap());
     let repo = Repo::demo("merge");
     let theme = Theme::new(&ThemeOptions::default());
     let mut desk = Desk::ruled(&repo.top, (160, 47));

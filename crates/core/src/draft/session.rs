@@ -33,6 +33,8 @@ pub struct Session {
     done: usize,
     /// Whether the first step was taken by rules and is in no journal yet.
     unsaved: bool,
+    /// The steps that could be redone before the last one was taken.
+    dropped: Vec<Step>,
 }
 
 impl Session {
@@ -43,6 +45,7 @@ impl Session {
             steps: Vec::new(),
             done: 0,
             unsaved: false,
+            dropped: Vec::new(),
         }
     }
 
@@ -73,6 +76,26 @@ impl Session {
         let first = self.steps.first().filter(|_| self.unsaved)?;
         self.unsaved = false;
         Some(Event::Do(first.clone()))
+    }
+
+    /// What [`Session::take_unsaved`] gave could not be recorded: it is unsaved again.
+    pub fn still_unsaved(&mut self) {
+        self.unsaved = !self.steps.is_empty();
+    }
+
+    /// Takes back the event that was applied last, as if it had never been: it could not be
+    /// recorded, and what is not recorded must not be built upon.
+    pub fn retract(&mut self, event: &Event) {
+        match event {
+            Event::Do(_) => {
+                self.done = self.done.saturating_sub(1);
+                self.steps.truncate(self.done);
+                self.steps.append(&mut self.dropped);
+            }
+            Event::Redo => self.done = self.done.saturating_sub(1),
+            Event::Undo => self.done = (self.done + 1).min(self.steps.len()),
+        }
+        self.rebuild();
     }
 
     /// The session that a journal tells of.
@@ -137,7 +160,7 @@ impl Session {
     }
 
     fn push(&mut self, step: Step) {
-        self.steps.truncate(self.done);
+        self.dropped = self.steps.split_off(self.done);
         self.steps.push(step);
         self.done += 1;
     }

@@ -1,5 +1,6 @@
 //! Files of the work tree: what is there, and replacing it in one step.
 
+use crate::file::owner::temp_prefix;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use serde::{Deserialize, Serialize};
@@ -132,7 +133,7 @@ impl Prepared {
         fs::create_dir_all(folder).map_err(Error::file("create", folder))?;
         let write = || -> std::io::Result<NamedTempFile> {
             let mut temp = tempfile::Builder::new()
-                .prefix(".armistice-")
+                .prefix(&temp_prefix())
                 .tempfile_in(folder)?;
             temp.write_all(bytes)?;
             let mode = mode_for(target, executable);

@@ -63,6 +63,12 @@ pub enum Error {
         /// Which file.
         path: RepoPath,
     },
+    /// The repository is not where it was when it was looked at.
+    #[error("{what}: the repository was changed outside of Armistice; nothing was done")]
+    MovedOn {
+        /// What is different.
+        what: String,
+    },
     /// What stands at the path cannot be replaced safely.
     #[error("'{path}' cannot be written: {why}")]
     Unsafe {
@@ -104,8 +110,9 @@ impl Error {
     }
 
     /// The same error for another file that it stopped too.
-    pub(crate) fn again(&self) -> Error {
+    pub fn again(&self) -> Error {
         match self {
+            Error::MovedOn { what } => Error::MovedOn { what: what.clone() },
             Error::Locked { lock } => Error::Locked { lock: lock.clone() },
             Error::Cancelled => Error::Cancelled,
             other => Error::Stopped {

@@ -4,8 +4,10 @@ use crate::case::one::Case;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
+use crate::repo::mark::Mark;
 use crate::repo::operation::Operation;
 use crate::repo::repository::Repository;
+use crate::situation::proof::staged_print;
 use crate::situation::read::{Commit, Situation, parse_commit};
 use crate::store::records::Store;
 use serde::Serialize;
@@ -49,32 +51,42 @@ pub enum Verdict {
     Refused,
 }
 
-/// Concludes with a message (git's own if `None`).
-///
-/// # Errors
-/// If git cannot be run or was cancelled. A refusal is no error but a verdict.
-pub fn conclude(repo: &Repository, message: Option<&str>) -> Result<After, Error> {
-    run_ending(repo, Ending::Conclude, message)
+/// What a person has seen when they end an operation.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct SeenState<'a> {
+    /// Where the repository stood, if that is known.
+    pub mark: Option<&'a Mark>,
+    /// What was staged when it was checked: [`Proof::staged`](crate::Proof::staged).
+    pub staged: Option<&'a str>,
+    /// The message to conclude with; git's own if `None`.
+    pub message: Option<&'a str>,
 }
 
 /// Carries out an ending.
 ///
 /// # Errors
-/// If git cannot be run, was cancelled, or there is no operation to end.
-pub fn run_ending(
-    repo: &Repository,
-    ending: Ending,
-    message: Option<&str>,
-) -> Result<After, Error> {
+/// If git cannot be run, was cancelled, or there is no operation to end; and if the repository is
+/// not as it was seen: nothing was done then. A refusal of git is no error but a verdict.
+pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Result<After, Error> {
+    if let Some(mark) = seen.mark {
+        mark.must_hold(repo)?;
+    }
     let before = Situation::read(repo)?;
-    let mark = progress_mark(repo)?;
+    if let Some(staged) = seen.staged
+        && staged != staged_print(repo)?
+    {
+        return Err(Error::MovedOn {
+            what: "what is staged is not what was checked".to_owned(),
+        });
+    }
+    let mark = &before.mark;
     let store = Store::new(repo.git_dir());
     let kept = match ending {
         Ending::Conclude => Vec::new(),
         Ending::Skip | Ending::BackOut => keep_work(repo, &store, &before.cases)?,
     };
     let output = match ending {
-        Ending::Conclude => conclude_call(repo, before.operation, message)?,
+        Ending::Conclude => conclude_call(repo, before.operation, seen.message)?,
         Ending::Skip => simple_call(repo, before.operation, "--skip")?,
         Ending::BackOut => simple_call(repo, before.operation, "--abort")?,
     };
@@ -85,7 +97,7 @@ pub fn run_ending(
         Ending::BackOut => Verdict::Refused,
         _ if over && output.ok() => Verdict::Concluded,
         // Stopping at the next conflict is exit 1 as well; only the state tells them apart.
-        _ if mark != progress_mark(repo)? => Verdict::NextStep,
+        _ if *mark != Mark::read(repo)? => Verdict::NextStep,
         _ => Verdict::Refused,
     };
     match verdict {
@@ -98,16 +110,6 @@ pub fn run_ending(
         message: output.message(),
         kept,
     })
-}
-
-/// Changes whenever a step has been completed.
-fn progress_mark(repo: &Repository) -> Result<(Option<String>, Operation, Option<String>), Error> {
-    let operation = Operation::detect(repo)?;
-    let incoming = match operation.incoming() {
-        Some(name) => repo.resolve(name)?,
-        None => None,
-    };
-    Ok((repo.resolve("HEAD")?, operation, incoming))
 }
 
 fn conclude_call(

@@ -9,6 +9,7 @@ use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use crate::situation::read::Situation;
+use crate::store::folders::hash;
 use armistice_core::{Check, Finding, Inputs, Source, Weight, check};
 use serde::Serialize;
 use std::collections::HashSet;
@@ -30,6 +31,9 @@ pub struct Proof {
     pub findings: Vec<PathFinding>,
     /// How many files were looked at.
     pub files: usize,
+    /// What was staged then, as a hash; equal values mean that nothing else is staged since.
+    #[serde(skip)]
+    pub staged: String,
 }
 
 impl Proof {
@@ -47,7 +51,11 @@ impl Proof {
 /// # Errors
 /// If git fails.
 pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
-    let mut proof = Proof::default();
+    // Taken first: what is staged while the checks run is not what they looked at.
+    let mut proof = Proof {
+        staged: staged_print(repo)?,
+        ..Proof::default()
+    };
     let seen: HashSet<_> = situation
         .cases
         .iter()
@@ -86,6 +94,15 @@ pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
         .findings
         .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
     Ok(proof)
+}
+
+/// A hash of all that is staged against the commit that is checked out.
+pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
+    let call = match repo.resolve("HEAD")? {
+        Some(head) => Invocation::read(["diff-index", "--cached", "-z", &head, "--"]),
+        None => Invocation::read(["ls-files", "--stage", "-z"]),
+    };
+    Ok(hash(&repo.must(&call)?.stdout))
 }
 
 impl Proof {

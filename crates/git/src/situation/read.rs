@@ -4,6 +4,7 @@ use crate::case::one::{Case, IndexState};
 use crate::case::reading::cases_in_index;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
+use crate::repo::mark::Mark;
 use crate::repo::operation::Operation;
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
@@ -38,6 +39,8 @@ pub struct Party {
 pub struct Situation {
     /// What is under way.
     pub operation: Operation,
+    /// Where the repository stands.
+    pub mark: Mark,
     /// The branch it is about, if any.
     pub branch: Option<String>,
     /// Stage 2.
@@ -56,7 +59,8 @@ impl Situation {
     /// # Errors
     /// If git fails.
     pub fn read(repo: &Repository) -> Result<Self, Error> {
-        let operation = Operation::detect(repo)?;
+        let mark = Mark::read(repo)?;
+        let operation = mark.operation;
         let branch = branch(repo)?;
         let mut cases = cases_in_index(repo)?;
         if operation == Operation::Loose {
@@ -64,9 +68,8 @@ impl Situation {
             // made them; without one only those that we settled since the last
             // commit are told.
             let records = Store::new(repo.git_dir()).records();
-            let head = repo.resolve("HEAD")?;
             cases.retain(|case| {
-                case.standing == IndexState::Unmerged || records.wrote_on(&case.path, &head)
+                case.standing == IndexState::Unmerged || records.wrote_on(&case.path, &mark.head)
             });
         }
         Ok(Situation {
@@ -74,6 +77,7 @@ impl Situation {
             theirs: theirs(repo, operation)?,
             message: message(repo, operation)?,
             operation,
+            mark,
             branch,
             cases,
         })

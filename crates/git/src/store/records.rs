@@ -6,14 +6,17 @@
 //! armistice/memory.jsonl                          settled conflicts, by their three texts
 //! armistice/written.jsonl                         what was written, to take it back
 //! armistice/kept/NUMBER-NAME                      copies of what was replaced
+//! armistice/turn                                  locked while something is written
 //! ```
 
 use crate::case::one::Case;
+use crate::file::owner::sweep;
 use crate::file::work_file::{write_atomically, write_new};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::store::folders::{hash, make_folder, numbers, prune, read_if_there, remove_tree};
 use crate::store::journal::Journal;
+use crate::store::turn::Turn;
 use crate::store::written::{self, Record, Records};
 use armistice_core::limits::{KEPT_COPIES, KEPT_JOURNALS};
 use armistice_core::{Event, Header, ReadJournal, read_journal};
@@ -60,6 +63,7 @@ impl Store {
         let read = read_journal(&bytes);
         let mut journal = Journal {
             len: bytes.len() as u64,
+            torn: Vec::new(),
             file,
             header,
         };
@@ -161,6 +165,26 @@ impl Store {
         records: impl IntoIterator<Item = (&'a RepoPath, Option<&'a Record>)>,
     ) -> Result<(), Error> {
         written::append(&self.root, records)
+    }
+
+    /// Notes that what was begun is done; does not wait for the disk.
+    pub(crate) fn record_done<'a>(
+        &self,
+        records: impl IntoIterator<Item = (&'a RepoPath, Option<&'a Record>)>,
+    ) -> Result<(), Error> {
+        written::append_done(&self.root, records)
+    }
+
+    /// Waits for the turn to write.
+    pub(crate) fn turn(&self) -> Result<Turn, Error> {
+        Turn::take(&self.root)
+    }
+
+    /// Removes temporary files that a crash left in the store.
+    pub(crate) fn sweep(&self) -> Result<(), Error> {
+        let folders = ["", "kept", "journal", "sketch", "concluded"];
+        let mut folders = folders.into_iter().map(|folder| self.root.join(folder));
+        folders.try_for_each(|folder| sweep(&folder))
     }
 
     /// What was written, as it is known now.

@@ -3,7 +3,7 @@
 //! One file of JSON lines for all cases: writing a thousand files costs one wait for the disk, not
 //! a thousand. Of several lines about one path the last counts; one without a record forgets it.
 
-use crate::case::stages::Stages;
+use crate::case::stages::{Stage, Stages};
 use crate::file::work_file::Seen;
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -24,6 +24,35 @@ pub(crate) struct Record {
     pub(crate) after: Seen,
     /// The commit that was checked out then.
     pub(crate) head: Option<String>,
+    /// What has been begun and not finished yet.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) begun: Option<Begun>,
+}
+
+/// A write or a taking back that was begun. It stands in the record from before the index is
+/// changed until the working file is in its place, so that it can be brought to an end if the
+/// program is killed between the two.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Begun {
+    pub(crate) kind: WriteKind,
+    /// The path, by its bytes.
+    pub(crate) path: Vec<u8>,
+    /// Who does it: [`owner`](crate::file::owner).
+    pub(crate) owner: String,
+    /// The working file before.
+    pub(crate) from: Seen,
+    /// The working file that an earlier write had left, if there was one.
+    pub(crate) earlier: Option<Seen>,
+}
+
+/// What is done to the index and the working file together.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum WriteKind {
+    /// The path gets this entry, or none at all.
+    Write(Option<Stage>),
+    /// The path gets its stages back.
+    TakeBack,
 }
 
 /// What stood at a path, copied aside.
@@ -75,6 +104,16 @@ impl Records {
         self.of(path).is_some_and(|record| record.head == *head)
     }
 
+    /// The writes that were begun and are not noted as done.
+    pub(crate) fn begun(&self) -> Vec<(RepoPath, &Record, &Begun)> {
+        let begun = self.0.iter().filter_map(|(key, record)| {
+            let begun = record.begun.as_ref()?;
+            // What names another path than its key was not written by this program.
+            (hash(&begun.path) == *key).then(|| (RepoPath::new(&*begun.path), record, begun))
+        });
+        begun.collect()
+    }
+
     pub(crate) fn of(&self, path: &RepoPath) -> Option<&Record> {
         self.0.get(&hash(path.bytes()))
     }
@@ -84,6 +123,22 @@ impl Records {
 pub(crate) fn append<'a>(
     root: &Path,
     records: impl IntoIterator<Item = (&'a RepoPath, Option<&'a Record>)>,
+) -> Result<(), Error> {
+    write(root, records, true)
+}
+
+/// Notes that what was begun is done. If that is lost, it is found to be done on opening.
+pub(crate) fn append_done<'a>(
+    root: &Path,
+    records: impl IntoIterator<Item = (&'a RepoPath, Option<&'a Record>)>,
+) -> Result<(), Error> {
+    write(root, records, false)
+}
+
+fn write<'a>(
+    root: &Path,
+    records: impl IntoIterator<Item = (&'a RepoPath, Option<&'a Record>)>,
+    wait_for_disk: bool,
 ) -> Result<(), Error> {
     let file = file_of(root);
     // A line that was torn by a full disk must not take the next one with it.
@@ -104,7 +159,10 @@ pub(crate) fn append<'a>(
     let mut opened = opened.map_err(Error::file("open", &file))?;
     let write = |opened: &mut fs::File| {
         opened.write_all(&lines)?;
-        opened.sync_data()
+        match wait_for_disk {
+            true => opened.sync_data(),
+            false => Ok(()),
+        }
     };
     write(&mut opened).map_err(Error::file("write", &file))
 }
@@ -141,6 +199,7 @@ mod tests {
             before: None,
             after: Seen::File(len, 1),
             head: Some("0123".to_owned()),
+            begun: None,
         }
     }
 

@@ -1,6 +1,7 @@
 //! A prepared change of one working file: everything but the final rename is done.
 
 use crate::case::stages::Stage;
+use crate::file::owner::temp_prefix;
 use crate::file::work_file::Prepared;
 use crate::process::error::Error;
 use crate::repo::index::Mode;
@@ -49,7 +50,7 @@ pub(crate) fn put_link(target: &[u8], file: &std::path::Path) -> Result<(), Erro
     let target = std::ffi::OsStr::from_bytes(target);
     let folder = file.parent().unwrap_or(std::path::Path::new("."));
     let temp = tempfile::Builder::new()
-        .prefix(".armistice-")
+        .prefix(&temp_prefix())
         .make_in(folder, |at| std::os::unix::fs::symlink(target, at));
     let temp = temp.map_err(Error::file("write", file))?;
     match temp.persist(file) {

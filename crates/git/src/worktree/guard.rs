@@ -1,7 +1,7 @@
 //! Whether a working file may be replaced: only what git or this program left there, unasked.
 
 use crate::case::one::Case;
-use crate::case::reading::tree_entries;
+use crate::case::reading::{cases_in_index, tree_entries};
 use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -27,18 +27,23 @@ pub(crate) type Guarded<'a> = (&'a Case, &'a Seen, Overwrite);
 /// Looks whether working files may be replaced; each as it is now, in order.
 ///
 /// # Errors
-/// If git fails for all of them. For one: if it is not safe to write there, it cannot be read,
+/// If git fails for all of them. For one: if it is not in the index as it was, is not safe to write there, it cannot be read,
 /// or it changed and that was not allowed.
 pub(crate) fn guard_all(
     repo: &Repository,
     files: &[Guarded<'_>],
 ) -> Result<Vec<Result<WorkFile, Error>>, Error> {
     let top = repo.work_tree();
-    let read = |(case, ..): &Guarded<'_>| {
+    let cases = files.iter().map(|(case, ..)| *case);
+    let still = are_still_in_index(repo, &cases.collect::<Vec<_>>())?;
+    let read = |((case, ..), still): (&Guarded<'_>, bool)| {
+        if !still {
+            return Err(gone(case));
+        }
         WorkFile::check_safe(top, &case.path)?;
         WorkFile::read(top, &case.path)
     };
-    let now: Vec<Result<WorkFile, Error>> = files.iter().map(read).collect();
+    let now: Vec<Result<WorkFile, Error>> = files.iter().zip(still).map(read).collect();
     // Only what nobody has allowed to be replaced is held against what git left there.
     let asked: Vec<(&Case, &WorkFile)> = (files.iter().zip(&now))
         .filter_map(|((case, seen, overwrite), now)| {
@@ -68,6 +73,21 @@ pub(crate) fn guard_all(
         .zip(now.into_iter().zip(verdicts))
         .map(decide)
         .collect())
+}
+
+/// Whether the index still has the stages of cases, unmerged or to be undone; in order.
+pub(crate) fn are_still_in_index(repo: &Repository, cases: &[&Case]) -> Result<Vec<bool>, Error> {
+    let now = cases_in_index(repo)?;
+    let now: HashMap<_, _> = now.iter().map(|case| (&case.path, &case.stages)).collect();
+    let is = |case: &&Case| now.get(&case.path) == Some(&&case.stages);
+    Ok(cases.iter().map(is).collect())
+}
+
+/// The index has nothing of this case any more.
+pub(crate) fn gone(case: &Case) -> Error {
+    Error::MovedOn {
+        what: format!("'{}' is not the conflict any more that it was", case.path),
+    }
 }
 
 /// Whether working files are what git, or this program, left there; in order.

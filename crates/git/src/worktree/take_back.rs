@@ -1,6 +1,7 @@
 //! A finished case put back into conflict.
 
 use crate::case::one::Case;
+use crate::file::owner::own;
 use crate::file::work_file::{Prepared, Seen, WorkFile};
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -8,8 +9,9 @@ use crate::repo::index::Mode;
 use crate::repo::objects::{Oid, filtered};
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
-use crate::store::written::Record;
+use crate::store::written::{Begun, Record, WriteKind};
 use crate::worktree::change::{Change, put_link};
+use crate::worktree::guard::{are_still_in_index, gone};
 use crate::worktree::staging::unstage;
 use crate::worktree::write::Written;
 use armistice_core::{Source, find_markers};
@@ -26,6 +28,10 @@ use std::fs;
 /// If git or the disk refuses.
 pub fn take_back(repo: &Repository, case: &Case, with_markers: &[u8]) -> Result<Written, Error> {
     let store = Store::new(repo.git_dir());
+    let _turn = store.turn()?;
+    if are_still_in_index(repo, &[case])? != [true] {
+        return Err(gone(case));
+    }
     WorkFile::check_safe(repo.work_tree(), &case.path)?;
     let now = WorkFile::read(repo.work_tree(), &case.path)?;
     let record = store.records().of(&case.path).cloned();
@@ -39,6 +45,21 @@ pub fn take_back(repo: &Repository, case: &Case, with_markers: &[u8]) -> Result<
         }
         _ => None,
     };
+    if let Some(record) = &record {
+        // Noted first: the index and the working file are two steps.
+        let begun = Begun {
+            kind: WriteKind::TakeBack,
+            path: case.path.bytes().to_vec(),
+            owner: own().to_owned(),
+            from: now.seen.clone(),
+            earlier: Some(record.after.clone()),
+        };
+        let record = Record {
+            begun: Some(begun),
+            ..record.clone()
+        };
+        store.record([(&case.path, Some(&record))])?;
+    }
     unstage(repo, case)?;
     if !untouched {
         put_back(repo, case, record.as_ref(), with_markers)?;
@@ -48,7 +69,7 @@ pub fn take_back(repo: &Repository, case: &Case, with_markers: &[u8]) -> Result<
     Ok(Written { seen, kept })
 }
 
-fn put_back(
+pub(crate) fn put_back(
     repo: &Repository,
     case: &Case,
     record: Option<&Record>,

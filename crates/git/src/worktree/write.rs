@@ -1,13 +1,15 @@
 //! Finishing a case: working file and index together, and taking that back.
 //!
-//! Order matters. The new file is made ready beside its place first, it is noted
-//! what will stand there, then the index is changed (which fails whole if its lock is held), then one rename
-//! puts the file in place. Whatever fails, both are as they were.
+//! Order matters. What stands there is copied aside, it is noted what is begun and what will stand
+//! there, the new file is made ready beside its place, then the index is changed (which fails whole
+//! if its lock is held), then one rename puts the file in place, and the note says that it is done.
+//! Whatever fails, both are as they were; whenever the program is killed, `mend` brings it to an end.
 
 use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
 use crate::case::outcomes::FileOutcome;
 use crate::case::stages::Stage;
+use crate::file::owner::own;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -16,11 +18,12 @@ use crate::repo::index::Mode;
 use crate::repo::objects::{Oid, filtered, read_blobs, write_blobs};
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
-use crate::store::written::{Copy, Record, Records};
+use crate::store::written::{Begun, Copy, Record, Records, WriteKind};
 use crate::worktree::change::Change;
 use crate::worktree::guard::{Overwrite, guard_all};
 use crate::worktree::parallel::in_parallel;
 use crate::worktree::staging::{stage_entries, unstage};
+use std::collections::HashSet;
 use std::path::PathBuf;
 
 /// What was written.
@@ -65,7 +68,11 @@ pub struct WriteRequest<'a> {
 /// [`Case::outcomes`], or if git or the disk refuses. Nothing has changed for that case then.
 pub fn write_all(repo: &Repository, requests: &[WriteRequest<'_>]) -> Vec<Result<Written, Error>> {
     let mut results: Vec<Option<Result<Written, Error>>> = requests.iter().map(|_| None).collect();
-    let done = begin(repo, requests, &mut results)
+    let turn = Store::new(repo.git_dir()).turn();
+    let done = turn
+        .as_ref()
+        .map_err(Error::again)
+        .and_then(|_| begin(repo, requests, &mut results))
         .and_then(|pending| finish(repo, requests, pending, &mut results));
     // What stopped all of them is the error of each that has no result of its own.
     let stopped = done.err();
@@ -79,19 +86,19 @@ pub fn write_all(repo: &Repository, requests: &[WriteRequest<'_>]) -> Vec<Result
     results.into_iter().zip(cases).map(or_stopped).collect()
 }
 
-/// A case on its way: guarded, with its new entry and its change made ready.
+/// A case on its way: guarded, what stands there copied aside, its new entry and content known.
 struct Pending<'a> {
     nth: usize,
     case: &'a Case,
     now: WorkFile,
     kept: Option<PathBuf>,
     stage: Option<Stage>,
-    change: Change,
+    content: Vec<u8>,
     /// The working file as it will be.
     after: Seen,
 }
 
-/// Guards, stores and prepares; what fails by itself gets its result and is left out.
+/// Guards, stores and copies aside; what fails by itself gets its result and is left out.
 fn begin<'a>(
     repo: &Repository,
     requests: &[WriteRequest<'a>],
@@ -127,20 +134,20 @@ fn begin<'a>(
     let store = Store::new(repo.git_dir());
     let mut pending = Vec::new();
     let staged = staged.into_iter().zip(contents);
-    let made_ready = in_parallel(staged, |((nth, case, now, stage), content)| {
-        let ready = ready(&store, case, &now, stage.as_ref(), content);
-        (nth, case, now, stage, ready)
+    let copied = in_parallel(staged, |((nth, case, now, stage), content)| {
+        let kept = keep(&store, case, &now);
+        (nth, case, now, stage, content, kept)
     });
-    for (nth, case, now, stage, ready) in made_ready {
-        match ready {
-            Ok((kept, change, after)) => pending.push(Pending {
+    for (nth, case, now, stage, content, kept) in copied {
+        match kept {
+            Ok(kept) => pending.push(Pending {
                 nth,
                 case,
                 now,
                 kept,
+                after: seen_of(stage.as_ref(), &content),
                 stage,
-                change,
-                after,
+                content,
             }),
             Err(error) => results[nth] = Some(Err(error)),
         }
@@ -177,7 +184,7 @@ fn new_entry(
 }
 
 /// What shall stand in the work tree for entries, in order; nothing for a file that goes.
-fn contents_of<'a>(
+pub(crate) fn contents_of<'a>(
     repo: &Repository,
     entries: impl Iterator<Item = (&'a Case, Option<&'a Stage>)>,
 ) -> Result<Vec<Vec<u8>>, Error> {
@@ -211,28 +218,24 @@ fn missing(case: &Case) -> Error {
     }
 }
 
-/// Copies aside what stands there, and makes the change ready: the copy, the change, and the
-/// working file as it will be.
-fn ready(
-    store: &Store,
-    case: &Case,
-    now: &WorkFile,
-    stage: Option<&Stage>,
-    content: Vec<u8>,
-) -> Result<(Option<PathBuf>, Change, Seen), Error> {
-    let kept = match now.seen {
-        Seen::File(..) | Seen::Link(_) => Some(store.keep(&case.path, &now.bytes)?),
-        Seen::Missing | Seen::Other => None,
-    };
-    let after = match stage {
-        None => Seen::Missing,
-        Some(stage) if stage.mode == Mode::Link => Seen::link(&content),
-        Some(_) => Seen::file(&content),
-    };
-    Ok((kept, Change::prepare(stage, content, &now.file)?, after))
+/// Copies aside what stands there.
+fn keep(store: &Store, case: &Case, now: &WorkFile) -> Result<Option<PathBuf>, Error> {
+    match now.seen {
+        Seen::File(..) | Seen::Link(_) => store.keep(&case.path, &now.bytes).map(Some),
+        Seen::Missing | Seen::Other => Ok(None),
+    }
 }
 
-/// Notes all files, stages their entries in one step, then puts each in its place.
+/// The working file that an entry makes.
+pub(crate) fn seen_of(stage: Option<&Stage>, content: &[u8]) -> Seen {
+    match stage {
+        None => Seen::Missing,
+        Some(stage) if stage.mode == Mode::Link => Seen::link(content),
+        Some(_) => Seen::file(content),
+    }
+}
+
+/// Notes all files, makes them ready, stages their entries in one step, then puts each in its place.
 fn finish(
     repo: &Repository,
     requests: &[WriteRequest<'_>],
@@ -245,32 +248,36 @@ fn finish(
     let head = repo.resolve("HEAD")?;
     let store = Store::new(repo.git_dir());
     let earlier = store.records();
-    let records: Vec<(&RepoPath, Record)> = (pending.iter())
-        .map(|one| (&one.case.path, record_of(&earlier, one, &head)))
+    let paths: Vec<&RepoPath> = pending.iter().map(|one| &one.case.path).collect();
+    let mut records: Vec<Record> = (pending.iter())
+        .map(|one| record_of(&earlier, one, &head))
         .collect();
     // Noted first: what cannot be noted must not be staged either.
-    store.record(records.iter().map(|(path, record)| (*path, Some(record))))?;
-    if let Err(error) = stage_entries(repo, pending.iter().map(|p| (p.case, p.stage.as_ref()))) {
-        store.record(
-            pending
-                .iter()
-                .map(|p| (&p.case.path, earlier.of(&p.case.path))),
-        )?;
+    store.record(paths.iter().copied().zip(records.iter().map(Some)))?;
+    let not_begun =
+        |paths: &[&RepoPath]| store.record(paths.iter().map(|path| (*path, earlier.of(path))));
+    let (mut ready, mut failed) = (Vec::new(), Vec::new());
+    for (one, change) in in_parallel(pending.into_iter(), make_ready) {
+        match change {
+            Ok(change) => ready.push((one, change)),
+            Err(error) => {
+                failed.push(&one.case.path);
+                results[one.nth] = Some(Err(error));
+            }
+        }
+    }
+    let entries = ready.iter().map(|(one, _)| (one.case, one.stage.as_ref()));
+    if let Err(error) = stage_entries(repo, entries) {
+        not_begun(&paths)?;
         return Err(error);
     }
-    let (mut done, mut failed) = (Vec::new(), Vec::new());
-    for one in pending {
+    let mut done = Vec::new();
+    for (one, change) in ready {
         let (nth, path) = (one.nth, &one.case.path);
-        let put = put(
-            repo,
-            &one.now,
-            one.change,
-            one.case,
-            requests[nth].overwrite,
-        );
+        let put = put(repo, &one.now, change, one.case, requests[nth].overwrite);
         match put {
             Ok(_) => done.push(path),
-            Err(_) => failed.push((path, earlier.of(path))),
+            Err(_) => failed.push(path),
         }
         results[nth] = Some(put.map(|left| Written {
             seen: left.seen,
@@ -278,14 +285,25 @@ fn finish(
         }));
     }
     if !failed.is_empty() {
-        store.record(failed)?;
+        not_begun(&failed)?;
     }
+    records.iter_mut().for_each(|record| record.begun = None);
+    let put: HashSet<&RepoPath> = done.iter().copied().collect();
+    let noted = paths.iter().copied().zip(records.iter().map(Some));
+    store.record_done(noted.filter(|(path, _)| put.contains(path)))?;
     // Only spares git a second look at the files; it does no harm if it fails.
     for paths in done.chunks(200) {
         let call = Invocation::write(["add", "--refresh", "--"]);
         let _ = repo.run(&paths.iter().fold(call, |call, path| call.arg(path.to_os())));
     }
     Ok(())
+}
+
+/// Makes the new file ready beside its place.
+fn make_ready(mut one: Pending<'_>) -> (Pending<'_>, Result<Change, Error>) {
+    let content = std::mem::take(&mut one.content);
+    let change = Change::prepare(one.stage.as_ref(), content, &one.now.file);
+    (one, change)
 }
 
 /// Puts one file in its place; if that fails its entry is taken back.
@@ -353,10 +371,18 @@ fn record_of(earlier: &Records, pending: &Pending<'_>, head: &Option<String>) ->
             is_link: matches!(pending.now.seen, Seen::Link(_)),
         }),
     };
+    let begun = Begun {
+        kind: WriteKind::Write(pending.stage.clone()),
+        path: pending.case.path.bytes().to_vec(),
+        owner: own().to_owned(),
+        from: pending.now.seen.clone(),
+        earlier: earlier.map(|record| record.after.clone()),
+    };
     Record {
         stages: stages.clone(),
         before,
         after: pending.after.clone(),
         head: head.clone(),
+        begun: Some(begun),
     }
 }

@@ -1,0 +1,164 @@
+//! kill -9 at any moment: nothing torn, nothing lost, nothing left behind.
+//!
+//! `ARMISTICE_KILLS=1000 cargo test kills` kills more often.
+
+use crate::kit::{Repo, armistice};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+fn kills() -> u32 {
+    std::env::var("ARMISTICE_KILLS").map_or(25, |n| n.parse().unwrap())
+}
+
+/// Six files in conflict, one of them in a folder, one with a name that is not plain.
+const FILES: [&str; 6] = ["a.txt", "b.txt", "c.txt", "dir/d.txt", "e f.txt", "g.txt"];
+
+fn repo() -> Repo {
+    let repo = Repo::new();
+    let each = |text: &str| FILES.map(|f| (f, format!("{f}\n{text}\nend\n")));
+    for (file, text) in each("base") {
+        repo.write(file, &text);
+    }
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    for (file, text) in each("theirs") {
+        repo.write(file, &text);
+    }
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    for (file, text) in each("ours") {
+        repo.write(file, &text);
+    }
+    repo.commit("ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    repo
+}
+
+fn start(repo: &Repo, args: &[&str]) -> Child {
+    Command::new(env!("CARGO_BIN_EXE_armistice"))
+        .current_dir(&repo.top)
+        .args(args)
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap()
+}
+
+/// Every file below a folder.
+fn walk(folder: &Path, out: &mut Vec<PathBuf>) {
+    for file in std::fs::read_dir(folder).unwrap() {
+        let path = file.unwrap().path();
+        match path.is_dir() {
+            true => walk(&path, out),
+            false => out.push(path),
+        }
+    }
+}
+
+/// A git that was started before the kill ends by itself.
+fn wait_for_git(repo: &Repo) {
+    let started = Instant::now();
+    while repo.path(".git/index.lock").exists() {
+        assert!(
+            started.elapsed() < Duration::from_secs(10),
+            "the index is locked for good"
+        );
+        std::thread::sleep(Duration::from_millis(2));
+    }
+}
+
+/// What must hold however the program ended, once it was opened again.
+fn assert_whole(repo: &Repo, left_by_git: &BTreeMap<&str, String>, at: &str) {
+    wait_for_git(repo);
+    let mut files = Vec::new();
+    walk(&repo.top, &mut files);
+    let left = files.iter().filter(|f| {
+        let name = f.file_name().unwrap().to_string_lossy();
+        name.starts_with(".armistice-") || name.ends_with(".lock")
+    });
+    let left: Vec<_> = left.collect();
+    assert!(left.is_empty(), "left behind {at}: {left:?}");
+    let unmerged = repo.unmerged();
+    for file in FILES {
+        let now = repo.read(file);
+        let decided = ["ours", "theirs"].map(|side| format!("{file}\n{side}\nend\n"));
+        if unmerged.contains(&format!("\t{file}\n")) {
+            assert_eq!(now, left_by_git[file], "{file} is unmerged {at}");
+        } else {
+            assert!(
+                decided.contains(&now),
+                "{file} is staged and holds {now:?} {at}"
+            );
+            assert_eq!(repo.git(&["show", &format!(":{file}")]), now, "{file} {at}");
+        }
+    }
+    repo.git(&["fsck", "--strict"]);
+    repo.git(&["status", "--porcelain"]);
+}
+
+/// Kills the program at a moment that moves through its whole run, again and again.
+fn kill_at_any_moment(args: &[&str], before: impl Fn(&Repo)) {
+    let template = repo();
+    before(&template);
+    let probe = template.copy();
+    let started = Instant::now();
+    assert!(start(&probe, args).wait().unwrap().success());
+    let whole = started.elapsed() + Duration::from_millis(3);
+    let (mut cut_short, mut mended) = (0, 0);
+    for n in 0..kills() {
+        let repo = template.copy();
+        let left_by_git = FILES.map(|f| (f, repo.read(f))).into_iter().collect();
+        let mut child = start(&repo, args);
+        std::thread::sleep(whole * n / kills());
+        cut_short += u32::from(child.try_wait().unwrap().is_none());
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let opened = armistice(&repo.top, &["docket", "--json"]);
+        let said = String::from_utf8_lossy(&opened.stderr);
+        mended += u32::from(said.contains("cut short"));
+        let at = format!("after a kill at {n}/{} of {args:?}: {opened:?}", kills());
+        assert!(opened.status.code().is_some_and(|code| code < 2), "{at}");
+        assert_whole(&repo, &left_by_git, &at);
+        // And the work goes on from there.
+        let unmerged = repo.unmerged();
+        let rest = FILES
+            .iter()
+            .filter(|f| unmerged.contains(&format!("\t{f}\n")));
+        let rest: Vec<&str> = ["settle", "--overwrite", "--by", "ours"]
+            .into_iter()
+            .chain(rest.copied())
+            .collect();
+        if rest.len() > 4 {
+            let done = armistice(&repo.top, &rest);
+            assert!(done.status.success(), "{done:?} {at}");
+        }
+        assert_eq!(repo.unmerged(), "", "{at}");
+    }
+    println!(
+        "{} kills, {cut_short} before the end, {mended} left something to mend",
+        kills()
+    );
+    assert!(
+        cut_short > kills() / 3,
+        "only {cut_short} runs were cut short"
+    );
+}
+
+#[test]
+fn settling_six_files_by_lines() {
+    let args = [&["settle", "--by", "ours"], &FILES[..]].concat();
+    kill_at_any_moment(&args, |_| {});
+}
+
+#[test]
+fn settling_files_that_were_settled_before() {
+    let args = [&["settle", "--by", "ours", "--overwrite"], &FILES[..]].concat();
+    kill_at_any_moment(&args, |repo| {
+        let theirs = [&["settle", "--by", "theirs"], &FILES[..]].concat();
+        assert!(armistice(&repo.top, &theirs).status.success());
+        // Put back into conflict by hand: there is an earlier record of each.
+        repo.git(&[&["checkout", "-q", "-m", "--"], &FILES[..]].concat());
+    });
+}

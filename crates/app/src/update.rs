@@ -6,6 +6,7 @@ pub mod dispatch;
 pub mod docket;
 pub mod editing;
 pub mod files;
+pub mod leaving;
 pub mod loading;
 pub mod moving;
 pub mod overlay;

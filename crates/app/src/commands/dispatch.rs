@@ -5,10 +5,14 @@ use crate::commands::exit::Exit;
 use crate::commands::screens::screens;
 use crate::commands::{demo, loose, memory, merge, plain, setup};
 use anyhow::Result;
-use armistice_git::{Overwrite, Repository};
+use armistice_git::{Cancel, Overwrite, Repository};
 use clap::CommandFactory;
 use std::env;
 use std::path::Path;
+use std::time::Duration;
+
+/// How long a command has to end after a signal, and git with it.
+const PATIENCE: Duration = Duration::from_millis(1500);
 
 /// Runs the program.
 ///
@@ -82,10 +86,27 @@ pub fn run(cli: Cli) -> Result<Exit> {
     }
 }
 
+/// The repository that this folder is in, for commands without a screen.
 fn here() -> Result<Repository> {
+    stop_on_signals()?;
     let repo = Repository::discover(Path::new("."))?;
     for mended in armistice_git::mend(&repo)? {
         eprintln!("{mended}");
     }
     Ok(repo)
+}
+
+/// Ends every git that runs when the command is told to end: it has a group of its own, which
+/// ctrl-c does not reach. What git was doing is then refused as any other failure.
+fn stop_on_signals() -> Result<()> {
+    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+    let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT])?;
+    std::thread::spawn(move || {
+        if let Some(signal) = signals.forever().next() {
+            Cancel::everything();
+            std::thread::sleep(PATIENCE);
+            std::process::exit(128 + signal);
+        }
+    });
+    Ok(())
 }

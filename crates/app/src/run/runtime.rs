@@ -10,6 +10,7 @@ use crate::state::effect::Effect;
 use crate::update::dispatch::{start, update};
 use crate::view::areas::Screen;
 use anyhow::{Context, Result};
+use armistice_git::Cancel;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
@@ -22,12 +23,15 @@ use ratatui::crossterm::terminal::{
 };
 use std::collections::VecDeque;
 use std::io::{Stdout, Write, stdout};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Condvar, Mutex};
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 /// Threads that read; one more writes.
 const READERS: usize = 2;
+/// How long the end of the program waits for git; twice at most.
+const PATIENCE: Duration = Duration::from_millis(800);
 /// How often ages on the screen and the text being typed are looked after.
 const TICK: Duration = Duration::from_secs(1);
 
@@ -62,7 +66,7 @@ pub fn run(worker: Worker, theme: Theme, settings: Settings) -> Result<()> {
     carry_out(&mut state, first, &worker, &pool, &mut screen)?;
     let result = main_loop(&mut state, &wakes, &worker, &pool, &mut screen, &theme);
     drop(screen);
-    // A file that is being written is finished before the program ends.
+    // A file that is being written is finished before the program ends, if that takes no longer.
     pool.finish();
     result
 }
@@ -292,16 +296,23 @@ struct Pool {
     reads: Arc<(Mutex<VecDeque<Job>>, Condvar)>,
     writes: Sender<Task>,
     writer: std::thread::JoinHandle<()>,
+    /// How many readers are at work.
+    busy: Arc<AtomicUsize>,
 }
 
 impl Pool {
     fn new(worker: &Arc<Worker>, to_main: &Sender<Wake>) -> Self {
         let reads: Arc<(Mutex<VecDeque<Job>>, Condvar)> = Arc::default();
+        let busy: Arc<AtomicUsize> = Arc::default();
         for _ in 0..READERS {
             let (reads, worker, to_main) = (reads.clone(), worker.clone(), to_main.clone());
+            let busy = busy.clone();
             std::thread::spawn(move || {
                 while let Some(job) = next_read(&reads) {
-                    if !report(&worker, job, &to_main) {
+                    busy.fetch_add(1, Ordering::Relaxed);
+                    let heard = report(&worker, job, &to_main);
+                    busy.fetch_sub(1, Ordering::Relaxed);
+                    if !heard {
                         break;
                     }
                 }
@@ -324,6 +335,7 @@ impl Pool {
             reads,
             writes,
             writer,
+            busy,
         }
     }
 
@@ -359,9 +371,22 @@ impl Pool {
         }
     }
 
+    /// Waits for what is being written, then ends every git that still runs: one that hangs must
+    /// not hold the program.
     fn finish(self) {
         drop(self.writes.send(Task::Stop));
-        drop(self.writer.join());
+        let idle = || self.writer.is_finished() && self.busy.load(Ordering::Relaxed) == 0;
+        wait_for(|| self.writer.is_finished(), PATIENCE);
+        Cancel::everything();
+        wait_for(idle, PATIENCE);
+    }
+}
+
+/// Waits until something is so, at most for a while.
+fn wait_for(is: impl Fn() -> bool, most: Duration) {
+    let started = Instant::now();
+    while !is() && started.elapsed() < most {
+        std::thread::sleep(Duration::from_millis(5));
     }
 }
 

@@ -32,6 +32,8 @@ pub struct AccordState {
     pub editor: Editor,
     pub editing: bool,
     pub running: Option<Ending>,
+    /// Whether closing was asked for while git was at work.
+    pub leaving: bool,
     pub verdict: Option<Verdict>,
     pub log: Vec<LogLine>,
     /// The result against each parent.
@@ -45,6 +47,7 @@ impl AccordState {
             editor: Editor::new(message, Vec::new()),
             editing: false,
             running: None,
+            leaving: false,
             verdict: None,
             log: Vec::new(),
             against: None,

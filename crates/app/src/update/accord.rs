@@ -7,6 +7,7 @@ use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::overlay::{Overlay, Question};
 use crate::update::files::show_file;
+use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
 use crate::view::gate::gate;
 use armistice_git::{Ending, IndexState, Operation};
@@ -74,6 +75,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
             state.say("telling git to stop …");
             return vec![Effect::CancelWork];
         }
+        Command::Cancel => return quit(state),
         _ if state.accord.running.is_some() => {
             state.say("git is at work; ctrl-c stops it");
         }

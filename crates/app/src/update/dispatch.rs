@@ -13,7 +13,7 @@ use crate::update::moving::go_to_row;
 use crate::update::overlay::Pressed;
 use crate::update::picking::click_pick;
 use crate::update::windows::settle_views;
-use crate::update::{accord, docket, editing, overlay, parley, results};
+use crate::update::{accord, docket, editing, leaving, overlay, parley, results};
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
 use ratatui::crossterm::event::{
@@ -157,7 +157,7 @@ pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
             overlay::open(state, command);
             Vec::new()
         }
-        Command::Quit => quit(state),
+        Command::Quit => leaving::quit(state),
         Command::Suspend => vec![Effect::Suspend],
         Command::Reload => {
             state.say("reading everything anew …");
@@ -185,16 +185,4 @@ fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
         Tab::Accord => vec![Effect::Measure, Effect::Prove],
         _ => Vec::new(),
     }
-}
-
-fn quit(state: &mut State) -> Vec<Effect> {
-    if state.accord.running.is_some() {
-        state.complain("git is still at work; ctrl-c on Accord stops it");
-        return Vec::new();
-    }
-    // Text typed but not kept yet is saved and offered again; decisions are in the journal.
-    let mut effects = editing::save_unsaved_edit(state);
-    state.done = true;
-    effects.push(Effect::Quit);
-    effects
 }

@@ -3,11 +3,14 @@
 use crate::process::cancel::Cancel;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Manner, Output};
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::fs::{OFlags, fcntl_getfl, fcntl_setfl};
+use rustix::io::Errno;
 use std::ffi::{OsStr, OsString};
-use std::io::{Read, Write};
+use std::os::fd::OwnedFd;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, ExitStatus, Stdio};
+use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// Runs the real git in one folder.
@@ -101,53 +104,133 @@ impl Git for Runner {
     }
 }
 
-/// Feeds and drains a process from threads: a pipe that fills up stops both ends.
+/// Feeds and drains a process until it has ended by itself or is told to.
+///
+/// What git wrote before it ended is in the pipes then. Who else holds them, a program that a
+/// hook left behind for example, is not waited for.
 fn talk(child: &mut Child, stdin: &[u8], cancel: &Cancel) -> Result<Output, Error> {
-    let pipes = (child.stdin.take(), child.stdout.take(), child.stderr.take());
-    std::thread::scope(|scope| {
-        let (input, out, err) = pipes;
-        scope.spawn(move || {
-            // git may end before it has read everything; that is its answer, not an error.
-            let _ = input.map(|mut pipe| pipe.write_all(stdin));
-        });
-        let out = scope.spawn(move || drain(out));
-        let err = scope.spawn(move || drain(err));
-        let status = wait(child, cancel);
-        let (stdout, stderr) = (out.join(), err.join());
-        let status = status?;
-        Ok(Output {
-            code: status.code(),
-            stdout: stdout.unwrap_or_default(),
-            stderr: stderr.unwrap_or_default(),
-        })
-    })
-}
-
-fn drain(pipe: Option<impl Read>) -> Vec<u8> {
-    let mut bytes = Vec::new();
-    if let Some(mut pipe) = pipe {
-        // What could be read before a broken pipe is still worth showing.
-        let _ = pipe.read_to_end(&mut bytes);
-    }
-    bytes
-}
-
-fn wait(child: &mut Child, cancel: &Cancel) -> Result<ExitStatus, Error> {
-    let wait_error = Error::file("wait for", "git");
+    let mut pipes = Pipes::of(child, stdin).map_err(Error::file("talk to", "git"))?;
     // Most calls last a millisecond: look often at first, then every 20 ms.
     let mut pause = Duration::from_micros(200);
-    loop {
+    let status = loop {
+        let moved = pipes.exchange(pause);
+        if moved.map_err(Error::file("talk to", "git"))? {
+            pause = Duration::from_micros(200);
+        }
         match child.try_wait() {
-            Ok(Some(status)) => return Ok(status),
+            Ok(Some(status)) => break status,
             Ok(None) if cancel.is_cancelled() => {
                 end_group(child);
                 return Err(Error::Cancelled);
             }
-            Ok(None) => std::thread::sleep(pause),
-            Err(source) => return Err(wait_error(source)),
+            Ok(None) => {}
+            Err(source) => return Err(Error::file("wait for", "git")(source)),
         }
         pause = (pause * 3 / 2).min(Duration::from_millis(20));
+    };
+    let rest = pipes.exchange(Duration::ZERO);
+    rest.map_err(Error::file("talk to", "git"))?;
+    let [stdout, stderr] = pipes.read.map(|(_, bytes)| bytes);
+    Ok(Output {
+        code: status.code(),
+        stdout,
+        stderr,
+    })
+}
+
+/// The ends of a process's pipes, none of which is ever waited for alone.
+struct Pipes<'a> {
+    /// Where input goes, and what is left of it.
+    write: (Option<OwnedFd>, &'a [u8]),
+    /// Output and errors, each with what came so far.
+    read: [(Option<OwnedFd>, Vec<u8>); 2],
+}
+
+impl<'a> Pipes<'a> {
+    fn of(child: &mut Child, stdin: &'a [u8]) -> std::io::Result<Self> {
+        let input = child.stdin.take().map(OwnedFd::from);
+        let out = child.stdout.take().map(OwnedFd::from);
+        let err = child.stderr.take().map(OwnedFd::from);
+        for fd in [&input, &out, &err].into_iter().flatten() {
+            fcntl_setfl(fd, fcntl_getfl(fd)? | OFlags::NONBLOCK)?;
+        }
+        // Without input there is none to wait for.
+        let input = input.filter(|_| !stdin.is_empty());
+        Ok(Pipes {
+            write: (input, stdin),
+            read: [(out, Vec::new()), (err, Vec::new())],
+        })
     }
+
+    /// Waits for one of the pipes, at most `pause`, and moves all that can be moved now; whether
+    /// anything was.
+    fn exchange(&mut self, pause: Duration) -> std::io::Result<bool> {
+        let mut fds: Vec<PollFd<'_>> = (self.read.iter())
+            .filter_map(|(fd, _)| Some(PollFd::new(fd.as_ref()?, PollFlags::IN)))
+            .collect();
+        fds.extend(
+            self.write
+                .0
+                .iter()
+                .map(|fd| PollFd::new(fd, PollFlags::OUT)),
+        );
+        if fds.is_empty() {
+            std::thread::sleep(pause);
+            return Ok(false);
+        }
+        let timeout = Timespec {
+            tv_sec: 0,
+            tv_nsec: pause.subsec_nanos().into(),
+        };
+        match poll(&mut fds, Some(&timeout)) {
+            Ok(_) | Err(Errno::INTR) => {}
+            Err(error) => return Err(error.into()),
+        }
+        let mut moved = self.feed();
+        for (fd, bytes) in &mut self.read {
+            moved |= drain(fd, bytes)?;
+        }
+        Ok(moved)
+    }
+
+    /// Writes as much input as the pipe takes; whether any.
+    fn feed(&mut self) -> bool {
+        let (fd, rest) = &mut self.write;
+        let mut moved = false;
+        while let Some(pipe) = fd {
+            match rustix::io::write(pipe, rest) {
+                Ok(n) => *rest = &rest[n..],
+                Err(Errno::AGAIN) => break,
+                Err(Errno::INTR) => continue,
+                // git may end before it has read everything; that is its answer, not an error.
+                Err(_) => *rest = &[],
+            }
+            moved = true;
+            if rest.is_empty() {
+                *fd = None;
+            }
+        }
+        moved
+    }
+}
+
+/// Reads what a pipe holds now, and lets go of it at its end; whether anything came.
+fn drain(fd: &mut Option<OwnedFd>, bytes: &mut Vec<u8>) -> std::io::Result<bool> {
+    let mut moved = false;
+    let mut buffer = [0; 1 << 16];
+    while let Some(pipe) = fd {
+        match rustix::io::read(pipe, &mut buffer) {
+            Ok(0) => *fd = None,
+            Ok(n) => {
+                bytes.extend_from_slice(&buffer[..n]);
+                moved = true;
+            }
+            Err(Errno::AGAIN) => break,
+            Err(Errno::INTR) => {}
+            Err(error) => return Err(error.into()),
+        }
+    }
+    Ok(moved)
 }
 
 /// Asks the group to end, so that git removes its lock files, and insists after half a second.
@@ -189,6 +272,29 @@ mod tests {
         });
         stop.cancel();
         assert!(matches!(thread.join().unwrap(), Err(Error::Cancelled)));
+    }
+
+    #[test]
+    fn who_was_left_behind_is_not_waited_for() {
+        let started = Instant::now();
+        let alias = "alias.leave=!echo before; sleep 30 & echo after";
+        let output = Runner::new(".")
+            .must(&Invocation::read(["-c", alias, "leave"]))
+            .unwrap();
+        assert_eq!(output.stdout, b"before\nafter\n");
+        assert!(started.elapsed() < Duration::from_secs(20));
+    }
+
+    #[test]
+    fn input_that_nobody_reads_does_no_harm() {
+        let call = Invocation::read(["version"]).stdin(vec![b'x'; 3_000_000]);
+        assert!(
+            Runner::new(".")
+                .must(&call)
+                .unwrap()
+                .line()
+                .starts_with(b"git version")
+        );
     }
 
     #[test]

@@ -1,0 +1,139 @@
+//! A git that hangs, or leaves somebody behind, holds neither the screens nor the commands.
+
+use crate::kit::{Repo, Tmux, merged};
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// What a person takes for "at once" on a machine that is busy with other tests: the program itself
+/// allows git 1.6 seconds.
+const SOON: Duration = Duration::from_secs(8);
+
+/// A program in front of git that hangs at calls with this word while the file `hang` is there.
+fn hanging_git(repo: &Repo, word: &str) -> String {
+    let folder = repo.dir.path().join("bin");
+    fs::create_dir_all(&folder).unwrap();
+    let real = Command::new("sh")
+        .args(["-c", "command -v git"])
+        .output()
+        .unwrap();
+    let real = String::from_utf8(real.stdout).unwrap();
+    let hang = repo.dir.path().join("hang");
+    let script = format!(
+        "#!/bin/sh\nfor word; do test \"$word\" = {word} && test -e '{}' && exec sleep 300; done\nexec {} \"$@\"\n",
+        hang.display(),
+        real.trim()
+    );
+    executable(&folder.join("git"), &script);
+    fs::write(hang, "").unwrap();
+    let path = std::env::var("PATH").unwrap();
+    format!("{}:{path}", folder.display())
+}
+
+fn executable(file: &Path, script: &str) {
+    fs::create_dir_all(file.parent().unwrap()).unwrap();
+    fs::write(file, script).unwrap();
+    fs::set_permissions(file, fs::Permissions::from_mode(0o755)).unwrap();
+}
+
+#[test]
+fn q_ctrl_c_and_term_end_the_program_while_git_hangs() {
+    for (word, keys) in [
+        ("cat-file", "q"),
+        ("cat-file", "C-c"),
+        ("cat-file", "TERM"),
+        ("update-index", "q"),
+    ] {
+        let repo = merged();
+        let path = hanging_git(&repo, word);
+        let path = format!("'{path}'");
+        let t = Tmux::start(&repo.top, (100, 30), "", &[("PATH", &path)]);
+        t.wait("a.txt");
+        if word == "update-index" {
+            t.wait("1 open");
+            t.keys("Enter t w").wait("writing a.txt");
+        }
+        let started = Instant::now();
+        match keys {
+            "TERM" => drop(t.signal("-TERM")),
+            keys => drop(t.keys(keys)),
+        }
+        t.wait("EXIT ");
+        assert!(
+            started.elapsed() < SOON,
+            "{word} {keys}: {:?}",
+            started.elapsed()
+        );
+        fs::remove_file(repo.dir.path().join("hang")).unwrap();
+        assert_eq!(
+            repo.unmerged().lines().count(),
+            3,
+            "{word} {keys}: nothing was changed"
+        );
+        assert!(repo.read("a.txt").contains("<<<<<<<"));
+    }
+}
+
+#[test]
+fn a_command_that_is_told_to_end_takes_its_git_along() {
+    let repo = merged();
+    let hook = repo.path(".git/hooks/pre-commit");
+    executable(&hook, "#!/bin/sh\necho $$ >hook-runs\nexec sleep 300\n");
+    assert!(
+        repo.run(&["settle", "a.txt", "--by", "ours"])
+            .status
+            .success()
+    );
+    let mut child = Command::new(env!("CARGO_BIN_EXE_armistice"))
+        .current_dir(&repo.top)
+        .arg("conclude")
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let runs = repo.path("hook-runs");
+    while !fs::read_to_string(&runs).is_ok_and(|text| text.ends_with('\n')) {
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    let hook = fs::read_to_string(&runs).unwrap();
+    let started = Instant::now();
+    let id = child.id().to_string();
+    assert!(
+        Command::new("kill")
+            .args(["-INT", &id])
+            .status()
+            .unwrap()
+            .success()
+    );
+    let status = child.wait().unwrap();
+    assert!(started.elapsed() < SOON);
+    assert_eq!(status.code(), Some(2));
+    let stat = fs::read_to_string(format!("/proc/{}/stat", hook.trim())).unwrap_or_default();
+    assert!(
+        stat.is_empty() || stat.contains(") Z "),
+        "the hook runs on: {stat}"
+    );
+    assert!(!repo.path(".git/index.lock").exists());
+    assert!(
+        repo.path(".git/MERGE_HEAD").exists(),
+        "nothing was committed"
+    );
+}
+
+#[test]
+fn a_hook_that_leaves_a_child_behind_does_not_hold_the_screen() {
+    let repo = merged();
+    executable(
+        &repo.path(".git/hooks/post-commit"),
+        "#!/bin/sh\nsleep 300 &\necho noted\n",
+    );
+    let t = Tmux::start(&repo.top, (100, 30), "", &[]);
+    t.wait("1 open");
+    t.keys("Enter t w").wait("written and staged");
+    t.keys("6").wait("all settled, not yet concluded");
+    let started = Instant::now();
+    t.keys("c").wait("── concluded");
+    assert!(started.elapsed() < SOON);
+    t.keys("q").wait("EXIT 0");
+}

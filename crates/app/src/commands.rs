@@ -7,6 +7,7 @@ pub mod exit;
 pub mod loose;
 pub mod memory;
 pub mod merge;
+pub mod output;
 pub mod plain;
 pub mod screens;
 pub mod setup;

@@ -1,8 +1,10 @@
 //! The binary: log, command line, exit code.
 
+use anyhow::Context;
 use armistice::commands::cli::Cli;
 use armistice::commands::dispatch::run;
 use armistice::commands::exit::Exit;
+use armistice::commands::output;
 use clap::Parser;
 use std::fs::OpenOptions;
 use std::process::ExitCode;
@@ -15,12 +17,17 @@ fn main() -> ExitCode {
     if let Err(error) = signal_hook::flag::register(signal_hook::consts::SIGXFSZ, limited) {
         tracing::warn!(%error, "no handler for file size limits");
     }
-    match run(cli) {
+    let done = run(cli).and_then(|exit| {
+        // What could not be printed was done all the same; it only was not said.
+        output::end().context("cannot write what there is to say")?;
+        Ok(exit)
+    });
+    match done {
         Ok(Exit::Done) => ExitCode::SUCCESS,
         Ok(Exit::Open) => ExitCode::from(1),
         Err(error) => {
             tracing::error!("{error:#}");
-            eprintln!("armistice: {error:#}");
+            output::complaint(format_args!("armistice: {error:#}"));
             ExitCode::from(2)
         }
     }

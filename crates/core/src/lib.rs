@@ -50,5 +50,5 @@ pub use verify::checks::{Check, Finding, Inputs, Weight, check};
 pub use verify::fates::{Fates, GivenUp, Report, SideReport};
 pub use verify::markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
-    parse_markers, render_with_markers,
+    marker_size, parse_markers, render_with_markers,
 };

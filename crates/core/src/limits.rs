@@ -200,6 +200,15 @@ limits! {
         "longer lines are data",
         "a longer line is not reported as missing or doubled";
 
+    /// Signs of the shortest marker that is looked for in a file that is opened by itself.
+    LEAST_MARKER: usize = 3, "signs",
+        "shorter runs of these signs stand in ordinary code",
+        "shorter ones are text";
+    /// Lengths of markers that are tried on such a file.
+    TRIED_MARKERS: usize = 16, "lengths",
+        "judged, not measured: nested conflicts add two signs a level",
+        "the file is read with markers of seven signs";
+
     /// Copies of replaced working files that are kept under the git folder.
     KEPT_COPIES: usize = 5_000, "files",
         "a merge of 1,000 files, five times over",

@@ -12,7 +12,9 @@ pub const TAB: usize = 4;
 /// Whether a character could move the cursor, turn the direction of writing or hide itself.
 fn is_unsafe(c: char) -> bool {
     c.is_control()
-        || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fff9}'..='\u{fffb}')
+        || matches!(c, '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{180e}'
+            | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{3164}'
+            | '\u{feff}' | '\u{ffa0}' | '\u{fff9}'..='\u{fffb}' | '\u{e0000}'..='\u{e007f}')
 }
 
 /// What is shown for one grapheme that starts at a column.
@@ -289,6 +291,8 @@ mod tests {
     #[test]
     fn control_and_direction_characters_are_made_visible() {
         assert_eq!(visible("a\x1b[31mb\u{202e}c"), "a<1b>[31mb<202e>c");
+        let hidden = "a\u{ad}\u{34f}\u{61c}\u{180e}\u{3164}\u{e0041}b";
+        assert_eq!(visible(hidden), "a<ad><34f><61c><180e><3164><e0041>b");
         assert_eq!(visible("\tx"), "    x");
         assert_eq!(visible("ab\tx"), "ab  x");
     }

@@ -2,6 +2,8 @@
 
 use crate::commands::cli::{Cli, Command, DemoKind};
 use crate::commands::exit::Exit;
+use crate::commands::output::raw;
+use crate::commands::output::{complain, say};
 use crate::commands::screens::screens;
 use crate::commands::{demo, loose, memory, merge, plain, setup};
 use anyhow::Result;
@@ -36,11 +38,11 @@ pub fn run(cli: Cli) -> Result<Exit> {
             };
             let made = demo::make(into.as_deref(), kind)?;
             if no_open {
-                println!("{}", made.display());
+                say!("{}", made.display());
                 return Ok(Exit::Done);
             }
             let exit = screens(&made, cli.theme, cli.ascii);
-            eprintln!(
+            complain!(
                 "The demo is in {}; remove it when you like.",
                 made.display()
             );
@@ -75,12 +77,9 @@ pub fn run(cli: Cli) -> Result<Exit> {
             forget_all,
         }) => memory::memory(&here()?, json, forget, forget_all),
         Some(Command::Completions { shell }) => {
-            clap_complete::generate(
-                shell,
-                &mut Cli::command(),
-                "armistice",
-                &mut std::io::stdout(),
-            );
+            let mut script = Vec::new();
+            clap_complete::generate(shell, &mut Cli::command(), "armistice", &mut script);
+            raw(&script);
             Ok(Exit::Done)
         }
     }
@@ -91,7 +90,7 @@ fn here() -> Result<Repository> {
     stop_on_signals()?;
     let repo = Repository::discover(Path::new("."))?;
     for mended in armistice_git::mend(&repo)? {
-        eprintln!("{mended}");
+        complain!("{mended}");
     }
     Ok(repo)
 }

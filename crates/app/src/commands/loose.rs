@@ -6,7 +6,7 @@ use crate::commands::cli::FilesArgs;
 use crate::commands::exit::Exit;
 use crate::commands::screens::show;
 use anyhow::{Context as _, Result, anyhow, bail};
-use armistice_core::{MARKER_SIZE, Part, Source, Versions, parse_markers};
+use armistice_core::{Part, Source, Versions, marker_size, parse_markers};
 use armistice_git::Loose;
 use etcetera::BaseStrategy;
 use std::path::{Path, PathBuf};
@@ -27,8 +27,8 @@ pub(crate) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exi
 
 pub(crate) fn open(file: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
     let text = read(file)?;
-    let parts =
-        parse_markers(&text, MARKER_SIZE).map_err(|why| anyhow!("'{}', {why}", file.display()))?;
+    let size = marker_size(&text);
+    let parts = parse_markers(&text, size).map_err(|why| anyhow!("'{}', {why}", file.display()))?;
     let is_conflict = |part: &Part| matches!(part, Part::Conflict { .. });
     if !parts.iter().any(is_conflict) {
         bail!(
@@ -57,7 +57,7 @@ pub(crate) fn open(file: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
                 theirs.extend_from_slice(text.slice(t));
                 let label = |line: u32| {
                     let line = text.line(armistice_core::LineIdx(line)).content();
-                    let name = String::from_utf8_lossy(line.get(MARKER_SIZE..).unwrap_or_default());
+                    let name = String::from_utf8_lossy(line.get(size..).unwrap_or_default());
                     name.trim().to_owned()
                 };
                 for (at, line) in [(0, o.start.0.saturating_sub(1)), (1, t.end.0)] {

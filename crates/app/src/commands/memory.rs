@@ -2,6 +2,7 @@
 
 use crate::base::safe_text::{count, visible};
 use crate::commands::exit::Exit;
+use crate::commands::output::{raw, say};
 use anyhow::{Result, bail};
 use armistice_core::PastOutcome;
 use armistice_git::{Memory, Repository};
@@ -14,7 +15,7 @@ pub(crate) fn memory(
 ) -> Result<Exit> {
     let memory = Memory::new(repo.common_dir());
     if forget_all {
-        println!("forgot {}", count(memory.forget_all()?, "conflict"));
+        say!("forgot {}", count(memory.forget_all()?, "conflict"));
         return Ok(Exit::Done);
     }
     if let Some(number) = forget {
@@ -22,12 +23,12 @@ pub(crate) fn memory(
             bail!("numbers count from 1");
         };
         memory.forget(nth)?;
-        println!("forgot number {number}");
+        say!("forgot number {number}");
         return Ok(Exit::Done);
     }
     let all = memory.read()?;
     if json {
-        println!("{}", serde_json::to_string_pretty(&all)?);
+        raw(format!("{}\n", serde_json::to_string_pretty(&all)?).as_bytes());
         return Ok(Exit::Done);
     }
     for (number, past_resolution) in (1..).zip(&all) {
@@ -49,10 +50,10 @@ pub(crate) fn memory(
                 .unwrap_or("nothing");
             visible(&line.chars().take(50).collect::<String>())
         };
-        println!("{number:>4}  settled by {by}");
-        println!("      ours    {}", line(&past_resolution.ours));
-        println!("      theirs  {}", line(&past_resolution.theirs));
+        say!("{number:>4}  settled by {by}");
+        say!("      ours    {}", line(&past_resolution.ours));
+        say!("      theirs  {}", line(&past_resolution.theirs));
     }
-    println!("{} remembered", count(all.len(), "conflict"));
+    say!("{} remembered", count(all.len(), "conflict"));
     Ok(Exit::Done)
 }

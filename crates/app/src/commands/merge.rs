@@ -3,6 +3,7 @@
 use crate::case::propose::propose_in_parallel;
 use crate::commands::cli::{MergeArgs, Style};
 use crate::commands::exit::Exit;
+use crate::commands::output::raw;
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{
     AutoSettle, Certainty, Draft, Labels, LineRange, MarkerStyle, Markers, Options, Origin, Region,
@@ -12,7 +13,6 @@ use armistice_core::{
 use armistice_git::write_atomically;
 use serde::Serialize;
 use std::collections::BTreeMap;
-use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -50,10 +50,7 @@ pub(crate) fn merge(args: &MergeArgs) -> Result<Exit> {
     };
     match &args.output {
         Some(file) => write_atomically(file, &bytes, None)?,
-        None => std::io::stdout()
-            .lock()
-            .write_all(&bytes)
-            .context("cannot write to standard output")?,
+        None => raw(&bytes),
     }
     Ok(match draft.counts().open {
         0 => Exit::Done,

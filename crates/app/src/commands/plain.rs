@@ -10,6 +10,7 @@ use crate::case::propose::RuleSettings;
 use crate::case::service::CaseService;
 use crate::commands::cli::By;
 use crate::commands::exit::Exit;
+use crate::commands::output::{complain, raw, say};
 use anyhow::{Context, Result, bail};
 use armistice_core::{
     Certainty, ConflictId, Draft, Entry, Event, PerSide, Report, Resolution, Side, SideReport,
@@ -88,7 +89,7 @@ pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
                 theirs: &situation.theirs,
                 cases: files.iter().map(case_json).collect(),
             };
-            println!("{}", serde_json::to_string_pretty(&out)?);
+            raw(format!("{}\n", serde_json::to_string_pretty(&out)?).as_bytes());
         }
         false => print_docket(&situation, &files),
     }
@@ -130,9 +131,9 @@ fn print_docket(situation: &Situation, files: &[Read]) {
         Some(c) => format!("{} · {} {}", p.label, c.short, visible(&c.subject)),
         None => p.label.clone(),
     };
-    println!("{}", situation.operation.name());
-    println!("  ours    {}", party(&situation.ours));
-    println!("  theirs  {}", party(&situation.theirs));
+    say!("{}", situation.operation.name());
+    say!("  ours    {}", party(&situation.ours));
+    say!("  theirs  {}", party(&situation.theirs));
     for file in files {
         let counts = file.load.counts(&file.case);
         let (ours, theirs) = whose_words(file.case.kind);
@@ -146,16 +147,16 @@ fn print_docket(situation: &Situation, files: &[Read]) {
             (n, 0) => format!(" · {n} settled by rule"),
             (n, p) => format!(" · {n} settled by rule, {p} with a proposal"),
         };
-        println!(
+        say!(
             "{}\n    {state}{ruled}; ours {ours}, theirs {theirs}",
             file.case.path
         );
         if let CaseLoad::Whole(whole) = &file.load {
-            println!("    {}", whole.why);
+            say!("    {}", whole.why);
         }
     }
     if files.is_empty() {
-        println!("no file is in conflict");
+        say!("no file is in conflict");
     }
 }
 
@@ -196,6 +197,7 @@ pub(crate) fn settle(
     for path in paths {
         let path = repo_path(repo, path)?;
         match situation.cases.iter().find(|c| c.path == path) {
+            Some(case) if cases.contains(case) => {}
             Some(case) if case.standing == IndexState::Unmerged => cases.push(case.clone()),
             Some(_) => bail!("'{path}' is staged already; nothing in it is open"),
             None => bail!("'{path}' is not in conflict; 'armistice docket' lists what is"),
@@ -277,11 +279,15 @@ impl Settling<'_> {
                     events.push(event);
                 }
                 let recorded = self.service.record(&case, &events);
-                recorded.with_context(|| case.path.to_string())?;
+                if let Err(error) = recorded {
+                    // The others go on; what is not recorded is not written either.
+                    self.refused.push(format!("{}: {error}", case.path));
+                    return Ok(());
+                }
                 match open.counts().open {
                     0 => self.finish.push(Finish::new(&case, &open, self.overwrite)),
                     left => {
-                        println!("{}: {} still open", case.path, count(left, "conflict"));
+                        say!("{}: {} still open", case.path, count(left, "conflict"));
                         self.open = true;
                     }
                 }
@@ -300,7 +306,7 @@ impl Settling<'_> {
 
     fn tell(&mut self, case: &Case, done: Result<String, Error>) {
         match done {
-            Ok(what) => println!("{}: {what}", case.path),
+            Ok(what) => say!("{}: {what}", case.path),
             Err(Error::ChangedOutside { path }) => self.refused.push(format!(
                 "'{path}' was changed outside of Armistice and nothing was written; --overwrite keeps a copy of it and writes"
             )),
@@ -316,7 +322,7 @@ impl Settling<'_> {
             self.tell(&file.case, result.map(|_| "wrote and staged".to_owned()));
         }
         if let Some(error) = done.not_remembered {
-            eprintln!("armistice: how this was settled is not remembered: {error}");
+            complain!("armistice: how this was settled is not remembered: {error}");
         }
         match self.refused.is_empty() {
             true if self.open => Ok(Exit::Open),
@@ -363,7 +369,7 @@ fn entries(
     let all = open.plan().conflicts().len();
     let id = number
         .checked_sub(1)
-        .and_then(|n| open.plan().region_of(ConflictId(n as u32)));
+        .and_then(|n| open.plan().region_of(ConflictId(u32::try_from(n).ok()?)));
     match id {
         Some(id) => Ok(settle(id).into_iter().collect()),
         None => bail!("'{path}' has no conflict {number}; they are numbered 1 to {all}"),
@@ -421,7 +427,7 @@ pub(crate) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let proof = detailed(repo, &situation)?;
     if json {
-        println!("{}", serde_json::to_string_pretty(&proof)?);
+        raw(format!("{}\n", serde_json::to_string_pretty(&proof)?).as_bytes());
     } else {
         print_proof(&proof.proof);
     }
@@ -434,12 +440,12 @@ pub(crate) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
 fn print_proof(proof: &Proof) {
     for item in &proof.findings {
         let line = item.finding.line.map_or(String::new(), |l| format!(":{l}"));
-        println!("{}{line}: {}", item.path, visible(&item.finding.what));
+        say!("{}{line}: {}", item.path, visible(&item.finding.what));
     }
     let files = count(proof.files, "file");
     match proof.stops() {
-        0 => println!("{files} checked, nothing stands in the way"),
-        n => println!("{files} checked, {} in the way", count(n, "finding")),
+        0 => say!("{files} checked, nothing stands in the way"),
+        n => say!("{files} checked, {} in the way", count(n, "finding")),
     }
 }
 
@@ -469,11 +475,11 @@ pub(crate) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool)
     let name = situation.operation.name();
     match after.verdict {
         Verdict::Concluded => {
-            println!("the {name} is concluded");
+            say!("the {name} is concluded");
             Ok(Exit::Done)
         }
         Verdict::NextStep => {
-            println!("on to the next step; 'armistice docket' lists its conflicts");
+            say!("on to the next step; 'armistice docket' lists its conflicts");
             Ok(Exit::Open)
         }
         Verdict::Refused | Verdict::BackedOut => {

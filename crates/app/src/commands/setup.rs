@@ -2,11 +2,12 @@
 
 use crate::commands::cli::SetupArgs;
 use crate::commands::exit::Exit;
+use crate::commands::output::{end, raw, say};
 use anyhow::{Context as _, Result, bail};
 use armistice_git::{Git, Invocation, Repository, Runner, write_atomically};
 use etcetera::BaseStrategy;
 use serde::{Deserialize, Serialize};
-use std::io::{IsTerminal, Write};
+use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
 const TOOL: &[(&str, &str)] = &[
@@ -198,18 +199,18 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
     }
     let attribute = args.driver && !place.has_attribute()?;
     if todo.is_empty() && !attribute {
-        println!("everything is set already for {}", place.name);
+        say!("everything is set already for {}", place.name);
         return Ok(Exit::Done);
     }
-    println!("git config {}, for {}:", place.scope, place.name);
+    say!("git config {}, for {}:", place.scope, place.name);
     for setting in &todo {
-        println!("  {} = {}", setting.key, setting.value);
+        say!("  {} = {}", setting.key, setting.value);
         if let Some(before) = &setting.before {
-            println!("    instead of: {before}");
+            say!("    instead of: {before}");
         }
     }
     if attribute {
-        println!(
+        say!(
             "and a line in {}:\n  {ATTRIBUTE}",
             place.attributes.display()
         );
@@ -231,7 +232,7 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
         }
         write_attributes(&place.attributes, &format!("{text}{ATTRIBUTE}\n"))?;
     }
-    println!("done; 'armistice setup --remove' takes it back");
+    say!("done; 'armistice setup --remove' takes it back");
     Ok(Exit::Done)
 }
 
@@ -246,27 +247,27 @@ fn write_attributes(file: &Path, text: &str) -> Result<()> {
 fn remove(place: &Place, args: &SetupArgs) -> Result<Exit> {
     let record = place.recorded()?;
     if record.settings.is_empty() && record.attributes.is_none() {
-        println!("setup has set nothing for {}", place.name);
+        say!("setup has set nothing for {}", place.name);
         return Ok(Exit::Done);
     }
-    println!("git config {}, for {}:", place.scope, place.name);
+    say!("git config {}, for {}:", place.scope, place.name);
     let mut todo = Vec::new();
     for setting in &record.settings {
         let now = place.get(&setting.key)?;
         match (&setting.before, now.as_deref() == Some(&setting.value)) {
-            (_, false) => println!("  {} stays: it was changed since", setting.key),
+            (_, false) => say!("  {} stays: it was changed since", setting.key),
             (Some(before), true) => {
-                println!("  {} = {before}, as before", setting.key);
+                say!("  {} = {before}, as before", setting.key);
                 todo.push(setting);
             }
             (None, true) => {
-                println!("  {} goes", setting.key);
+                say!("  {} goes", setting.key);
                 todo.push(setting);
             }
         }
     }
     if let Some(file) = &record.attributes {
-        println!("and the line '{ATTRIBUTE}' of {} goes", file.display());
+        say!("and the line '{ATTRIBUTE}' of {} goes", file.display());
     }
     if !go_on(args)? {
         return Ok(Exit::Open);
@@ -285,14 +286,14 @@ fn remove(place: &Place, args: &SetupArgs) -> Result<Exit> {
         write_attributes(file, &kept.collect::<String>())?;
     }
     std::fs::remove_file(&place.record)?;
-    println!("done");
+    say!("done");
     Ok(Exit::Done)
 }
 
 /// Whether to write what was shown.
 fn go_on(args: &SetupArgs) -> Result<bool> {
     if args.dry_run {
-        println!("nothing was written");
+        say!("nothing was written");
         return Ok(false);
     }
     if args.yes {
@@ -301,13 +302,13 @@ fn go_on(args: &SetupArgs) -> Result<bool> {
     if !std::io::stdin().is_terminal() {
         bail!("nothing was written: there is nobody to ask; --yes does it without asking");
     }
-    print!("Write this? [y/N] ");
-    std::io::stdout().flush()?;
+    raw(b"Write this? [y/N] ");
+    end()?;
     let mut answer = String::new();
     std::io::stdin().read_line(&mut answer)?;
     let yes = matches!(answer.trim(), "y" | "Y" | "yes");
     if !yes {
-        println!("nothing was written");
+        say!("nothing was written");
     }
     Ok(yes)
 }

@@ -3,6 +3,7 @@
 use crate::kit::{Repo, armistice, armistice_as};
 use serde_json::Value;
 use std::fs;
+use std::process::{Command, Stdio};
 use tempfile::TempDir;
 
 fn json(repo: &Repo, args: &[&str]) -> Value {
@@ -359,4 +360,86 @@ fn a_configuration_that_makes_no_sense_is_told() {
     fs::write(&file, "settle = \"none\"\nwhitespace = \"all\"\n").unwrap();
     let (code, output) = armistice_as(&repo.top, &["docket"], &env);
     assert_eq!(code, 1, "{output}");
+}
+
+/// Runs the program with its output on a device, closed or full.
+fn with_output(repo: &Repo, args: &[&str], output: Stdio) -> (Option<i32>, String) {
+    let done = Command::new(env!("CARGO_BIN_EXE_armistice"))
+        .current_dir(&repo.top)
+        .args(args)
+        .stdout(output)
+        .output()
+        .unwrap();
+    (
+        done.status.code(),
+        String::from_utf8_lossy(&done.stderr).into_owned(),
+    )
+}
+
+fn full() -> Stdio {
+    Stdio::from(std::fs::File::create("/dev/full").unwrap())
+}
+
+/// A pipe whose reader is gone.
+fn closed() -> Stdio {
+    let (reader, writer) = std::io::pipe().unwrap();
+    drop(reader);
+    Stdio::from(writer)
+}
+
+#[test]
+fn output_that_is_full_or_closed_makes_no_panic_and_no_half_done_work() {
+    let repo = Repo::demo("merge");
+    let (base, ours) = ("config/prices.toml", "db/schema.sql");
+    let merge = ["merge", "--base", base, "--ours", ours, "--theirs", base];
+    for args in [
+        &["docket"][..],
+        &["docket", "--json"],
+        &["proof"],
+        &["proof", "--json"],
+        &["memory"],
+        &["completions", "bash"],
+        &["setup", "--dry-run"],
+        &merge,
+    ] {
+        let (code, said) = with_output(&repo, args, full());
+        assert_eq!(code, Some(2), "{args:?}: {said}");
+        assert_eq!(said.lines().count(), 1, "{args:?}: {said}");
+        assert!(said.contains("cannot write what there is to say"), "{said}");
+        let (code, said) = with_output(&repo, args, closed());
+        assert!(
+            code.is_some_and(|code| code < 2),
+            "{args:?}: {code:?} {said}"
+        );
+        assert_eq!(said, "", "{args:?}");
+    }
+    // All of the work is done, whether it can be said or not.
+    let settle = ["settle", base, ours, "--by", "ours"];
+    let (code, said) = with_output(&repo, &settle, full());
+    assert_eq!((code, said.lines().count()), (Some(2), 1), "{said}");
+    let unmerged = repo.unmerged();
+    assert!(
+        !unmerged.contains(base) && !unmerged.contains(ours),
+        "{unmerged}"
+    );
+    let (code, said) = with_output(&repo, &["settle", "src/quay.rs", "--by", "ours"], closed());
+    assert_eq!((code, said.as_str()), (Some(0), ""));
+    assert!(!repo.unmerged().contains("src/quay.rs"));
+}
+
+#[test]
+fn a_number_too_large_for_any_conflict_settles_none_and_a_path_twice_is_one() {
+    let repo = Repo::conflict("a.txt", "one\n", "ours\n", "theirs\n");
+    for number in ["4294967297", "18446744073709551615", "0", "2"] {
+        let (code, output) =
+            repo.output(&["settle", "a.txt", "--by", "ours", "--conflict", number]);
+        assert_eq!(code, 2, "{output}");
+        assert!(
+            output.contains(&format!("has no conflict {number}")),
+            "{output}"
+        );
+        assert_eq!(repo.unmerged().lines().count(), 3);
+    }
+    let (code, output) = repo.output(&["settle", "a.txt", "./a.txt", "--by", "ours"]);
+    assert_eq!((code, output.as_str()), (0, "a.txt: wrote and staged\n"));
 }

@@ -2,10 +2,12 @@
 
 use crate::draft::merged_text::Draft;
 use crate::draft::region_draft::RegionState;
+use crate::limits::{LEAST_MARKER, TRIED_MARKERS};
 use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
 use crate::model::segment::end_line;
 use crate::text::lines::{LineIdx, LineRange};
-use crate::text::source::{LineEnd, Source};
+use crate::text::source::{Line, LineEnd, Source};
+use std::collections::BTreeSet;
 
 /// How many signs a marker has unless another number is given.
 pub const MARKER_SIZE: usize = 7;
@@ -235,6 +237,32 @@ pub fn find_markers(text: &Source) -> Vec<(LineIdx, MarkerKind)> {
     found
 }
 
+/// The number of signs of a text's own markers: the smallest for which the whole can be read and
+/// holds a conflict; [`MARKER_SIZE`] if there is none. Markers inside of others are longer.
+///
+/// Sizes from three on are tried, the sixteen smallest that occur; linear in the text for each.
+///
+/// ```
+/// use armistice_core::marker_size;
+/// assert_eq!(marker_size(&"<<<<<<<<< a\n1\n=========\n2\n>>>>>>>>> b\n".into()), 9);
+/// assert_eq!(marker_size(&"no conflict\n".into()), 7);
+/// ```
+pub fn marker_size(text: &Source) -> usize {
+    let opening = |line: Line<'_>| {
+        let content = line.content();
+        let size = content.iter().take_while(|b| **b == b'<').count();
+        (size >= LEAST_MARKER && kind_of(content, size).is_some()).then_some(size)
+    };
+    let sizes: BTreeSet<usize> = text.lines(text.all()).filter_map(opening).collect();
+    let is_conflict = |part: &Part| matches!(part, Part::Conflict { .. });
+    let reads = |size: &usize| {
+        let parts = parse_markers(text, *size);
+        parts.is_ok_and(|parts| parts.iter().any(is_conflict))
+    };
+    let mut tried = sizes.into_iter().take(TRIED_MARKERS);
+    tried.find(reads).unwrap_or(MARKER_SIZE)
+}
+
 /// A stretch of a text with markers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Part {
@@ -449,6 +477,24 @@ mod tests {
         assert_eq!(lines, [3, 4, 5]);
         assert_eq!(find_markers(&"<<<<<<<<<<\n".into()).len(), 1);
         assert_eq!(find_markers(&"<<<<<< a\n<<<<<<<x\n".into()), []);
+    }
+
+    #[test]
+    fn the_size_of_markers_is_that_of_the_outermost_that_can_be_read() {
+        for (size, text) in [
+            (9, "<<<<<<<<< a\n1\n=========\n2\n>>>>>>>>> b\n"),
+            (4, "<<<< a\n1\n====\n2\n>>>> b\n"),
+            // Longer ones inside belong to the text.
+            (
+                7,
+                "<<<<<<< a\n1\n||||||| b\n<<<<<<<<< x\n=========\n>>>>>>>>> y\n=======\n2\n>>>>>>> b\n",
+            ),
+            // What cannot be read at all is read as seven, which says what is wrong.
+            (7, "<<<<<<< a\n1\n"),
+            (7, "if a <<< b\n"),
+        ] {
+            assert_eq!(marker_size(&text.into()), size, "{text}");
+        }
     }
 
     #[test]

@@ -1,4 +1,5 @@
 //! Files on disk: what was seen there, and replacing them in one step.
 
+pub(crate) mod output;
 pub(crate) mod owner;
 pub(crate) mod work_file;

@@ -4,6 +4,7 @@
 //! state, so that decisions survive as they do anywhere else. What is written
 //! there is delivered to the file that was asked for.
 
+use crate::file::output::OutputFile;
 use crate::file::owner::sweep;
 use crate::file::work_file::write_atomically;
 use crate::path::RepoPath;
@@ -26,7 +27,7 @@ use std::sync::{Arc, Mutex};
 pub struct Loose {
     repo: Repository,
     folder: PathBuf,
-    output: PathBuf,
+    output: OutputFile,
     labels: [String; 2],
     /// What stood at the output when it was first looked at.
     before: Option<Vec<u8>>,
@@ -45,13 +46,11 @@ impl Loose {
         output: &Path,
         labels: [String; 2],
     ) -> Result<Self, Error> {
-        let output = std::path::absolute(output).map_err(Error::file("find", output))?;
-        let name = output
-            .file_name()
-            .unwrap_or(OsStr::new("merged"))
-            .to_owned();
+        let output = OutputFile::at(output)?;
+        let path = output.path();
+        let name = path.file_name().unwrap_or(OsStr::new("merged")).to_owned();
         let texts = [&versions.base, &versions.ours, &versions.theirs];
-        let mut key = output.as_os_str().as_bytes().to_vec();
+        let mut key = path.as_os_str().as_bytes().to_vec();
         for text in texts {
             key.extend(hash(text.bytes()).into_bytes());
         }
@@ -65,13 +64,13 @@ impl Loose {
             conflict(&repo, &RepoPath::new(name.as_bytes()), versions)?;
             prune(&all, &folder);
         }
-        if let Some(folder) = output.parent() {
+        if let Some(folder) = path.parent() {
             sweep(folder)?;
         }
         Ok(Loose {
             repo,
             folder,
-            before: read(&output)?,
+            before: output.read()?,
             output,
             labels,
             delivered: Arc::default(),
@@ -98,15 +97,15 @@ impl Loose {
     /// If the output changed since it was looked at and `overwrite` does not allow
     /// replacing it, or it cannot be written.
     pub fn deliver(&self, bytes: &[u8], overwrite: Overwrite) -> Result<(), Error> {
-        let now = read(&self.output)?;
+        let now = self.output.read()?;
         let mut delivered = self.lock();
         let known = now == self.before || now == *delivered;
         if !known && overwrite == Overwrite::No {
             return Err(Error::ChangedOutside {
-                path: RepoPath::new(self.output.as_os_str().as_bytes()),
+                path: RepoPath::new(self.output.path().as_os_str().as_bytes()),
             });
         }
-        write_atomically(&self.output, bytes, None)?;
+        self.output.write(bytes, overwrite == Overwrite::Yes)?;
         *delivered = Some(bytes.to_vec());
         Ok(())
     }
@@ -120,14 +119,18 @@ impl Loose {
         if delivered.is_none() {
             return Ok(());
         }
-        if read(&self.output)? != *delivered {
+        if self.output.read()? != *delivered {
             return Err(Error::ChangedOutside {
-                path: RepoPath::new(self.output.as_os_str().as_bytes()),
+                path: RepoPath::new(self.output.path().as_os_str().as_bytes()),
             });
         }
         match &self.before {
-            Some(bytes) => write_atomically(&self.output, bytes, None)?,
-            None => fs::remove_file(&self.output).map_err(Error::file("remove", &self.output))?,
+            // It was written, so it may be written back.
+            Some(bytes) => self.output.write(bytes, true)?,
+            None => {
+                let file = self.output.path();
+                fs::remove_file(file).map_err(Error::file("remove", file))?;
+            }
         }
         *delivered = None;
         Ok(())
@@ -174,14 +177,6 @@ fn conflict(repo: &Repository, path: &RepoPath, versions: &Versions) -> Result<(
     repo.must(&Invocation::write(["update-index", "-z", "--index-info"]).stdin(entries))?;
     // Ours stands in the working file: nobody edited it, as far as this repository knows.
     write_atomically(&path.under(repo.work_tree()), versions.ours.bytes(), None)
-}
-
-fn read(file: &Path) -> Result<Option<Vec<u8>>, Error> {
-    match fs::read(file) {
-        Ok(bytes) => Ok(Some(bytes)),
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
-        Err(e) => Err(Error::file("read", file)(e)),
-    }
 }
 
 fn prune(all: &Path, but: &Path) {

@@ -7,7 +7,7 @@ use crate::commands::exit::Exit;
 use crate::commands::screens::show;
 use anyhow::{Context as _, Result, anyhow, bail};
 use armistice_core::{Part, Source, Versions, marker_size, parse_markers};
-use armistice_git::Loose;
+use armistice_git::{Loose, OutputFile};
 use etcetera::BaseStrategy;
 use std::path::{Path, PathBuf};
 
@@ -26,6 +26,8 @@ pub(crate) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exi
 }
 
 pub(crate) fn open(file: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
+    // What cannot be written must not be waited for to be read either.
+    OutputFile::at(file)?;
     let text = read(file)?;
     let size = marker_size(&text);
     let parts = parse_markers(&text, size).map_err(|why| anyhow!("'{}', {why}", file.display()))?;

@@ -10,7 +10,7 @@ use armistice_core::{
     RegionId, RegionKind, RegionState, RuleContext, Ruling, Session, Source, Version, describe,
     plan, render_with_markers,
 };
-use armistice_git::write_atomically;
+use armistice_git::OutputFile;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -49,7 +49,7 @@ pub(crate) fn merge(args: &MergeArgs) -> Result<Exit> {
         false => render_with_markers(draft, &markers(args)),
     };
     match &args.output {
-        Some(file) => write_atomically(file, &bytes, None)?,
+        Some(file) => OutputFile::at(file)?.write(&bytes, false)?,
         None => raw(&bytes),
     }
     Ok(match draft.counts().open {

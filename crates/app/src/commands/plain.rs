@@ -310,6 +310,9 @@ impl Settling<'_> {
             Err(Error::ChangedOutside { path }) => self.refused.push(format!(
                 "'{path}' was changed outside of Armistice and nothing was written; --overwrite keeps a copy of it and writes"
             )),
+            Err(Error::ReadOnly { path }) => self.refused.push(format!(
+                "'{path}' is read-only and nothing was written; --overwrite keeps a copy of it and writes"
+            )),
             Err(error) => self.refused.push(format!("{}: {error}", case.path)),
         }
     }

@@ -229,6 +229,7 @@ fn outcome(result: Result<Written, Error>, what: &str, again: Effect) -> Result<
             what: what.to_owned(),
         }),
         Err(Error::ChangedOutside { .. }) => Err(Trouble::Changed(Box::new(again))),
+        Err(Error::ReadOnly { .. }) => Err(Trouble::ReadOnly(Box::new(again))),
         Err(error @ Error::MovedOn { .. }) => Err(Trouble::MovedOn(error.to_string())),
         Err(error) => Err(Trouble::Other(error.to_string())),
     }

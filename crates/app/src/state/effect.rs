@@ -31,6 +31,8 @@ pub struct Wrote {
 pub enum Trouble {
     /// It changed; this effect would do it all the same, keeping a copy.
     Changed(Box<Effect>),
+    /// It is read-only; this effect would write it all the same.
+    ReadOnly(Box<Effect>),
     /// The repository is not where it was: it must be read anew.
     MovedOn(String),
     Other(String),

@@ -116,6 +116,7 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
             return vec![Effect::Prove, Effect::Measure];
         }
         Err(Trouble::Changed(again)) => ask_overwrite(state, &path, *again),
+        Err(Trouble::ReadOnly(again)) => ask_read_only(state, &path, *again),
         Err(Trouble::MovedOn(why)) => {
             state.complain(why);
             return vec![Effect::ReadSituation];
@@ -131,6 +132,21 @@ fn set_seen(load: &mut FileLoad, wrote: &Wrote) {
         FileLoad::Whole(whole) => whole.seen = wrote.seen.clone(),
         FileLoad::Waiting | FileLoad::Failed(_) => {}
     }
+}
+
+fn ask_read_only(state: &mut State, path: &str, again: Effect) {
+    state.complain(format!("{path} is read-only; nothing was written"));
+    state.overlay = Some(Overlay::Question(Question {
+        title: format!("{path} is read-only"),
+        lines: vec![
+            "Somebody took from it the right to be written.".to_owned(),
+            "Writing replaces it all the same and leaves it read-only; what stands there now is copied aside first."
+                .to_owned(),
+        ],
+        yes: "write it all the same".to_owned(),
+        effects: vec![again],
+        rulings: Vec::new(),
+    }));
 }
 
 fn ask_overwrite(state: &mut State, path: &str, again: Effect) {

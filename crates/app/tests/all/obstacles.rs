@@ -214,3 +214,79 @@ fn a_link_in_the_way_is_not_followed() {
     assert!(output.contains("symbolic link"), "{output}");
     assert_eq!(fs::read_to_string(outside.join("a.txt")).unwrap(), before);
 }
+
+#[test]
+fn a_read_only_file_asks_before_it_is_written() {
+    let repo = merged();
+    let file = repo.path("a.txt");
+    let mode = |mode| fs::set_permissions(&file, fs::Permissions::from_mode(mode)).unwrap();
+    mode(0o444);
+    let before = repo.read("a.txt");
+    let (code, output) = repo.output(&["settle", "a.txt", "--by", "ours"]);
+    assert_eq!(code, 2, "{output}");
+    assert!(
+        output.contains("is read-only and nothing was written; --overwrite"),
+        "{output}"
+    );
+    assert_eq!(
+        (repo.read("a.txt"), repo.unmerged().lines().count()),
+        (before.clone(), 3)
+    );
+    let mut desk = repo.desk();
+    desk.open("a.txt").press("w");
+    assert!(
+        desk.shows().contains("a.txt is read-only"),
+        "{}",
+        desk.shows()
+    );
+    assert_eq!(repo.read("a.txt"), before);
+    desk.press("enter");
+    assert_eq!(repo.read("a.txt"), OURS, "{}", desk.message());
+    assert_eq!(
+        fs::metadata(&file).unwrap().permissions().mode() & 0o777,
+        0o444
+    );
+    assert_eq!(repo.unmerged(), "");
+}
+
+#[test]
+fn output_goes_through_links_and_to_files_alone() {
+    let repo = Repo::new();
+    repo.write("base", BASE);
+    repo.write("ours", OURS);
+    repo.write("folder/old", "old\n");
+    std::os::unix::fs::symlink("folder/old", repo.path("link")).unwrap();
+    let merge = |output: &str| {
+        repo.output(&[
+            "merge", "--base", "base", "--ours", "ours", "--theirs", "base", "--output", output,
+        ])
+    };
+    assert_eq!(merge("link"), (0, String::new()));
+    assert_eq!(repo.read("folder/old"), OURS);
+    assert!(
+        fs::symlink_metadata(repo.path("link"))
+            .unwrap()
+            .is_symlink()
+    );
+    for (output, why) in [
+        ("folder", "it is a folder"),
+        ("/dev/stdout", "it is a"),
+        ("no/such", "its folder is not there"),
+    ] {
+        let (code, said) = merge(output);
+        assert_eq!(code, 2, "{said}");
+        assert!(said.contains(why), "{said}");
+    }
+    assert!(!repo.path("no").exists());
+    // A pipe that nobody writes to is refused, not waited for.
+    assert!(
+        std::process::Command::new("mkfifo")
+            .arg(repo.path("pipe"))
+            .status()
+            .unwrap()
+            .success()
+    );
+    let (code, said) = repo.output(&["open", "pipe"]);
+    assert_eq!(code, 2, "{said}");
+    assert!(said.contains("a device or a pipe"), "{said}");
+}

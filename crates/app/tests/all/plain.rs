@@ -1,6 +1,6 @@
 //! The same work without a screen.
 
-use crate::kit::{Repo, armistice, armistice_as};
+use crate::kit::{Repo, armistice, armistice_as, git_in};
 use serde_json::Value;
 use std::fs;
 use std::process::{Command, Stdio};
@@ -239,7 +239,7 @@ fn help_has_examples_exit_codes_and_completions_exist() {
 #[test]
 fn a_missing_git_is_told_with_what_to_do() {
     let dir = TempDir::new().unwrap();
-    let output = std::process::Command::new(env!("CARGO_BIN_EXE_armistice"))
+    let output = Command::new(env!("CARGO_BIN_EXE_armistice"))
         .current_dir(dir.path())
         .env("PATH", dir.path())
         .arg("docket")
@@ -377,7 +377,7 @@ fn with_output(repo: &Repo, args: &[&str], output: Stdio) -> (Option<i32>, Strin
 }
 
 fn full() -> Stdio {
-    Stdio::from(std::fs::File::create("/dev/full").unwrap())
+    Stdio::from(fs::File::create("/dev/full").unwrap())
 }
 
 /// A pipe whose reader is gone.
@@ -442,4 +442,43 @@ fn a_number_too_large_for_any_conflict_settles_none_and_a_path_twice_is_one() {
     }
     let (code, output) = repo.output(&["settle", "a.txt", "./a.txt", "--by", "ours"]);
     assert_eq!((code, output.as_str()), (0, "a.txt: wrote and staged\n"));
+}
+
+#[test]
+fn a_repository_that_git_does_not_use_has_words_of_its_own() {
+    let dir = TempDir::new().unwrap();
+    let docket = |folder: &str, env: &[(&str, &str)]| {
+        let (code, said) = armistice_as(&dir.path().join(folder), &["docket"], env);
+        assert_eq!((code, said.lines().count()), (2, 1), "{said}");
+        said
+    };
+    git_in(dir.path(), &["init", "-q", "--bare", "bare"]);
+    assert!(docket("bare", &[]).contains("is in a bare repository"));
+    git_in(dir.path(), &["init", "-q", "broken"]);
+    fs::write(dir.path().join("broken/.git/HEAD"), "garbage").unwrap();
+    let said = docket("broken", &[]);
+    assert!(
+        said.contains("broken/.git' is there and git cannot use it"),
+        "{said}"
+    );
+    git_in(dir.path(), &["init", "-q", "others"]);
+    let said = docket("others", &[("GIT_TEST_ASSUME_DIFFERENT_OWNER", "1")]);
+    assert!(
+        said.contains("belongs to somebody else") && said.contains("safe.directory"),
+        "{said}"
+    );
+    fs::create_dir(dir.path().join("nothing")).unwrap();
+    assert!(docket("nothing", &[]).contains("is not inside a git work tree"));
+}
+
+#[test]
+fn what_could_garble_a_terminal_is_made_visible_on_both_outputs() {
+    let repo = Repo::new();
+    repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    repo.git(&["branch", "-m", "side", "si\u{202e}\u{ad}\u{3164}de"]);
+    repo.try_git(&["merge", "si\u{202e}\u{ad}\u{3164}de"]);
+    let (_, said) = repo.output(&["docket"]);
+    assert!(said.contains("si<202e><ad><3164>de"), "{said}");
+    let (_, said) = repo.output(&["settle", "no\u{1b}[31m\u{e0041}pe", "--by", "ours"]);
+    assert!(!said.contains(['\u{1b}', '\u{e0041}']), "{said:?}");
 }

@@ -171,6 +171,12 @@ pub(crate) fn write_new(target: &Path, bytes: &[u8]) -> Result<bool, Error> {
     }
 }
 
+/// Whether somebody took from a file the right to be written.
+pub(crate) fn is_read_only(file: &Path) -> bool {
+    let meta = fs::symlink_metadata(file).ok();
+    meta.is_some_and(|meta| meta.is_file() && meta.permissions().mode() & 0o222 == 0)
+}
+
 /// The mode bits a replaced file keeps; a new one gets what this process would give it.
 fn mode_for(target: &Path, executable: Option<bool>) -> u32 {
     let there = fs::symlink_metadata(target)

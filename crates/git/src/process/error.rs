@@ -8,12 +8,12 @@ use std::path::PathBuf;
 #[non_exhaustive]
 pub enum Error {
     /// The program `git` could not be started.
-    #[error("cannot start '{program}': {source}; install git or put it on PATH")]
+    #[error("cannot start '{program}': {cause}; install git or put it on PATH")]
     NoGit {
         /// What was to be started.
         program: String,
         /// Why it could not be.
-        source: std::io::Error,
+        cause: std::io::Error,
     },
     /// git ran and failed.
     #[error("git {command} failed ({status}): {message}")]
@@ -39,6 +39,32 @@ pub enum Error {
         /// Where it was looked for.
         folder: PathBuf,
     },
+    /// git trusts no repository that somebody else owns.
+    #[error(
+        "the repository of '{folder}' belongs to somebody else, so git does not use it; if you trust it: git config --global --add safe.directory '{folder}'"
+    )]
+    NotOwned {
+        /// Where it was looked for.
+        folder: PathBuf,
+    },
+    /// A repository without a work tree.
+    #[error(
+        "'{folder}' is in a bare repository, which has no files to settle; go to a work tree of it"
+    )]
+    NoWorkTree {
+        /// Where it was looked for.
+        folder: PathBuf,
+    },
+    /// There is a `.git`, and git cannot use it.
+    #[error(
+        "'{git_dir}' is there and git cannot use it ({said}); 'git fsck' or a fresh clone may help"
+    )]
+    Broken {
+        /// The folder or file.
+        git_dir: PathBuf,
+        /// What git said.
+        said: String,
+    },
     /// git printed what no git prints.
     #[error("cannot read what git {command} printed: {what}")]
     Unreadable {
@@ -48,14 +74,14 @@ pub enum Error {
         what: String,
     },
     /// A file or folder refused.
-    #[error("cannot {action} '{path}': {source}")]
+    #[error("cannot {action} '{path}': {cause}")]
     File {
         /// What was to be done: "read", "write", …
         action: &'static str,
         /// With which file.
         path: PathBuf,
         /// Why not.
-        source: std::io::Error,
+        cause: std::io::Error,
     },
     /// The working file is not what it was when it was read.
     #[error("'{path}' was changed by another program since it was read; nothing was written")]
@@ -68,6 +94,12 @@ pub enum Error {
     MovedOn {
         /// What is different.
         what: String,
+    },
+    /// The file may not be written, as its mode says.
+    #[error("'{path}' is read-only; nothing was written")]
+    ReadOnly {
+        /// Which file.
+        path: RepoPath,
     },
     /// What stands at the path cannot be replaced safely.
     #[error("'{path}' cannot be written: {why}")]
@@ -102,10 +134,10 @@ impl Error {
         path: impl Into<PathBuf>,
     ) -> impl FnOnce(std::io::Error) -> Error {
         let path = path.into();
-        move |source| Error::File {
+        move |error| Error::File {
             action,
             path,
-            source,
+            cause: plain(error),
         }
     }
 
@@ -119,5 +151,15 @@ impl Error {
                 why: other.to_string(),
             },
         }
+    }
+}
+
+/// What the system said, without the path that a library put behind it: errors name theirs.
+fn plain(error: std::io::Error) -> std::io::Error {
+    let inner = error.get_ref().and_then(|inner| inner.source());
+    let system = inner.and_then(|inner| inner.downcast_ref::<std::io::Error>());
+    match system.and_then(std::io::Error::raw_os_error) {
+        Some(code) => std::io::Error::from_raw_os_error(code),
+        None => error,
     }
 }

@@ -93,9 +93,9 @@ impl Runner {
 impl Git for Runner {
     fn run(&self, call: &Invocation) -> Result<Output, Error> {
         let started = Instant::now();
-        let mut child = self.command(call).spawn().map_err(|source| Error::NoGit {
+        let mut child = self.command(call).spawn().map_err(|cause| Error::NoGit {
             program: self.program.to_string_lossy().into_owned(),
-            source,
+            cause,
         })?;
         let output = talk(&mut child, &call.stdin, &self.cancel)?;
         let ms = started.elapsed().as_millis() as u64;

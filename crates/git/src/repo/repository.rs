@@ -33,9 +33,7 @@ impl Repository {
         let git = Runner::new(folder);
         let top = git.run(&Invocation::read(["rev-parse", "--show-toplevel"]))?;
         if !top.ok() || top.line().is_empty() {
-            return Err(Error::NoRepository {
-                folder: folder.to_owned(),
-            });
+            return Err(why_none(folder, &top.message()));
         }
         let dir = git.must(&Invocation::read(["rev-parse", "--absolute-git-dir"]))?;
         let call = ["rev-parse", "--path-format=absolute", "--git-common-dir"];
@@ -156,6 +154,26 @@ impl Git for Repository {
 }
 
 /// A path that git printed with a newline behind it; the path may hold newlines itself.
+/// Why git finds no work tree here, by what it said.
+fn why_none(folder: &Path, said: &str) -> Error {
+    let folder = std::path::absolute(folder).unwrap_or_else(|_| folder.to_owned());
+    if said.contains("dubious ownership") {
+        return Error::NotOwned { folder };
+    }
+    if said.contains("must be run in a work tree") || said.is_empty() {
+        return Error::NoWorkTree { folder };
+    }
+    // git passes a folder over that is no repository and looks further up; to the person it is one.
+    let mut above = folder.ancestors().map(|folder| folder.join(".git"));
+    match above.find(|git| git.symlink_metadata().is_ok()) {
+        Some(git_dir) => Error::Broken {
+            git_dir,
+            said: said.trim().to_owned(),
+        },
+        None => Error::NoRepository { folder },
+    }
+}
+
 fn path_of(output: &Output) -> PathBuf {
     PathBuf::from(OsString::from_vec(output.line().to_vec()))
 }

@@ -2,7 +2,7 @@
 
 use crate::case::one::Case;
 use crate::case::reading::{cases_in_index, tree_entries};
-use crate::file::work_file::{Seen, WorkFile};
+use crate::file::work_file::{Seen, WorkFile, is_read_only};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -17,7 +17,7 @@ use std::collections::{HashMap, HashSet};
 pub enum Overwrite {
     /// No: refuse if it is not what was read or what git left.
     No,
-    /// Yes, by decision of a person; a copy is kept.
+    /// Yes, by decision of a person; a copy is kept. Read-only files as well.
     Yes,
 }
 
@@ -59,9 +59,14 @@ pub(crate) fn guard_all(
         .iter()
         .map(|(case, _, overwrite)| *overwrite == Overwrite::Yes || unchanged.contains(&case.path));
     let verdicts: Vec<bool> = verdicts.collect();
-    let decide = |((case, ..), (now, allowed)): (&Guarded<'_>, (Result<WorkFile, Error>, bool))| {
-        let now = now?;
+    let decide = |((case, _, overwrite), (now, allowed)): (&Guarded<'_>, (_, bool))| {
+        let now: WorkFile = now?;
         match allowed {
+            true if *overwrite == Overwrite::No && is_read_only(&now.file) => {
+                Err(Error::ReadOnly {
+                    path: case.path.clone(),
+                })
+            }
             true => Ok(now),
             false => Err(Error::ChangedOutside {
                 path: case.path.clone(),

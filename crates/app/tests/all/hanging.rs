@@ -1,6 +1,6 @@
 //! A git that hangs, or leaves somebody behind, holds neither the screens nor the commands.
 
-use crate::kit::{Repo, Tmux, merged};
+use crate::kit::{Repo, Tmux, merged, plain_environment};
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
@@ -86,12 +86,13 @@ fn a_command_that_is_told_to_end_takes_its_git_along() {
             .status
             .success()
     );
-    let mut child = Command::new(env!("CARGO_BIN_EXE_armistice"))
+    let mut command = Command::new(env!("CARGO_BIN_EXE_armistice"));
+    plain_environment(&mut command);
+    command
         .current_dir(&repo.top)
         .arg("conclude")
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap();
+        .stderr(Stdio::piped());
+    let mut child = command.spawn().unwrap();
     let runs = repo.path("hook-runs");
     while !fs::read_to_string(&runs).is_ok_and(|text| text.ends_with('\n')) {
         std::thread::sleep(Duration::from_millis(10));

@@ -2,7 +2,7 @@
 //!
 //! `ARMISTICE_KILLS=1000 cargo test kills` kills more often.
 
-use crate::kit::{Repo, armistice};
+use crate::kit::{Repo, armistice, plain_environment};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -37,13 +37,11 @@ fn repo() -> Repo {
 }
 
 fn start(repo: &Repo, args: &[&str]) -> Child {
-    Command::new(env!("CARGO_BIN_EXE_armistice"))
-        .current_dir(&repo.top)
-        .args(args)
-        .stdout(Stdio::null())
-        .stderr(Stdio::null())
-        .spawn()
-        .unwrap()
+    let mut command = Command::new(env!("CARGO_BIN_EXE_armistice"));
+    plain_environment(&mut command);
+    command.current_dir(&repo.top).args(args);
+    command.stdout(Stdio::null()).stderr(Stdio::null());
+    command.spawn().unwrap()
 }
 
 /// Every file below a folder.

@@ -165,7 +165,7 @@ pub fn git_in(folder: &Path, args: &[&str]) -> Output {
 }
 
 /// No settings and no identity but these: the machine's own must not matter.
-fn plain_environment(command: &mut Command) {
+pub fn plain_environment(command: &mut Command) {
     for (key, value) in [
         ("GIT_CONFIG_GLOBAL", "/dev/null"),
         ("GIT_CONFIG_NOSYSTEM", "1"),

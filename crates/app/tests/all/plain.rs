@@ -1,6 +1,6 @@
 //! The same work without a screen.
 
-use crate::kit::{Repo, armistice, armistice_as, git_in};
+use crate::kit::{Repo, armistice, armistice_as, git_in, plain_environment};
 use serde_json::Value;
 use std::fs;
 use std::process::{Command, Stdio};
@@ -364,12 +364,10 @@ fn a_configuration_that_makes_no_sense_is_told() {
 
 /// Runs the program with its output on a device, closed or full.
 fn with_output(repo: &Repo, args: &[&str], output: Stdio) -> (Option<i32>, String) {
-    let done = Command::new(env!("CARGO_BIN_EXE_armistice"))
-        .current_dir(&repo.top)
-        .args(args)
-        .stdout(output)
-        .output()
-        .unwrap();
+    let mut command = Command::new(env!("CARGO_BIN_EXE_armistice"));
+    plain_environment(&mut command);
+    command.current_dir(&repo.top).args(args).stdout(output);
+    let done = command.output().unwrap();
     (
         done.status.code(),
         String::from_utf8_lossy(&done.stderr).into_owned(),

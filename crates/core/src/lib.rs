@@ -41,7 +41,7 @@ pub use rules::conflict::Conflict;
 pub use rules::engine::{Proposer, RULES, propose, propose_all, rule_title};
 pub use rules::risks::Risk;
 pub use rules::rule::{Example, Proposal, Rule, RuleContext};
-pub use text::encoding::Encoding;
+pub use text::encoding::{Encoding, is_hidden};
 pub use text::lines::{LineIdx, LineRange};
 pub use text::source::{Line, LineEnd, Source};
 pub use text::tokens::token_ranges;

@@ -209,6 +209,10 @@ limits! {
         "judged, not measured: nested conflicts add two signs a level",
         "the file is read with markers of seven signs";
 
+    /// Bytes of one file of the store under the git folder.
+    STORED_BYTES: usize = 64_000_000, "bytes",
+        "judged, not measured: a journal of a day holds some 100,000",
+        "the file is not read, and the error names it";
     /// Copies of replaced working files that are kept under the git folder.
     KEPT_COPIES: usize = 5_000, "files",
         "a merge of 1,000 files, five times over",

@@ -1,5 +1,6 @@
 //! Paths inside a repository: bytes, as git has them.
 
+use armistice_core::is_hidden;
 use serde::{Serialize, Serializer};
 use std::ffi::{OsStr, OsString};
 use std::fmt;
@@ -24,6 +25,11 @@ impl RepoPath {
         &self.0
     }
 
+    /// Its bytes in hexadecimal, for programs that read what is printed.
+    pub fn hex(&self) -> String {
+        self.0.iter().map(|byte| format!("{byte:02x}")).collect()
+    }
+
     /// As an argument for git.
     pub fn to_os(&self) -> OsString {
         OsString::from_vec(self.0.clone())
@@ -42,7 +48,9 @@ impl fmt::Display for RepoPath {
                 match c {
                     '\n' => f.write_str("\\n")?,
                     '\t' => f.write_str("\\t")?,
-                    c if c.is_control() || is_bidi(c) => write!(f, "\\u{{{:x}}}", c as u32)?,
+                    // So that no two paths are printed alike.
+                    '\\' => f.write_str("\\\\")?,
+                    c if c.is_control() || is_hidden(c) => write!(f, "\\u{{{:x}}}", c as u32)?,
                     c => write!(f, "{c}")?,
                 }
             }
@@ -52,10 +60,6 @@ impl fmt::Display for RepoPath {
         }
         Ok(())
     }
-}
-
-fn is_bidi(c: char) -> bool {
-    matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
 }
 
 impl Serialize for RepoPath {
@@ -72,5 +76,12 @@ mod tests {
     fn no_path_reaches_a_screen_raw() {
         let path = RepoPath::new(b"a\nb\x1b[31m\xff\xe2\x80\xae.rs".to_vec());
         assert_eq!(path.to_string(), "a\\nb\\u{1b}[31m\\xff\\u{202e}.rs");
+        let (newline, letters) = (RepoPath::new(*b"a\nb"), RepoPath::new(*b"a\\nb"));
+        assert_eq!(letters.to_string(), "a\\\\nb");
+        assert_ne!(newline.to_string(), letters.to_string());
+        assert_eq!(
+            (newline.hex().as_str(), letters.hex().as_str()),
+            ("610a62", "615c6e62")
+        );
     }
 }

@@ -273,3 +273,114 @@ fn memory_is_bounded_and_a_damaged_line_is_passed_over() {
     fs::write(&file, "{\"torn\n").unwrap();
     assert_eq!(memory.read().unwrap(), []);
 }
+
+#[test]
+fn links_that_somebody_put_into_the_store_are_not_followed() {
+    let dir = TempDir::new().unwrap();
+    let (inside, outside) = (dir.path().join("git"), dir.path().join("outside"));
+    let root = inside.join("armistice");
+    let case = case(b"a.rs", "01");
+    let secret = outside.join("000001-a.rs");
+    let reset = || {
+        let _ = fs::remove_dir_all(&inside);
+        let _ = fs::remove_dir_all(&outside);
+        fs::create_dir_all(&root).unwrap();
+        fs::create_dir_all(&outside).unwrap();
+        fs::write(&secret, "secret").unwrap();
+    };
+    let untouched = || {
+        assert_eq!(fs::read(&secret).unwrap(), b"secret");
+        assert_eq!(
+            fs::read_dir(&outside).unwrap().count(),
+            1,
+            "nothing was written outside"
+        );
+    };
+    for folder in ["journal", "kept", "sketch", "concluded"] {
+        reset();
+        symlink(&outside, root.join(folder)).unwrap();
+        let store = Store::new(&inside);
+        let refused = [
+            store.keep(&case.path, b"x").map(|_| ()).is_err(),
+            store
+                .journal(&case)
+                .and_then(|(mut journal, ..)| journal.append(&[event(1)]))
+                .is_err(),
+            store.save_unsaved_edit(&case, "x").is_err(),
+        ];
+        assert_eq!(refused.contains(&true), folder != "concluded", "{folder}");
+        store.drop_unsaved_edit(&case);
+        let _ = store.close_books();
+        untouched();
+    }
+    reset();
+    fs::remove_dir(&root).unwrap();
+    symlink(&outside, &root).unwrap();
+    let store = Store::new(&inside);
+    assert!(store.keep(&case.path, b"x").is_err());
+    assert!(store.journal(&case).is_err());
+    assert!(Memory::new(&inside).remember(&[]).is_ok());
+    assert!(Memory::new(&inside).read().is_err());
+    let _ = store.close_books();
+    untouched();
+    // A file in the place of a folder's file: a link, a pipe.
+    reset();
+    symlink(&secret, root.join("memory.jsonl")).unwrap();
+    assert!(Memory::new(&inside).read().is_err());
+    fs::remove_file(root.join("memory.jsonl")).unwrap();
+    let pipe = std::process::Command::new("mkfifo")
+        .arg(root.join("memory.jsonl"))
+        .status();
+    assert!(pipe.unwrap().success());
+    assert!(
+        Memory::new(&inside).read().is_err(),
+        "a pipe is not waited for"
+    );
+    untouched();
+}
+
+#[test]
+fn a_memory_that_somebody_blew_up_is_read_in_part_and_one_beyond_all_bounds_not_at_all() {
+    let dir = TempDir::new().unwrap();
+    let memory = Memory::new(dir.path());
+    let past = |n: usize| PastResolution {
+        base: vec![b'x'; 20_000],
+        ..past_resolution(&format!("b{n}"), PastOutcome::Text("b\n".into()))
+    };
+    memory.remember(&[past(0)]).unwrap();
+    let file = dir.path().join("armistice/memory.jsonl");
+    let line = fs::read(&file).unwrap();
+    let last = serde_json::to_vec(&past(1)).unwrap();
+    fs::write(&file, [line.repeat(500), last].concat()).unwrap();
+    let read = memory.read().unwrap();
+    assert!(
+        (300..=400).contains(&read.len()),
+        "8 MB of it: {}",
+        read.len()
+    );
+    assert_eq!(read.last().unwrap().ours, b"b1 of ours");
+    let huge = fs::OpenOptions::new().write(true).open(&file).unwrap();
+    huge.set_len(64_000_001).unwrap();
+    assert!(
+        memory
+            .read()
+            .unwrap_err()
+            .to_string()
+            .contains("larger than 64000000 bytes")
+    );
+}
+
+#[test]
+fn paths_that_look_alike_have_journals_of_their_own() {
+    let dir = TempDir::new().unwrap();
+    let store = Store::new(dir.path());
+    let (newline, letters) = (case(b"a\nb.txt", "01"), case(b"a\\nb.txt", "01"));
+    assert_ne!(newline.path.to_string(), letters.path.to_string());
+    for (case, n) in [(&newline, 1), (&letters, 2)] {
+        store.journal(case).unwrap().0.append(&[event(n)]).unwrap();
+    }
+    for (case, n) in [(&newline, 1), (&letters, 2)] {
+        let (_, events, note) = store.journal(case).unwrap();
+        assert_eq!((events, note), (vec![event(n)], None));
+    }
+}

@@ -1,5 +1,6 @@
 //! Text made safe for a terminal and measured in columns; no byte of a file reaches the terminal raw.
 
+use armistice_core::is_hidden;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -11,10 +12,7 @@ pub const TAB: usize = 4;
 
 /// Whether a character could move the cursor, turn the direction of writing or hide itself.
 fn is_unsafe(c: char) -> bool {
-    c.is_control()
-        || matches!(c, '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{180e}'
-            | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{3164}'
-            | '\u{feff}' | '\u{ffa0}' | '\u{fff9}'..='\u{fffb}' | '\u{e0000}'..='\u{e007f}')
+    c.is_control() || is_hidden(c)
 }
 
 /// What is shown for one grapheme that starts at a column.

@@ -36,6 +36,8 @@ struct DocketJson<'a> {
 #[derive(Serialize)]
 struct CaseJson<'a> {
     path: &'a RepoPath,
+    /// The same in hexadecimal bytes: what is printed has escapes.
+    path_bytes: String,
     kind: armistice_git::CaseKind,
     standing: IndexState,
     ours: &'static str,
@@ -101,6 +103,7 @@ fn case_json(file: &Read) -> CaseJson<'_> {
     let (ours, theirs) = whose_words(file.case.kind);
     CaseJson {
         path: &file.case.path,
+        path_bytes: file.case.path.hex(),
         kind: file.case.kind,
         standing: file.case.standing,
         ours,

@@ -70,6 +70,18 @@ pub(crate) mod as_text {
     }
 }
 
+/// Whether a character turns the direction of writing, or stands in a text without being seen.
+///
+/// ```
+/// use armistice_core::is_hidden;
+/// assert!(is_hidden('\u{202e}') && is_hidden('\u{ad}') && !is_hidden('é'));
+/// ```
+pub fn is_hidden(c: char) -> bool {
+    matches!(c, '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{180e}'
+        | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{3164}'
+        | '\u{feff}' | '\u{ffa0}' | '\u{fff9}'..='\u{fffb}' | '\u{e0000}'..='\u{e007f}')
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -2,7 +2,7 @@
 
 use crate::file::work_file::write_atomically;
 use crate::process::error::Error;
-use crate::store::folders::make_folder;
+use crate::store::folders::{make_folder, open};
 use armistice_core::{Event, Header};
 use std::fs;
 use std::io::Write;
@@ -34,11 +34,7 @@ impl Journal {
             make_folder(folder)?;
         }
         let mut options = fs::OpenOptions::new();
-        let mut file = options
-            .create(true)
-            .append(true)
-            .open(&self.file)
-            .map_err(Error::file("open", &self.file))?;
+        let mut file = open(&self.file, options.create(true).append(true))?;
         let len = self.cut_torn(&file)?;
         if len != self.len {
             return Err(Error::Record {

@@ -2,10 +2,9 @@
 
 use crate::file::work_file::write_atomically;
 use crate::process::error::Error;
-use crate::store::folders::{make_folder, read_if_there};
+use crate::store::folders::{ROOT, make_folder, read_if_there, remove_file};
 use armistice_core::PastResolution;
 use armistice_core::limits::{REMEMBERED_BYTES, REMEMBERED_CONFLICTS};
-use std::fs;
 use std::path::{Path, PathBuf};
 
 /// Settled conflicts that a repository remembers, oldest first.
@@ -21,7 +20,7 @@ impl Memory {
     /// The memory of a repository; nothing is created by asking.
     pub fn new(common_dir: &Path) -> Self {
         Memory {
-            file: common_dir.join("armistice").join("memory.jsonl"),
+            file: common_dir.join(ROOT).join("memory.jsonl"),
         }
     }
 
@@ -31,10 +30,22 @@ impl Memory {
     /// If the file is there and cannot be read.
     pub fn read(&self) -> Result<Vec<PastResolution>, Error> {
         let bytes = read_if_there(&self.file)?.unwrap_or_default();
-        let lines = bytes.split(|b| *b == b'\n').filter(|line| !line.is_empty());
-        Ok(lines
+        // The newest that fit, whoever wrote the file.
+        let lines = bytes
+            .rsplit(|b| *b == b'\n')
+            .filter(|line| !line.is_empty());
+        let mut size = 0;
+        let fits = |past: &PastResolution| {
+            size += past.size();
+            size <= REMEMBERED_BYTES
+        };
+        let mut newest: Vec<PastResolution> = lines
+            .take(REMEMBERED_CONFLICTS)
             .filter_map(|line| serde_json::from_slice(line).ok())
-            .collect())
+            .take_while(fits)
+            .collect();
+        newest.reverse();
+        Ok(newest)
     }
 
     /// Remembers; what was remembered about the same three texts is replaced.
@@ -88,12 +99,8 @@ impl Memory {
     /// If the file cannot be read or removed.
     pub fn forget_all(&self) -> Result<usize, Error> {
         let n = self.read()?.len();
-        match fs::remove_file(&self.file) {
-            Err(e) if e.kind() != std::io::ErrorKind::NotFound => {
-                Err(Error::file("remove", &self.file)(e))
-            }
-            _ => Ok(n),
-        }
+        remove_file(&self.file)?;
+        Ok(n)
     }
 
     fn write(&self, all: &[PastResolution]) -> Result<(), Error> {

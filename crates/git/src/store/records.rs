@@ -14,13 +14,17 @@ use crate::file::owner::sweep;
 use crate::file::work_file::{write_atomically, write_new};
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::store::folders::{hash, make_folder, numbers, prune, read_if_there, remove_tree};
+use crate::store::folders::{
+    ROOT, hash, make_folder, numbers, open, plain_files, prune, read_if_there, remove_file,
+    remove_tree,
+};
 use crate::store::journal::Journal;
 use crate::store::turn::Turn;
-use crate::store::written::{self, Record, Records};
+use crate::store::written::{self, Copy, Record, Records};
 use armistice_core::limits::{KEPT_COPIES, KEPT_JOURNALS};
 use armistice_core::{Event, Header, ReadJournal, read_journal};
 use std::fs;
+use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -40,7 +44,7 @@ impl Store {
     /// The store of a git folder; nothing is created by asking.
     pub fn new(git_dir: &Path) -> Self {
         Store {
-            root: git_dir.join("armistice"),
+            root: git_dir.join(ROOT),
             copies: Arc::default(),
         }
     }
@@ -70,7 +74,11 @@ impl Store {
         if bytes.is_empty() {
             return Ok((journal, Vec::new(), self.other_versions(case)));
         }
-        if read.header.as_ref() != Some(&journal.header) {
+        if !read
+            .header
+            .as_ref()
+            .is_some_and(|header| is_about(header, &journal.header))
+        {
             let copy = self.keep(&case.path, &bytes)?;
             journal.restart(&[])?;
             let copy = copy.display();
@@ -105,9 +113,8 @@ impl Store {
     /// Whether decisions were recorded about other versions of the same path.
     fn other_versions(&self, case: &Case) -> Option<String> {
         let prefix = format!("{}-", hash(case.path.bytes()));
-        let mut files = fs::read_dir(self.root.join("journal")).ok()?;
-        let older =
-            files.any(|f| f.is_ok_and(|f| f.file_name().to_string_lossy().starts_with(&prefix)));
+        let mut files = plain_files(&self.root.join("journal")).into_iter();
+        let older = files.any(|f| f.file_name().to_string_lossy().starts_with(&prefix));
         older.then(|| {
             format!(
                 "{}: the versions changed; decisions made about the earlier ones were not used",
@@ -159,6 +166,16 @@ impl Store {
         next
     }
 
+    /// A copy that was kept, by the name of its file; `None` if it is gone.
+    pub(crate) fn copy(&self, copy: &Copy) -> Option<Vec<u8>> {
+        // Wherever the record says it is: copies are in one place alone.
+        let file = self.root.join("kept").join(copy.file.file_name()?);
+        let mut bytes = Vec::new();
+        let mut opened = open(&file, fs::OpenOptions::new().read(true)).ok()?;
+        opened.read_to_end(&mut bytes).ok()?;
+        Some(bytes)
+    }
+
     /// Notes what was written, all or none of it; a path without a record is forgotten.
     pub(crate) fn record<'a>(
         &self,
@@ -208,13 +225,14 @@ impl Store {
 
     /// The text of an edit that was not finished.
     pub fn unsaved_edit(&self, case: &Case) -> Option<String> {
-        fs::read_to_string(self.unsaved_edit_file(case)).ok()
+        let bytes = read_if_there(&self.unsaved_edit_file(case)).ok()??;
+        String::from_utf8(bytes).ok()
     }
 
     /// Forgets the edit under way.
     pub fn drop_unsaved_edit(&self, case: &Case) {
         // Gone already is as good as removed.
-        let _ = fs::remove_file(self.unsaved_edit_file(case));
+        let _ = remove_file(&self.unsaved_edit_file(case));
     }
 
     fn unsaved_edit_file(&self, case: &Case) -> PathBuf {
@@ -239,16 +257,21 @@ impl Store {
             return Ok(());
         }
         make_folder(&to)?;
-        for file in fs::read_dir(&from)
-            .map_err(Error::file("read", &from))?
-            .flatten()
-        {
+        for file in plain_files(&from) {
             let target = to.join(file.file_name());
             fs::rename(file.path(), &target).map_err(Error::file("move", file.path()))?;
         }
         prune(&to, KEPT_JOURNALS);
         Ok(())
     }
+}
+
+/// Whether a stored header is about the same file as one made now. Backslashes of a path were not
+/// doubled once; its bytes are in the name of the file.
+fn is_about(stored: &Header, now: &Header) -> bool {
+    let former = now.path.replace("\\\\", "\\");
+    let path = stored.path == now.path || stored.path == former;
+    path && (stored.armistice, &stored.versions) == (now.armistice, &now.versions)
 }
 
 fn name_of(case: &Case) -> String {

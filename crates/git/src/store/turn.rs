@@ -5,7 +5,7 @@
 //! mends a write that is still going on.
 
 use crate::process::error::Error;
-use crate::store::folders::make_folder;
+use crate::store::folders::{make_folder, open};
 use rustix::fs::{FlockOperation, flock};
 use rustix::io::{FdFlags, fcntl_setfd};
 use std::fs::{self, File};
@@ -30,8 +30,7 @@ impl Turn {
         make_folder(root)?;
         let path = root.join("turn");
         let mut options = fs::OpenOptions::new();
-        let opened = options.create(true).append(true).open(&path);
-        let lock = opened.map_err(Error::file("open", &path))?;
+        let lock = open(&path, options.create(true).append(true))?;
         let started = Instant::now();
         loop {
             match flock(&lock, FlockOperation::NonBlockingLockExclusive) {

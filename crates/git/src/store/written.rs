@@ -7,7 +7,9 @@ use crate::case::stages::{Stage, Stages};
 use crate::file::work_file::Seen;
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::store::folders::{hash, make_folder, read_if_there, remove_file, remove_tree};
+use crate::store::folders::{
+    hash, make_folder, open, plain_files, read_if_there, remove_file, remove_tree,
+};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::fs;
@@ -80,7 +82,8 @@ impl Records {
     /// written: the guard then asks before it replaces what is there.
     pub(crate) fn read(root: &Path) -> Self {
         let mut records = former(root);
-        let bytes = fs::read(file_of(root)).unwrap_or_default();
+        let bytes = read_if_there(&file_of(root)).ok().flatten();
+        let bytes = bytes.unwrap_or_default();
         for line in bytes.split(|byte| *byte == b'\n') {
             match serde_json::from_slice(line) {
                 Ok(Entry {
@@ -155,8 +158,7 @@ fn write<'a>(
     }
     make_folder(root)?;
     let mut options = fs::OpenOptions::new();
-    let opened = options.create(true).append(true).open(&file);
-    let mut opened = opened.map_err(Error::file("open", &file))?;
+    let mut opened = open(&file, options.create(true).append(true))?;
     let write = |opened: &mut fs::File| {
         opened.write_all(&lines)?;
         match wait_for_disk {
@@ -179,14 +181,14 @@ fn file_of(root: &Path) -> PathBuf {
 
 /// Records of earlier versions: one file for each path, named by the hash of the path.
 fn former(root: &Path) -> HashMap<String, Record> {
-    let files = fs::read_dir(root.join("written")).into_iter().flatten();
+    let files = plain_files(&root.join("written")).into_iter();
     let read = |file: fs::DirEntry| {
-        let bytes = fs::read(file.path()).ok()?;
+        let bytes = read_if_there(&file.path()).ok()??;
         let record = serde_json::from_slice(&bytes).ok()?;
         let name = file.file_name().into_string().ok()?;
         Some((name.strip_suffix(".json")?.to_owned(), record))
     };
-    files.flatten().filter_map(read).collect()
+    files.filter_map(read).collect()
 }
 
 #[cfg(test)]

@@ -110,7 +110,10 @@ fn mend_one(
         }
         WriteKind::TakeBack if staged => done(store, case, record).map(|_| false),
         WriteKind::TakeBack => {
-            if WorkFile::read(repo.work_tree(), &case.path)?.seen == begun.from {
+            let copy = record.before.as_ref().map(|copy| store.copy(copy));
+            let unchanged = WorkFile::read(repo.work_tree(), &case.path)?.seen == begun.from;
+            // Without the copy nobody knows what stood there: what stands there now is better.
+            if unchanged && copy != Some(None) {
                 put_back(repo, case, Some(record), &[])?;
             }
             store.forget_record(&case.path);

@@ -15,7 +15,6 @@ use crate::worktree::guard::{are_still_in_index, gone};
 use crate::worktree::staging::unstage;
 use crate::worktree::write::Written;
 use armistice_core::{Source, find_markers};
-use std::fs;
 
 /// Puts the conflict back: the stages into the index, the working file as it was
 /// before this program wrote it.
@@ -78,11 +77,9 @@ pub(crate) fn put_back(
     let file = case.path.under(repo.work_tree());
     match record {
         Some(Record { before: None, .. }) => Change::Remove.carry_out(&file),
-        // A copy that is gone leaves the markers that git would write.
         Some(Record {
             before: Some(copy), ..
-        }) if copy.file.exists() => {
-            let bytes = fs::read(&copy.file).map_err(Error::file("read", &copy.file))?;
+        }) if let Some(bytes) = Store::new(repo.git_dir()).copy(copy) => {
             if copy.is_link {
                 return put_link(&bytes, &file);
             }
@@ -93,6 +90,7 @@ pub(crate) fn put_back(
                 .map(|s| s.mode == Mode::Executable);
             Prepared::new(&file, &bytes, executable)?.persist()
         }
+        // A copy that is gone leaves the markers that git would write.
         Some(_) | None => {
             let call = Invocation::write(["hash-object", "-w", "--stdin"]).stdin(with_markers);
             let oid = Oid(repo.must(&call)?.text());

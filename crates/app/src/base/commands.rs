@@ -54,6 +54,8 @@ pub enum Command {
     Quit,
     Back,
     Suspend,
+    /// Show the message in full.
+    ShowMessage,
     Reload,
     Move(Motion),
     /// Take what is under the cursor or previewed.

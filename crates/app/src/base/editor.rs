@@ -261,6 +261,13 @@ impl Editor {
         let (line, byte) = self.position();
         let text = self.line(line);
         let indent = text.len() - text.trim_start().len();
+        if byte <= indent && self.selection().is_none() {
+            // Before the text of a line: that line moves down as it is, an empty one stays.
+            self.place(line, 0, false);
+            self.insert("\n");
+            self.place(line + 1, byte, false);
+            return;
+        }
         let indent = text[..indent.min(byte)].to_owned();
         self.insert(&format!("\n{indent}"));
     }
@@ -481,6 +488,17 @@ mod tests {
         e.insert("!");
         assert_eq!(e.text(), "one\ntwo!\nthree\n");
         assert_eq!(marks(&e), ".h..");
+    }
+
+    #[test]
+    fn a_new_line_before_an_indented_one_leaves_it_as_it_is() {
+        for byte in [0, 2, 4] {
+            let mut e = editor("one\n    two\n");
+            e.place(1, byte, false);
+            e.newline();
+            assert_eq!(e.text(), "one\n\n    two\n");
+            assert_eq!(e.position(), (2, byte));
+        }
     }
 
     #[test]

@@ -142,6 +142,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Everywhere, &["5"], C::Go(Tab::Proof), "", "go to Proof: is the result right"),
     key(X::Everywhere, &["6"], C::Go(Tab::Accord), "", "go to Accord: conclude, continue or go back"),
     key(X::Everywhere, &["ctrl-r"], C::Reload, "", "read everything anew from git"),
+    key(X::Everywhere, &["!"], C::ShowMessage, "", "show the message at the bottom in full"),
     key(X::Everywhere, &["ctrl-z"], C::Suspend, "", "go back to the shell for a while; fg returns"),
     key(X::Everywhere, &["q", "ctrl-q", "ctrl-c"], C::Quit, "quit", "close; every decision is kept and comes back"),
     key(X::Everywhere, &["up", "k"], C::Move(Motion::Up), "", "move up"),

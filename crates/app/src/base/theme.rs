@@ -61,6 +61,41 @@ const COLOURS: [(Role, u32, u32, Color); 12] = [
     (Role::Rule, 0x313846, 0xC9C5BA, Color::DarkGray),
 ];
 
+/// What is drawn where a terminal knows no more than ASCII. Each takes one column.
+const ASCII: [(&str, &str); 31] = [
+    ("─", "-"),
+    ("━", "="),
+    ("│", "|"),
+    ("┌", "+"),
+    ("┐", "+"),
+    ("└", "+"),
+    ("┘", "+"),
+    ("├", "+"),
+    ("┤", "+"),
+    ("·", "."),
+    ("…", "~"),
+    ("→", ">"),
+    ("←", "<"),
+    ("↑", "^"),
+    ("↓", "v"),
+    ("★", "#"),
+    ("○", "o"),
+    ("▲", "^"),
+    ("▼", "v"),
+    ("◆", "="),
+    ("◈", "%"),
+    ("✎", "*"),
+    ("¶", "$"),
+    ("¤", "@"),
+    ("›", ">"),
+    ("‹", "<"),
+    ("×", "x"),
+    ("–", "-"),
+    ("—", "-"),
+    ("≥", ">"),
+    ("≤", "<"),
+];
+
 /// Colours and marks as this terminal can show them.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Theme {
@@ -189,6 +224,14 @@ impl Theme {
     /// The mark of what a rule settled or proposes.
     pub fn rule_mark(&self) -> &'static str {
         if self.plain_marks { "#" } else { "★" }
+    }
+
+    /// A sign as plain ASCII, if it is one of those that the screens draw with.
+    pub fn ascii(sign: &str) -> Option<&'static str> {
+        ASCII
+            .iter()
+            .find(|(drawn, _)| *drawn == sign)
+            .map(|(_, plain)| *plain)
     }
 
     pub fn plain_marks(&self) -> bool {

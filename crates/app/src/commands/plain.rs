@@ -134,6 +134,10 @@ fn print_docket(situation: &Situation, files: &[Read]) {
         Some(c) => format!("{} · {} {}", p.label, c.short, visible(&c.subject)),
         None => p.label.clone(),
     };
+    if situation.is_idle() {
+        say!("no merge, rebase, cherry-pick or revert is under way; no file is in conflict");
+        return;
+    }
     say!("{}", situation.operation.name());
     say!("  ours    {}", party(&situation.ours));
     say!("  theirs  {}", party(&situation.theirs));

@@ -216,7 +216,7 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
         );
     }
     if !go_on(args)? {
-        return Ok(Exit::Open);
+        return Ok(not_written(args));
     }
     for setting in todo {
         record.put(setting.clone());
@@ -270,7 +270,7 @@ fn remove(place: &Place, args: &SetupArgs) -> Result<Exit> {
         say!("and the line '{ATTRIBUTE}' of {} goes", file.display());
     }
     if !go_on(args)? {
-        return Ok(Exit::Open);
+        return Ok(not_written(args));
     }
     for setting in todo {
         match &setting.before {
@@ -288,6 +288,11 @@ fn remove(place: &Place, args: &SetupArgs) -> Result<Exit> {
     std::fs::remove_file(&place.record)?;
     say!("done");
     Ok(Exit::Done)
+}
+
+/// Looking was all that was asked for, or somebody said no.
+fn not_written(args: &SetupArgs) -> Exit {
+    if args.dry_run { Exit::Done } else { Exit::Open }
 }
 
 /// Whether to write what was shown.

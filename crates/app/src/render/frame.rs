@@ -5,6 +5,7 @@ use crate::base::safe_text::{Pen, ago, fit, visible};
 use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
+use crate::state::file::OpenFile;
 use crate::view::areas::{LEAST, Screen};
 use crate::view::bars::{key_bar, rail_tabs};
 use armistice_core::Side;
@@ -14,6 +15,9 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use unicode_width::UnicodeWidthStr;
+
+/// What stands behind a message that is cut.
+const WHOLE: &str = " ! shows all";
 
 /// Draws the whole screen.
 pub fn draw(state: &State, screen: &Screen<'_>, theme: &Theme, frame: &mut Frame<'_>) {
@@ -42,6 +46,9 @@ pub fn draw(state: &State, screen: &Screen<'_>, theme: &Theme, frame: &mut Frame
     canvas.message();
     canvas.keys();
     canvas.overlay();
+    if theme.plain_marks() {
+        canvas.make_plain();
+    }
     if let Some((x, y)) = canvas.cursor {
         frame.set_cursor_position((x, y));
     }
@@ -126,17 +133,36 @@ impl Canvas<'_> {
         }
     }
 
+    /// Puts plain signs in the place of all others that the screens draw with.
+    fn make_plain(&mut self) {
+        for cell in &mut self.buffer.content {
+            if let Some(plain) = Theme::ascii(cell.symbol()) {
+                cell.set_symbol(plain);
+            }
+        }
+    }
+
     fn message(&mut self) {
+        // What is searched for is typed here.
+        if self.state.open_file().is_some_and(OpenFile::is_prompting) {
+            return;
+        }
         let (theme, message) = (*self.theme, &self.state.message);
         let style = match message.is_trouble {
             true => theme.fg(Role::Finding),
             false => theme.text(),
         };
         let mark = if message.is_trouble { "! " } else { "" };
-        let text = format!(" {mark}{}", message.text);
+        let text = visible(&format!(" {mark}{}", message.text));
         let area = self.screen.message;
-        let text = fit(&visible(&text), area.width as usize);
-        self.pen(area, 0).write(&text, style);
+        let room = area.width as usize;
+        let mut pen = self.pen(area, 0);
+        if text.width() <= room {
+            pen.write(&text, style);
+            return;
+        }
+        pen.write(&fit(&text, room.saturating_sub(WHOLE.width())), style);
+        pen.write(WHOLE, theme.faint());
     }
 
     fn keys(&mut self) {

@@ -76,11 +76,21 @@ impl Canvas<'_> {
 
     fn output_box(&mut self, title: &str, lines: &[String], top: usize) {
         let theme = *self.theme;
+        let width = self.screen.middle(110, 99).width.saturating_sub(4).max(1);
+        let wrapped = lines
+            .iter()
+            .flat_map(|line| wrap(&visible(line), width.into()));
+        let lines: Vec<String> = wrapped.collect();
         let area = self.screen.middle(110, lines.len() as u16 + 4);
         let inner = self.panel(area, title);
         let top = top.min(lines.len().saturating_sub(1));
+        let rows = inner.height.saturating_sub(1) as usize;
         for (y, line) in (1..inner.height).zip(lines.iter().skip(top)) {
             self.pen(inner, y).write(line, theme.text());
+        }
+        if lines.len() > top + rows && rows > 0 {
+            let mut pen = self.pen(inner, inner.height - 1);
+            pen.write("↓ more", theme.faint()).fill(" ", theme.text());
         }
     }
 

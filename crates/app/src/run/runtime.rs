@@ -40,6 +40,8 @@ enum Wake {
     Action(Action),
     /// TERM, HUP or INT: end as if by q.
     End,
+    /// CONT: whoever stopped the program may have used the terminal meanwhile.
+    Continued,
 }
 
 /// Runs the screens until the person closes them.
@@ -103,6 +105,10 @@ fn main_loop(
             let action = match wake {
                 Ok(Wake::Action(action)) => action,
                 Ok(Wake::End) => return end(state, worker, pool, screen),
+                Ok(Wake::Continued) => {
+                    screen.again()?;
+                    break;
+                }
                 Err(RecvTimeoutError::Timeout) => break,
                 Err(RecvTimeoutError::Disconnected) => return Ok(()),
             };
@@ -186,12 +192,18 @@ fn listen(to_main: &Sender<Wake>) {
 }
 
 fn watch_signals(to_main: &Sender<Wake>) -> Result<()> {
-    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
-    let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT])?;
+    use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGTERM};
+    let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT, SIGCONT])?;
     let to_main = to_main.clone();
     std::thread::spawn(move || {
-        if signals.forever().next().is_some() {
-            let _ = to_main.send(Wake::End);
+        for signal in signals.forever() {
+            let wake = match signal {
+                SIGCONT => Wake::Continued,
+                _ => Wake::End,
+            };
+            if to_main.send(wake).is_err() {
+                break;
+            }
         }
     });
     Ok(())
@@ -225,6 +237,13 @@ impl RawScreen {
     fn suspend(&mut self) -> Result<()> {
         restore();
         signal_hook::low_level::raise(signal_hook::consts::SIGTSTP)?;
+        self.again()
+    }
+
+    /// Takes the terminal over once more and draws everything.
+    fn again(&mut self) -> Result<()> {
+        // Whoever had the terminal meanwhile may have switched the mode without this program.
+        disable_raw_mode()?;
         enable_raw_mode()?;
         take_over()?;
         // A new one knows nothing of the old screen and so draws every cell; clearing the

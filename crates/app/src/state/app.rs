@@ -158,17 +158,28 @@ impl State {
         (self.now.unsigned_abs() << 20) + self.groups
     }
 
+    /// Says something at the bottom; trouble that nobody has seen yet stays.
     pub fn say(&mut self, text: impl Into<String>) {
+        if self.message.is_trouble && !self.message.seen {
+            return;
+        }
         self.message = Message {
             text: text.into(),
-            is_trouble: false,
+            ..Message::default()
         };
     }
 
+    /// Says what went wrong; behind other trouble that nobody has seen yet.
     pub fn complain(&mut self, text: impl Into<String>) {
+        let mut text = text.into();
+        let unseen = &self.message;
+        if unseen.is_trouble && !unseen.seen && !unseen.text.contains(&text) {
+            text = format!("{} · {text}", unseen.text);
+        }
         self.message = Message {
-            text: text.into(),
+            text,
             is_trouble: true,
+            seen: false,
         };
     }
 

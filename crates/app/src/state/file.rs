@@ -51,6 +51,11 @@ pub struct Shown {
 }
 
 impl OpenFile {
+    /// Whether a search is being typed.
+    pub fn is_prompting(&self) -> bool {
+        matches!(&self.view.mode, Mode::Edit(editing) if editing.prompt.is_some())
+    }
+
     pub fn new(opened: OpenedFile) -> Self {
         let mut file = OpenFile {
             opened,

@@ -38,6 +38,8 @@ pub enum Overlay {
 pub struct Message {
     pub text: String,
     pub is_trouble: bool,
+    /// Whether a person has done anything since it came.
+    pub seen: bool,
 }
 
 #[derive(Clone, Debug, Default)]

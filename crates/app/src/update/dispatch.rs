@@ -35,6 +35,11 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
 }
 
 fn apply(state: &mut State, action: Action) -> Vec<Effect> {
+    // Whoever presses a key has had the message before their eyes.
+    state.message.seen |= matches!(
+        action,
+        Action::Key(_) | Action::Mouse(_) | Action::Command(_)
+    );
     match action {
         Action::Key(key) if key.kind != KeyEventKind::Release => on_key(state, key),
         Action::Key(_) => Vec::new(),
@@ -159,8 +164,12 @@ pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
         }
         Command::Quit => leaving::quit(state),
         Command::Suspend => vec![Effect::Suspend],
+        Command::ShowMessage => {
+            overlay::show_message(state);
+            Vec::new()
+        }
         Command::Reload => {
-            state.say("reading everything anew …");
+            state.say(results::READING);
             vec![Effect::ReadSituation]
         }
         _ if keymap::is_typing(state.context()) => editing::run(state, command),

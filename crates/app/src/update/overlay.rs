@@ -8,6 +8,19 @@ use crate::update::{accord, rulings};
 use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
+/// Shows the message in full.
+pub(crate) fn show_message(state: &mut State) {
+    if state.message.text.is_empty() {
+        state.say("there is no message");
+        return;
+    }
+    state.overlay = Some(Overlay::Output {
+        title: "the message in full".to_owned(),
+        lines: state.message.text.split(" · ").map(str::to_owned).collect(),
+        top: 0,
+    });
+}
+
 pub(crate) fn open(state: &mut State, command: Command) {
     state.overlay = Some(match command {
         Command::Ask => Overlay::Ask {

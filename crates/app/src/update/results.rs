@@ -206,11 +206,17 @@ fn proved(state: &mut State, result: Result<armistice_git::Proof, String>) {
     }
 }
 
+/// What is said until everything is read anew.
+pub(crate) const READING: &str = "reading everything anew …";
+
 fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect> {
     match result {
         Ok(situation) => {
             let idle = situation.is_idle();
             state.situate(situation);
+            if state.message.text == READING {
+                state.say("read anew");
+            }
             let waits = |f: &FileState| matches!(f.load, FileLoad::Waiting);
             let files = state.ids().filter(|(_, f)| waits(f));
             let mut effects = loads(files.map(|(at, _)| at).collect());

@@ -150,3 +150,36 @@ fn the_demo_opens_by_one_command() {
     t.keys("q").wait("remove it when you like");
     assert!(into.join(".git/rebase-merge").exists());
 }
+
+#[test]
+fn whoever_stops_the_program_from_outside_finds_the_screen_again() {
+    let repo = conflict();
+    let t = Tmux::start(&repo.top, (100, 30), "", &[]);
+    t.wait("1 open");
+    let pid = t.pid();
+    t.signal("-STOP");
+    // Another program has the terminal meanwhile, in the mode of a shell.
+    let tty = std::process::Command::new("ps")
+        .args(["-o", "tty=", "-p", &pid])
+        .output()
+        .unwrap();
+    let tty = format!("/dev/{}", String::from_utf8_lossy(&tty.stdout).trim());
+    let sane = std::process::Command::new("stty")
+        .args(["-F", &tty, "sane"])
+        .status()
+        .unwrap();
+    assert!(sane.success());
+    fs::write(&tty, "\x1b[2J\x1b[Hscribbled over everything").unwrap();
+    t.wait("scribbled over everything");
+    t.signal("-CONT");
+    t.wait_until("the screen again", |s| {
+        s.contains("1 open") && !s.contains("scribbled")
+    });
+    t.keys("Enter o").wait("0 open · 1 settled");
+    assert!(
+        !t.screen().contains("^["),
+        "keys are read raw: {}",
+        t.screen()
+    );
+    t.keys("q").wait("EXIT 0");
+}

@@ -15,4 +15,5 @@ pub mod picking;
 pub mod results;
 pub mod rulings;
 pub mod settling;
+pub mod taking;
 pub mod windows;

@@ -45,4 +45,5 @@ pub use store::written::Records;
 pub use worktree::guard::Overwrite;
 pub use worktree::mend::{Mended, mend};
 pub use worktree::take_back::take_back;
+pub use worktree::taken::{differs_on_disk, what_stands_there};
 pub use worktree::write::{Outcome, WriteRequest, Written, settle_outcome, write_all};

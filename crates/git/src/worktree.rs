@@ -6,4 +6,5 @@ pub(crate) mod mend;
 pub(crate) mod parallel;
 pub(crate) mod staging;
 pub(crate) mod take_back;
+pub(crate) mod taken;
 pub(crate) mod write;

@@ -4,8 +4,8 @@
 
 use crate::case::propose::propose_in_parallel;
 use armistice_core::{
-    AutoSettle, Counts, Draft, Encoding, Event, Options, Plan, Refused, RegionId, Resolution,
-    RuleContext, Ruling, Session, Side, Step, describe, plan,
+    AutoSettle, Counts, Draft, Encoding, Entry, Event, Options, Plan, Refused, RegionId,
+    Resolution, RuleContext, Ruling, Session, Side, Step, describe, plan,
 };
 use armistice_git::{Loaded, Seen};
 use std::collections::BTreeMap;
@@ -26,6 +26,8 @@ pub struct OpenedFile {
     pub reindented: BTreeMap<RegionId, Vec<(Side, Resolution)>>,
     /// Whether what we staged is no longer what the draft says.
     pub outdated: bool,
+    /// The step that made the draft out of what stood in the working file when it was last seen.
+    pub taken: Option<usize>,
     /// What a person should know about how it was opened.
     pub note: Option<String>,
     /// Text of an edit that was cut short.
@@ -85,12 +87,19 @@ impl OpenedFile {
             rulings: rulings.into_iter().collect(),
             revision: 0,
             outdated: false,
+            taken: None,
             session,
             encoding: Encoding::detect(sample.bytes()),
             seen: loaded.seen.clone(),
             note,
             unsaved_edit: None,
         }
+    }
+
+    /// Whether the draft stands on what stood in the working file when it was last seen.
+    pub fn is_taken(&self) -> bool {
+        self.taken
+            .is_some_and(|step| self.session.steps().len() > step)
     }
 
     pub fn session(&self) -> &Session {
@@ -171,10 +180,15 @@ impl OpenedFile {
     }
 
     /// The draft if one more conflict were settled so.
-    pub fn draft_with(&self, entry: armistice_core::Entry) -> Draft {
+    pub fn draft_with(&self, entry: Entry) -> Draft {
+        self.draft_after(vec![entry])
+    }
+
+    /// The draft as some decisions would leave it.
+    pub fn draft_after(&self, entries: Vec<Entry>) -> Draft {
         let mut session = self.session.clone();
         // A choice offered for this very file fits it; the draft as it is stands in otherwise.
-        let _ = session.apply(&Event::Do(Step::new("", vec![entry])));
+        let _ = session.apply(&Event::Do(Step::new("", entries)));
         session.draft().clone()
     }
 }

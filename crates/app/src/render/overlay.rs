@@ -57,8 +57,8 @@ impl Canvas<'_> {
 
     fn question(&mut self, question: &Question) {
         let theme = *self.theme;
-        let (area, yes, no) = question_areas(self.screen, question);
-        let inner = self.panel(area, &visible(&question.title));
+        let areas = question_areas(self.screen, question);
+        let inner = self.panel(areas.all, &visible(&question.title));
         let mut y = 1;
         for line in &question.lines {
             for part in wrap(&visible(line), inner.width as usize) {
@@ -66,12 +66,18 @@ impl Canvas<'_> {
                 y += 1;
             }
         }
-        self.pen(yes, 0)
+        self.pen(areas.yes, 0)
             .write("enter ", theme.bold())
             .write(&question.yes, theme.text());
-        self.pen(no, 0)
+        self.pen(areas.no, 0)
             .write("esc ", theme.bold())
             .write("do nothing", theme.text());
+        if let Some((area, other)) = areas.other.zip(question.other.as_ref()) {
+            self.pen(area, 0)
+                .write(other.key, theme.bold())
+                .write(" ", theme.text())
+                .write(other.label, theme.text());
+        }
     }
 
     fn output_box(&mut self, title: &str, lines: &[String], top: usize) {

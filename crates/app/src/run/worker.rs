@@ -6,10 +6,11 @@ use crate::case::propose::{RuleSettings, propose_in_parallel, propose_like};
 use crate::case::service::CaseService;
 use crate::state::action::WorkResult;
 use crate::state::app::State;
-use crate::state::effect::{Effect, Tally, Trouble, Wrote};
+use crate::state::effect::{Effect, FileId, Tally, Trouble, Wrote};
 use armistice_core::PerSide;
 use armistice_git::{
-    Cancel, Case, Error, Overwrite, Repository, Situation, Written, log, result_against,
+    Cancel, Case, Error, Overwrite, Repository, Seen, Situation, Written, differs_on_disk, log,
+    result_against, what_stands_there,
 };
 use std::sync::Mutex;
 
@@ -88,6 +89,20 @@ impl Worker {
                 let result = self.service.record(&case, &recording.events());
                 let result = result.map_err(|e| e.to_string());
                 Some(WorkResult::Recorded(at, recording, result))
+            }
+            (Effect::Compare(files), _) => {
+                let differs = |((at, seen), case): (&(FileId, Seen), &Case)| {
+                    differs_on_disk(self.repo(), case, seen).then_some(*at)
+                };
+                let differ = files.iter().zip(&cases).filter_map(differs).collect();
+                Some(WorkResult::Compared(differ))
+            }
+            (Effect::ReadWorkFile(at), Some(case)) => {
+                let read = what_stands_there(self.repo(), &case);
+                Some(WorkResult::WorkFileRead(
+                    at,
+                    read.map_err(|e| e.to_string()),
+                ))
             }
             (Effect::Audit(drafts), _) => {
                 let pairs: Vec<_> = cases.iter().zip(drafts.iter().map(|(_, d)| d)).collect();

@@ -5,7 +5,7 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
 use crate::state::effect::{FileId, Rulings, Tally, Trouble, Wrote};
 use armistice_core::{PerSide, RegionId, Report, Ruling};
-use armistice_git::{After, Ending, LogLine, Proof, Situation};
+use armistice_git::{After, Ending, LogLine, Proof, Seen, Situation};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 /// Something that happened.
@@ -28,6 +28,10 @@ pub enum WorkResult {
     Loaded(Vec<(FileId, CaseLoad)>),
     /// What was recorded, or was not: why.
     Recorded(FileId, Recording, Result<(), String>),
+    /// What stands in the work tree, as it would be stored.
+    WorkFileRead(FileId, Result<(Seen, Vec<u8>), String>),
+    /// Files that differ on disk from what was read.
+    Compared(Vec<FileId>),
     Ruled(Vec<(FileId, Vec<(RegionId, Ruling)>)>),
     Likes(Rulings),
     Audited(Vec<(FileId, Report)>),

@@ -71,6 +71,10 @@ pub enum Effect {
         file: FileId,
         markers: Vec<u8>,
     },
+    /// Read the working file of a case, to take its lines into the draft.
+    ReadWorkFile(FileId),
+    /// Look which working files are not what they were when they were read.
+    Compare(Vec<(FileId, Seen)>),
     ReadSituation,
     Prove,
     /// Conclude, skip or back out.
@@ -102,9 +106,11 @@ impl Effect {
             | Effect::Finish(at, _)
             | Effect::SaveUnsavedEdit(at, _)
             | Effect::DropUnsavedEdit(at)
+            | Effect::ReadWorkFile(at)
             | Effect::SettleWhole { file: at, .. }
             | Effect::TakeBack { file: at, .. } => vec![*at],
             Effect::Propose(plans) => plans.iter().map(|(at, _)| *at).collect(),
+            Effect::Compare(files) => files.iter().map(|(at, _)| *at).collect(),
             Effect::Audit(drafts) => drafts.iter().map(|(at, _)| *at).collect(),
             _ => Vec::new(),
         }

@@ -12,6 +12,26 @@ pub struct Question {
     pub effects: Vec<Effect>,
     /// What it settles, if it is about that.
     pub rulings: Rulings,
+    /// Something else that may be done instead.
+    pub other: Option<Other>,
+}
+
+/// How a question is answered.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Answer {
+    Yes,
+    No,
+    /// By what may be done instead.
+    Other,
+}
+
+/// Another answer than yes or no.
+#[derive(Clone, Debug)]
+pub struct Other {
+    pub key: &'static str,
+    /// What it does, in a few words.
+    pub label: &'static str,
+    pub effect: Effect,
 }
 
 /// Something in front of the screen.
@@ -24,7 +44,7 @@ pub enum Overlay {
         typed: String,
         chosen: usize,
     },
-    Question(Question),
+    Question(Box<Question>),
     /// What git and its hooks said when they refused.
     Output {
         title: String,

@@ -167,13 +167,14 @@ pub(crate) fn start(state: &mut State, effect: Effect) -> Vec<Effect> {
 }
 
 fn ask(state: &mut State, title: &str, lines: Vec<String>, yes: &str, effect: Effect) {
-    state.overlay = Some(Overlay::Question(Question {
+    state.overlay = Some(Overlay::Question(Box::new(Question {
         title: title.to_owned(),
         lines,
         yes: yes.to_owned(),
         effects: vec![effect],
         rulings: Vec::new(),
-    }));
+        other: None,
+    })));
 }
 
 fn what_is_discarded(state: &State) -> Vec<String> {

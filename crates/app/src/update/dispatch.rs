@@ -129,7 +129,7 @@ fn on_mouse(state: &mut State, mouse: MouseEvent) -> Vec<Effect> {
 fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
     match hit {
         Hit::Command(command) if state.overlay.is_none() => run(state, command),
-        Hit::Answer(yes) => overlay::answer(state, yes),
+        Hit::Answer(answer) => overlay::answer(state, answer),
         Hit::DocketRow(row) if state.overlay.is_none() => docket::click(state, row),
         Hit::ProofRow(row) if state.overlay.is_none() => {
             let again = state.proof.list.chosen == row;

@@ -89,13 +89,14 @@ fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect>
         seen,
         overwrite: Overwrite::No,
     };
-    state.overlay = Some(Overlay::Question(Question {
+    state.overlay = Some(Overlay::Question(Box::new(Question {
         title,
         lines,
         yes: outcome_words(outcome).to_owned(),
         effects: vec![effect],
         rulings: Vec::new(),
-    }));
+        other: None,
+    })));
     Vec::new()
 }
 

@@ -92,7 +92,11 @@ pub(crate) fn finish(state: &mut State, at: FileId) -> Vec<Effect> {
         state.say(text);
         return Vec::new();
     }
-    let finish = Finish::new(&file.case, &open.opened, Overwrite::No);
+    let overwrite = match open.opened.is_taken() {
+        true => Overwrite::AsRead,
+        false => Overwrite::No,
+    };
+    let finish = Finish::new(&file.case, &open.opened, overwrite);
     let mut effects = Vec::new();
     // What rules settled is what is written: from now on the journal says so.
     let open = state[at].open_mut();

@@ -3,7 +3,7 @@
 use crate::base::commands::Command;
 use crate::state::app::State;
 use crate::state::effect::Effect;
-use crate::state::overlay::Overlay;
+use crate::state::overlay::{Answer, Overlay};
 use crate::update::{accord, rulings};
 use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
@@ -42,10 +42,15 @@ pub(crate) enum Pressed {
 pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
     match &mut state.overlay {
         Some(Overlay::Ask { .. }) => return ask_key(state, key, name),
-        Some(Overlay::Question(_)) => {
+        Some(Overlay::Question(question)) => {
+            let is_other = question
+                .other
+                .as_ref()
+                .is_some_and(|other| other.key == name);
             return Pressed::Done(match name {
-                "enter" | "y" => answer(state, true),
-                "esc" | "n" | "q" => answer(state, false),
+                "enter" | "y" => answer(state, Answer::Yes),
+                "esc" | "n" | "q" => answer(state, Answer::No),
+                _ if is_other => answer(state, Answer::Other),
                 _ => Vec::new(),
             });
         }
@@ -61,13 +66,23 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
     Pressed::Done(Vec::new())
 }
 
-pub(crate) fn answer(state: &mut State, yes: bool) -> Vec<Effect> {
+pub(crate) fn answer(state: &mut State, answer: Answer) -> Vec<Effect> {
     let Some(Overlay::Question(question)) = state.overlay.take() else {
         return Vec::new();
     };
-    if !yes {
-        state.say("nothing was done");
-        return Vec::new();
+    match answer {
+        Answer::Yes => {}
+        Answer::No => {
+            state.say("nothing was done");
+            return Vec::new();
+        }
+        Answer::Other => {
+            return question
+                .other
+                .map(|other| other.effect)
+                .into_iter()
+                .collect();
+        }
     }
     if !question.rulings.is_empty() {
         return rulings::settle_all(state, question.rulings);

@@ -8,10 +8,10 @@ use crate::state::action::WorkResult;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, Wrote};
 use crate::state::file::{FileLoad, FileState, Mode};
-use crate::state::overlay::{Overlay, Question};
+use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
-use crate::update::rulings;
+use crate::update::{rulings, taking};
 use armistice_git::{After, Ending, IndexState, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
@@ -27,6 +27,8 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             }
         }
         WorkResult::Recorded(at, recording, result) => recorded(state, at, &recording, result),
+        WorkResult::WorkFileRead(at, read) => return taking::take(state, at, read),
+        WorkResult::Compared(differ) => taking::tell(state, &differ),
         WorkResult::Ruled(all) => return rulings::ruled(state, all),
         WorkResult::Audited(reports) => {
             state.proof.reports = reports;
@@ -136,7 +138,7 @@ fn set_seen(load: &mut FileLoad, wrote: &Wrote) {
 
 fn ask_read_only(state: &mut State, path: &str, again: Effect) {
     state.complain(format!("{path} is read-only; nothing was written"));
-    state.overlay = Some(Overlay::Question(Question {
+    state.overlay = Some(Overlay::Question(Box::new(Question {
         title: format!("{path} is read-only"),
         lines: vec![
             "Somebody took from it the right to be written.".to_owned(),
@@ -146,14 +148,15 @@ fn ask_read_only(state: &mut State, path: &str, again: Effect) {
         yes: "write it all the same".to_owned(),
         effects: vec![again],
         rulings: Vec::new(),
-    }));
+        other: None,
+    })));
 }
 
 fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
     state.complain(format!(
         "{path} was changed outside of Armistice; nothing was written"
     ));
-    state.overlay = Some(Overlay::Question(Question {
+    state.overlay = Some(Overlay::Question(Box::new(Question {
         title: format!("{path} was changed outside of Armistice"),
         lines: vec![
             "It is not what git left there when it stopped, nor what was read here.".to_owned(),
@@ -161,9 +164,18 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
                 .to_owned(),
         ],
         yes: "copy it aside and write".to_owned(),
-        effects: vec![again],
         rulings: Vec::new(),
-    }));
+        other: again
+            .files()
+            .first()
+            .filter(|at| state[**at].open().is_some())
+            .map(|at| Other {
+                key: "t",
+                label: "take what stands there into the draft, by whose lines they are",
+                effect: Effect::ReadWorkFile(*at),
+            }),
+        effects: vec![again],
+    })));
 }
 
 fn took_back(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<Effect> {
@@ -214,13 +226,17 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
         Ok(situation) => {
             let idle = situation.is_idle();
             state.situate(situation);
-            if state.message.text == READING {
+            let asked = state.message.text == READING;
+            if asked {
                 state.say("read anew");
             }
             let waits = |f: &FileState| matches!(f.load, FileLoad::Waiting);
             let files = state.ids().filter(|(_, f)| waits(f));
             let mut effects = loads(files.map(|(at, _)| at).collect());
             effects.extend([Effect::Prove, Effect::Measure]);
+            if asked {
+                effects.push(taking::compare(state));
+            }
             if idle {
                 effects.push(Effect::ReadLog);
             }

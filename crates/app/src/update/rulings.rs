@@ -87,13 +87,14 @@ fn ask(state: &mut State, title: String, yes: String, rulings: Rulings) -> Vec<E
         lines.push(format!("and {} more", rulings.len() - LISTED_CONFLICTS));
     }
     lines.push("u takes all of them back at once.".to_owned());
-    state.overlay = Some(Overlay::Question(Question {
+    state.overlay = Some(Overlay::Question(Box::new(Question {
         title,
         lines,
         yes,
         effects: Vec::new(),
         rulings,
-    }));
+        other: None,
+    })));
     Vec::new()
 }
 

@@ -5,6 +5,7 @@ use crate::base::editor::Editor;
 use crate::base::safe_text::byte_at;
 use crate::state::app::State;
 use crate::state::file::Mode;
+use crate::state::overlay::Answer;
 use crate::state::overlay::Overlay;
 use crate::view::areas::Screen;
 use crate::view::bars::{key_bar, rail_tabs};
@@ -32,7 +33,7 @@ pub enum Hit {
         byte: usize,
     },
     /// Yes or no to a question.
-    Answer(bool),
+    Answer(Answer),
 }
 
 impl Screen<'_> {
@@ -70,11 +71,14 @@ impl Screen<'_> {
         let Overlay::Question(question) = overlay else {
             return None;
         };
-        let (_, yes, no) = question_areas(self, question);
-        match () {
-            () if yes.contains(at) => Some(Hit::Answer(true)),
-            () if no.contains(at) => Some(Hit::Answer(false)),
-            () => None,
+        let areas = question_areas(self, question);
+        if areas.yes.contains(at) {
+            Some(Hit::Answer(Answer::Yes))
+        } else if areas.no.contains(at) {
+            Some(Hit::Answer(Answer::No))
+        } else {
+            let other = areas.other.is_some_and(|area| area.contains(at));
+            other.then_some(Hit::Answer(Answer::Other))
         }
     }
 

@@ -1,19 +1,34 @@
 //! Where a question and its answers are.
 
 use crate::base::safe_text::wrap;
-use crate::state::overlay::Question;
+use crate::state::overlay::{Other, Question};
 use crate::view::areas::Screen;
 use ratatui::layout::Rect;
 
-/// The box of a question, and where its two answers are.
-pub fn question_areas(screen: &Screen<'_>, question: &Question) -> (Rect, Rect, Rect) {
+/// The box of a question, and where its answers are.
+pub struct QuestionAreas {
+    pub all: Rect,
+    pub yes: Rect,
+    pub other: Option<Rect>,
+    pub no: Rect,
+}
+
+pub fn question_areas(screen: &Screen<'_>, question: &Question) -> QuestionAreas {
     let width = 76;
     let inner = screen.middle(width, 99).width.saturating_sub(4) as usize;
     let lines: usize = question.lines.iter().map(|l| wrap(l, inner).len()).sum();
-    let area = screen.middle(width, lines as u16 + 6);
-    let y = area.y + area.height.saturating_sub(2);
+    let more = u16::from(question.other.is_some());
+    let all = screen.middle(width, lines as u16 + 6 + more);
+    let y = all.y + all.height.saturating_sub(2);
     let yes_width = (question.yes.chars().count() + 6) as u16;
-    let yes = Rect::new(area.x + 2, y, yes_width, 1);
-    let no = Rect::new(area.x + 4 + yes_width, y, 14, 1);
-    (area, yes, no)
+    let row = |other: &Other| {
+        let width = (other.label.chars().count() + other.key.len() + 1) as u16;
+        Rect::new(all.x + 2, y, width, 1)
+    };
+    QuestionAreas {
+        yes: Rect::new(all.x + 2, y.saturating_sub(more), yes_width, 1),
+        no: Rect::new(all.x + 4 + yes_width, y.saturating_sub(more), 14, 1),
+        other: question.other.as_ref().map(row),
+        all,
+    }
 }

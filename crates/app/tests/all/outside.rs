@@ -1,6 +1,9 @@
 //! The repository changed by another window between two keys: nothing is done on an old picture.
 
 use crate::kit::{Desk, Repo, THEIRS, assert_concluded, merged};
+use armistice::state::action::{Action, WorkResult};
+use armistice_core::{RegionState, Resolution, Version};
+use armistice_git::Seen;
 
 /// A desk at Accord, the only file written and staged, as another window finds it.
 fn ready() -> (Repo, Desk) {
@@ -144,4 +147,115 @@ fn a_conflict_settled_and_staged_by_hand_outside_is_not_written_over() {
         desk.message()
     );
     assert_eq!(repo.read("a.txt"), THEIRS);
+}
+
+/// Settles what is open by ours, wherever the cursor is.
+fn all_ours(desk: &mut Desk) -> &mut Desk {
+    while desk.state.totals().0.open > 0 {
+        desk.press("n o");
+    }
+    desk
+}
+
+#[test]
+fn what_stands_on_disk_can_be_taken_into_the_draft_by_whose_lines_they_are() {
+    let base = "one\na\nb\nc\ntwo\nd\ne\nf\nthree\n";
+    let side = |name: &str| {
+        base.replace("one", &format!("one {name}"))
+            .replace("two", &format!("two {name}"))
+            .replace("three", &format!("three {name}"))
+    };
+    let repo = Repo::conflict("a.txt", base, &side("ours"), &side("theirs"));
+    let mut desk = repo.desk();
+    desk.open("a.txt");
+    // Settled in another window: by ours, by theirs, by hand; and a line of its own.
+    let outside = base
+        .replace("one", "one ours")
+        .replace("two", "two theirs")
+        .replace("three", "three by hand\nmore");
+    repo.write("a.txt", &outside);
+    desk.press("ctrl-r");
+    assert!(
+        desk.message()
+            .contains("1 file is not on disk what was read: a.txt"),
+        "{}",
+        desk.message()
+    );
+    all_ours(&mut desk).press("w");
+    assert!(
+        desk.shows()
+            .contains("t take what stands there into the draft"),
+        "{}",
+        desk.shows()
+    );
+    assert_eq!(repo.read("a.txt"), outside);
+    desk.press("esc u u u");
+    assert_eq!(desk.state.totals().0.open, 3);
+    all_ours(&mut desk).press("w t");
+    let file = desk.state.open_file().unwrap();
+    assert_eq!(String::from_utf8(file.draft().bytes()).unwrap(), outside);
+    desk.press("u");
+    assert_eq!(
+        desk.state.totals().0.open,
+        0,
+        "its own decisions are back: {}",
+        desk.message()
+    );
+    desk.press("u u u");
+    all_ours(&mut desk).press("w t w");
+    assert!(
+        desk.message().contains("wrote and staged"),
+        "{}",
+        desk.message()
+    );
+    assert_eq!(repo.git(&["show", ":a.txt"]), outside);
+    assert_eq!(repo.read("a.txt"), outside);
+}
+
+#[test]
+fn open_conflicts_are_settled_by_the_side_whose_lines_stand_there() {
+    let base = "one\na\nb\nc\ntwo\n";
+    let side = |name: &str| {
+        base.replace("one", &format!("one {name}"))
+            .replace("two", &format!("two {name}"))
+    };
+    let repo = Repo::conflict("a.txt", base, &side("ours"), &side("theirs"));
+    let mut desk = repo.desk();
+    desk.open("a.txt");
+    let outside = base.replace("one", "one ours").replace("two", "two theirs");
+    repo.write("a.txt", &outside);
+    let at = desk.state.file;
+    desk.act(Action::Done(
+        desk.state.generation,
+        Box::new(WorkResult::WorkFileRead(
+            at,
+            Ok((Seen::Missing, outside.clone().into_bytes())),
+        )),
+    ));
+    let file = desk.state.open_file().unwrap();
+    let standing: Vec<_> = file
+        .plan()
+        .conflicts()
+        .iter()
+        .map(|id| file.draft().standing(*id).clone())
+        .collect();
+    assert_eq!(
+        standing,
+        [Version::Ours, Version::Theirs].map(|v| RegionState::Settled(Resolution::Take(v)))
+    );
+    assert_eq!(String::from_utf8(file.draft().bytes()).unwrap(), outside);
+    // Markers are no answer.
+    let marked = "<<<<<<< a\n1\n=======\n2\n>>>>>>> b\n";
+    desk.act(Action::Done(
+        desk.state.generation,
+        Box::new(WorkResult::WorkFileRead(
+            at,
+            Ok((Seen::Missing, marked.into())),
+        )),
+    ));
+    assert!(
+        desk.message().contains("still holds conflict markers"),
+        "{}",
+        desk.message()
+    );
 }

@@ -17,6 +17,8 @@ use std::collections::{HashMap, HashSet};
 pub enum Overwrite {
     /// No: refuse if it is not what was read or what git left.
     No,
+    /// If it is what was read: a person has taken it into account, whoever wrote it.
+    AsRead,
     /// Yes, by decision of a person; a copy is kept. Read-only files as well.
     Yes,
 }
@@ -55,14 +57,18 @@ pub(crate) fn guard_all(
     let unchanged: HashSet<&RepoPath> = (asked.iter().zip(as_left))
         .filter_map(|((case, _), as_left)| as_left.then_some(&case.path))
         .collect();
-    let verdicts = files
-        .iter()
-        .map(|(case, _, overwrite)| *overwrite == Overwrite::Yes || unchanged.contains(&case.path));
-    let verdicts: Vec<bool> = verdicts.collect();
+    let verdict = |((case, seen, overwrite), now): (&Guarded<'_>, &Result<WorkFile, _>)| match (
+        overwrite, now,
+    ) {
+        (Overwrite::Yes, _) => true,
+        (Overwrite::AsRead, Ok(now)) => now.seen == **seen,
+        _ => unchanged.contains(&case.path),
+    };
+    let verdicts: Vec<bool> = files.iter().zip(&now).map(verdict).collect();
     let decide = |((case, _, overwrite), (now, allowed)): (&Guarded<'_>, (_, bool))| {
         let now: WorkFile = now?;
         match allowed {
-            true if *overwrite == Overwrite::No && is_read_only(&now.file) => {
+            true if *overwrite != Overwrite::Yes && is_read_only(&now.file) => {
                 Err(Error::ReadOnly {
                     path: case.path.clone(),
                 })

@@ -34,6 +34,9 @@ pub struct OpenedFile {
     pub unsaved_edit: Option<String>,
 }
 
+/// Label of the step that takes what stands in the working file into the draft.
+pub(crate) const TAKEN: &str = "took what stood in the work tree";
+
 /// What is to be recorded about a file.
 #[derive(Clone, Debug, Default)]
 pub struct Recording {
@@ -98,8 +101,8 @@ impl OpenedFile {
 
     /// Whether the draft stands on what stood in the working file when it was last seen.
     pub fn is_taken(&self) -> bool {
-        self.taken
-            .is_some_and(|step| self.session.steps().len() > step)
+        let step = self.taken.and_then(|step| self.session.steps().get(step));
+        step.is_some_and(|step| step.label == TAKEN)
     }
 
     pub fn session(&self) -> &Session {

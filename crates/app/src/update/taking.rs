@@ -1,6 +1,7 @@
 //! Taking what somebody else wrote into a working file over into the draft.
 
 use crate::base::safe_text::count;
+use crate::case::opened::TAKEN;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::{FileLoad, Mode, OpenFile};
@@ -79,11 +80,7 @@ pub(crate) fn take(
         return Vec::new();
     }
     state.say(format!("{path}: took what stands there · u takes it back"));
-    apply(
-        state,
-        at,
-        step("took what stood in the work tree".to_owned(), entries),
-    )
+    apply(state, at, step(TAKEN.to_owned(), entries))
 }
 
 /// The decisions that make the draft these bytes: open conflicts by whose lines stand there, the

@@ -65,7 +65,7 @@ impl Loose {
             prune(&all, &folder);
         }
         if let Some(folder) = path.parent() {
-            sweep(folder)?;
+            sweep(folder);
         }
         Ok(Loose {
             repo,

@@ -2,7 +2,7 @@
 //!
 //! `ARMISTICE_KILLS=1000 cargo test kills` kills more often.
 
-use crate::kit::{Repo, armistice, plain_environment};
+use crate::kit::{Repo, Tmux, armistice, plain_environment};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -158,5 +158,64 @@ fn settling_files_that_were_settled_before() {
         assert!(armistice(&repo.top, &theirs).status.success());
         // Put back into conflict by hand: there is an earlier record of each.
         repo.git(&[&["checkout", "-q", "-m", "--"], &FILES[..]].concat());
+    });
+}
+
+/// Kills the program in a terminal some milliseconds after a key.
+fn kill_after_a_key(key: &str, prepare: impl Fn(&Repo), bring: impl Fn(&Tmux)) {
+    let template = repo();
+    prepare(&template);
+    let left_by_git = |repo: &Repo| FILES.map(|f| (f, repo.read(f))).into_iter().collect();
+    let unmerged_text: BTreeMap<&str, String> = left_by_git(&repo());
+    for n in 0..kills().div_ceil(2) {
+        let repo = template.copy();
+        let t = Tmux::start(&repo.top, (100, 30), "", &[]);
+        t.wait("6 files");
+        bring(&t);
+        let pid = t.pid();
+        t.keys(key);
+        std::thread::sleep(Duration::from_millis(2) * n);
+        let killed = Command::new("kill").args(["-KILL", &pid]).status().unwrap();
+        assert!(killed.success());
+        t.wait("EXIT 137");
+        let opened = armistice(&repo.top, &["docket"]);
+        let at = format!("after a kill {} ms after {key}: {opened:?}", 2 * n);
+        assert!(opened.status.code().is_some_and(|code| code < 2), "{at}");
+        assert_whole(&repo, &unmerged_text, &at);
+    }
+}
+
+#[test]
+fn writing_a_file_on_the_screen() {
+    kill_after_a_key(
+        "w",
+        |_| {},
+        |t| {
+            t.wait("6 open");
+            t.keys("Enter t").wait("0 open · 1 settled");
+        },
+    );
+}
+
+#[test]
+fn taking_a_whole_file_on_the_screen() {
+    kill_after_a_key(
+        "Enter",
+        |_| {},
+        |t| {
+            t.wait("6 open");
+            t.keys("t").wait("take the whole file as theirs has it");
+        },
+    );
+}
+
+#[test]
+fn taking_a_finished_file_back_on_the_screen() {
+    let staged = |repo: &Repo| {
+        let all = [&["settle", "--by", "ours"], &FILES[..]].concat();
+        assert!(armistice(&repo.top, &all).status.success());
+    };
+    kill_after_a_key("u", staged, |t| {
+        t.wait("6 finished");
     });
 }

@@ -198,10 +198,10 @@ impl Store {
     }
 
     /// Removes temporary files that a crash left in the store.
-    pub(crate) fn sweep(&self) -> Result<(), Error> {
-        let folders = ["", "kept", "journal", "sketch", "concluded"];
-        let mut folders = folders.into_iter().map(|folder| self.root.join(folder));
-        folders.try_for_each(|folder| sweep(&folder))
+    pub(crate) fn sweep(&self) {
+        for folder in ["", "kept", "journal", "sketch", "concluded"] {
+            sweep(&self.root.join(folder));
+        }
     }
 
     /// What was written, as it is known now.

@@ -45,7 +45,7 @@ impl std::fmt::Display for Mended {
 /// If git or the disk refuses; the next opening tries again.
 pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
     let store = Store::new(repo.git_dir());
-    store.sweep()?;
+    store.sweep();
     let records = store.records();
     let mut begun = records.begun();
     begun.retain(|(_, _, begun)| !is_alive(&begun.owner));
@@ -72,7 +72,7 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
             None => store.forget_record(path),
         }
         if let Some(folder) = path.under(repo.work_tree()).parent() {
-            sweep(folder)?;
+            sweep(folder);
         }
     }
     Ok(mended)

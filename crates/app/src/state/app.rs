@@ -22,6 +22,8 @@ pub struct ProofState {
     /// What became of every line, by file.
     pub reports: Vec<(FileId, Report)>,
     pub running: bool,
+    /// Whether to check once more when the check that runs is done: what it looked at has changed.
+    pub again: bool,
     pub error: Option<String>,
     pub list: ListView,
 }
@@ -32,6 +34,8 @@ pub struct AccordState {
     pub editor: Editor,
     pub editing: bool,
     pub running: Option<Ending>,
+    /// Whether to conclude as soon as what is staged is checked.
+    pub waiting: bool,
     /// Whether closing was asked for while git was at work.
     pub leaving: bool,
     pub verdict: Option<Verdict>,
@@ -47,6 +51,7 @@ impl AccordState {
             editor: Editor::new(message, Vec::new()),
             editing: false,
             running: None,
+            waiting: false,
             leaving: false,
             verdict: None,
             log: Vec::new(),
@@ -148,7 +153,7 @@ impl State {
         self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
         self.file = self.file.min(FileId(self.files.len().saturating_sub(1)));
         // What was found before stays to be read until it is checked anew.
-        self.proof.running = true;
+        (self.proof.running, self.proof.again) = (false, false);
         self.situation = situation;
     }
 

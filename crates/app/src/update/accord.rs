@@ -12,11 +12,6 @@ use crate::update::moving::go_to_line;
 use crate::view::gate::gate;
 use armistice_git::{Ending, IndexState, Operation};
 
-pub(crate) fn prove(state: &mut State) -> Vec<Effect> {
-    state.proof.running = true;
-    vec![Effect::Prove]
-}
-
 pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
     let last = state
         .proof
@@ -90,6 +85,10 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Move(Motion::Up | Motion::PageUp) => {
             state.accord.top = state.accord.top.saturating_sub(1);
         }
+        Command::Back if state.accord.waiting => {
+            state.accord.waiting = false;
+            state.say("nothing is concluded");
+        }
         Command::Back => state.tab = Tab::Docket,
         _ => {}
     }
@@ -106,13 +105,14 @@ fn edit_message(state: &mut State) {
     }
 }
 
-fn conclude(state: &mut State) -> Vec<Effect> {
+pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
     if state.situation.operation == Operation::Loose {
         state.say("no operation is under way; commit when you like");
         return Vec::new();
     }
-    if state.proof.checked.is_none() && state.proof.error.is_none() {
-        state.say("what is staged is still being checked; c again in a moment");
+    if state.proof.running {
+        state.accord.waiting = true;
+        state.say("checking what is staged, then concluding …");
         return Vec::new();
     }
     let unfinished = state

@@ -28,8 +28,15 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
     let mut effects = apply(state, action);
     settle_views(state);
     // What is checked is accounted for too; both are work for others than the screen.
-    if effects.iter().any(|effect| matches!(effect, Effect::Prove)) {
+    let is_check = |effect: &Effect| matches!(effect, Effect::Prove);
+    if effects.iter().any(is_check) {
         effects.push(Effect::Audit(state.drafts()));
+        if state.proof.running {
+            // One after the other: of two at once the older might end last.
+            state.proof.again = true;
+            effects.retain(|effect| !is_check(effect));
+        }
+        state.proof.running = true;
     }
     effects
 }
@@ -62,6 +69,7 @@ fn apply(state: &mut State, action: Action) -> Vec<Effect> {
 pub fn start(state: &mut State) -> Vec<Effect> {
     let mut effects = loads(state.file_ids().collect());
     effects.push(Effect::Prove);
+    state.proof.running = true;
     effects.push(Effect::Measure);
     if state.situation.is_idle() {
         effects.push(Effect::ReadLog);
@@ -190,7 +198,7 @@ fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
     state.say("");
     state.accord.editing = false;
     match tab {
-        Tab::Proof => accord::prove(state),
+        Tab::Proof => vec![Effect::Prove],
         Tab::Accord => vec![Effect::Measure, Effect::Prove],
         _ => Vec::new(),
     }

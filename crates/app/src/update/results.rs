@@ -11,7 +11,7 @@ use crate::state::file::{FileLoad, FileState, Mode};
 use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
-use crate::update::{rulings, taking};
+use crate::update::{accord, rulings, taking};
 use armistice_git::{After, Ending, IndexState, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
@@ -40,7 +40,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::Forgot(Err(why)) => state.complain(why),
         WorkResult::Wrote(at, result) => return wrote(state, at, result),
         WorkResult::TookBack(at, result) => return took_back(state, at, result),
-        WorkResult::Proved(result) => proved(state, result),
+        WorkResult::Proved(result) => return proved(state, result),
         WorkResult::LogRead(Ok(log)) => state.accord.log = log,
         WorkResult::Measured(Ok(against)) => state.accord.against = Some(against),
         WorkResult::LogRead(Err(why)) => state.complain(why),
@@ -206,8 +206,11 @@ fn took_back(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> V
     }
 }
 
-fn proved(state: &mut State, result: Result<armistice_git::Proof, String>) {
+fn proved(state: &mut State, result: Result<armistice_git::Proof, String>) -> Vec<Effect> {
     state.proof.running = false;
+    if std::mem::take(&mut state.proof.again) {
+        return vec![Effect::Prove];
+    }
     match result {
         Ok(proof) => {
             state.proof.error = None;
@@ -215,6 +218,10 @@ fn proved(state: &mut State, result: Result<armistice_git::Proof, String>) {
             state.sum_up();
         }
         Err(why) => state.proof.error = Some(why),
+    }
+    match std::mem::take(&mut state.accord.waiting) {
+        true => accord::conclude(state),
+        false => Vec::new(),
     }
 }
 

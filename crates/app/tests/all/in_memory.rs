@@ -16,8 +16,8 @@ use armistice_core::{
     AutoSettle, Event, RegionState, Resolution, RuleContext, Source, Version, Versions,
 };
 use armistice_git::{
-    Case, Loaded, Mark, Mode as FileMode, Oid, Operation, Party, RepoPath, Seen, Situation, Stage,
-    Stages,
+    Case, IndexState, Loaded, Mark, Mode as FileMode, Oid, Operation, Party, Proof, RepoPath, Seen,
+    Situation, Stage, Stages,
 };
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use ratatui::layout::{Position, Rect};
@@ -337,6 +337,36 @@ mod the_geometry {
 
 mod an_update {
     use super::*;
+
+    #[test]
+    fn what_is_staged_is_checked_one_after_the_other_and_concluded_only_then() {
+        let mut state = in_quay((160, 47));
+        let is_check = |effects: &[Effect]| effects.iter().any(|e| matches!(e, Effect::Prove));
+        let is_end = |effects: &[Effect]| effects.iter().any(|e| matches!(e, Effect::End { .. }));
+        let proved = |state: &mut State, staged: &str| {
+            let proof = Proof {
+                staged: staged.to_owned(),
+                ..Proof::default()
+            };
+            let result = WorkResult::Proved(Ok(proof));
+            update(state, Action::Done(state.generation, Box::new(result)))
+        };
+        // The first check began with the program.
+        assert!(!is_check(&press(&mut state, "5")), "one runs already");
+        for file in &mut state.files {
+            file.case.standing = IndexState::Staged;
+        }
+        let effects = [press(&mut state, "6"), press(&mut state, "c")].concat();
+        assert!(!is_check(&effects) && !is_end(&effects), "{effects:?}");
+        assert!(state.message.text.starts_with("checking what is staged"));
+        // What it looked at may have changed since it began: it is checked once more.
+        assert!(is_check(&proved(&mut state, "old")));
+        let effects = proved(&mut state, "new");
+        let Some(Effect::End { staged, .. }) = effects.first() else {
+            panic!("{effects:?}");
+        };
+        assert_eq!(staged.as_deref(), Some("new"));
+    }
 
     #[test]
     fn records_a_decision_before_anything_else_happens() {

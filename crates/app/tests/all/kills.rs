@@ -32,6 +32,8 @@ fn repo() -> Repo {
         repo.write(file, &text);
     }
     repo.commit("ours");
+    // git's own housekeeping goes on in the background, with locks of its own.
+    repo.git(&["config", "maintenance.auto", "false"]);
     repo.try_git(&["merge", "-q", "side"]);
     repo
 }
@@ -218,4 +220,43 @@ fn taking_a_finished_file_back_on_the_screen() {
     kill_after_a_key("u", staged, |t| {
         t.wait("6 finished");
     });
+}
+
+#[test]
+fn concluding_a_merge() {
+    let template = repo();
+    let all = [&["settle", "--by", "ours"], &FILES[..]].concat();
+    assert!(armistice(&template.top, &all).status.success());
+    let started = Instant::now();
+    assert!(
+        start(&template.copy(), &["conclude"])
+            .wait()
+            .unwrap()
+            .success()
+    );
+    let whole = started.elapsed();
+    for n in 0..kills() {
+        let repo = template.copy();
+        let before = repo.git(&["rev-parse", "HEAD"]);
+        let mut child = start(&repo, &["conclude"]);
+        std::thread::sleep(whole * n / kills());
+        child.kill().unwrap();
+        child.wait().unwrap();
+        // git goes on without the program, and ends what it had begun or not.
+        let at = format!("after a kill at {n}/{}", kills());
+        let started = Instant::now();
+        while repo.path(".git/MERGE_HEAD").exists() && started.elapsed() < whole {
+            std::thread::sleep(Duration::from_millis(5));
+        }
+        if repo.path(".git/MERGE_HEAD").exists() {
+            assert_eq!(repo.git(&["rev-parse", "HEAD"]), before, "{at}");
+            let again = armistice(&repo.top, &["conclude"]);
+            assert!(again.status.success(), "{again:?} {at}");
+        }
+        let parents = repo.git(&["show", "-s", "--format=%p", "HEAD"]);
+        assert_eq!(parents.split_whitespace().count(), 2, "{at}");
+        assert_whole(&repo, &BTreeMap::new(), &at);
+        assert_eq!(repo.git(&["status", "--porcelain"]), "", "{at}");
+        assert!(armistice(&repo.top, &["docket"]).status.success(), "{at}");
+    }
 }

@@ -290,3 +290,37 @@ fn output_goes_through_links_and_to_files_alone() {
     assert_eq!(code, 2, "{said}");
     assert!(said.contains("a device or a pipe"), "{said}");
 }
+
+#[test]
+fn a_disk_that_fills_up_while_files_are_written_changes_nothing() {
+    let base: String = (0..400)
+        .map(|n| format!("line {n} of the berth, and some more words\n"))
+        .collect();
+    let side = |name: &str| base.replace("line 200 ", &format!("line 200 {name} "));
+    let repo = Repo::conflict("a.txt", &base, &side("ours"), &side("theirs"));
+    let before = repo.read("a.txt");
+    let program = env!("CARGO_BIN_EXE_armistice");
+    // Files may grow to so many KiB: nothing can be recorded, noted or made ready.
+    for limit in [0, 1, 4, 12] {
+        let limited =
+            format!("trap '' XFSZ; ulimit -S -f {limit}; exec '{program}' settle a.txt --by ours");
+        let done = std::process::Command::new("bash")
+            .args(["-c", &limited])
+            .current_dir(&repo.top)
+            .output()
+            .unwrap();
+        assert_eq!(done.status.code(), Some(2), "{limit}: {done:?}");
+        assert_eq!(repo.read("a.txt"), before, "{limit}");
+        assert_eq!(repo.unmerged().lines().count(), 3, "{limit}");
+        // Opened again, nothing is left of it.
+        assert_eq!(repo.output(&["docket"]).0, 1);
+        let names = fs::read_dir(&repo.top)
+            .unwrap()
+            .map(|f| f.unwrap().file_name());
+        let names: Vec<_> = names.filter(|name| name != ".git").collect();
+        assert_eq!(names, ["a.txt"], "{limit}");
+        assert!(!repo.path(".git/index.lock").exists(), "{limit}");
+    }
+    assert_eq!(repo.output(&["settle", "a.txt", "--by", "ours"]).0, 0);
+    assert_eq!(repo.read("a.txt"), side("ours"));
+}

@@ -214,13 +214,17 @@ impl<'a> Pipes<'a> {
     }
 }
 
-/// Reads what a pipe holds now, and lets go of it at its end; whether anything came.
+/// Reads what a pipe holds now, and lets go of it at its end; whether anything came, its end
+/// included: git is about to end as well then.
 fn drain(fd: &mut Option<OwnedFd>, bytes: &mut Vec<u8>) -> std::io::Result<bool> {
     let mut moved = false;
     let mut buffer = [0; 1 << 16];
     while let Some(pipe) = fd {
         match rustix::io::read(pipe, &mut buffer) {
-            Ok(0) => *fd = None,
+            Ok(0) => {
+                *fd = None;
+                moved = true;
+            }
             Ok(n) => {
                 bytes.extend_from_slice(&buffer[..n]);
                 moved = true;

@@ -260,3 +260,54 @@ fn concluding_a_merge() {
         assert!(armistice(&repo.top, &["docket"]).status.success(), "{at}");
     }
 }
+
+#[test]
+fn concluding_the_steps_of_a_rebase() {
+    let template = Repo::new();
+    template.git(&["config", "maintenance.auto", "false"]);
+    template.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    template.git(&["checkout", "-q", "side"]);
+    template.write("a.txt", "theirs again\n");
+    template.commit("theirs again");
+    template.try_git(&["rebase", "-q", "main"]);
+    let settle = ["settle", "--overwrite", "--by", "theirs", "a.txt"];
+    assert!(armistice(&template.top, &settle).status.success());
+    let is_under_way = |repo: &Repo| repo.path(".git/rebase-merge").exists();
+    let started = Instant::now();
+    start(&template.copy(), &["conclude"]).wait().unwrap();
+    let whole = started.elapsed();
+    for n in 0..kills() {
+        let repo = template.copy();
+        let mut child = start(&repo, &["conclude"]);
+        std::thread::sleep(whole * n / kills());
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let at = format!("after a kill at {n}/{}", kills());
+        // git goes on without the program; then the work goes on from wherever it stands.
+        std::thread::sleep(whole * 2);
+        wait_for_git(&repo);
+        for _ in 0..4 {
+            if !is_under_way(&repo) {
+                break;
+            }
+            if !repo.unmerged().is_empty() {
+                let settled = armistice(&repo.top, &settle);
+                assert!(settled.status.success(), "{settled:?} {at}");
+            }
+            let concluded = armistice(&repo.top, &["conclude"]);
+            assert!(concluded.status.code() < Some(2), "{concluded:?} {at}");
+        }
+        assert!(!is_under_way(&repo), "{at}");
+        assert_eq!(repo.read("a.txt"), "theirs again\n", "{at}");
+        let log = repo.git(&["log", "--format=%s", "main..side"]);
+        assert_eq!(log, "theirs again\ntheirs\n", "{at}");
+        assert_eq!(repo.git(&["status", "--porcelain"]), "", "{at}");
+        repo.git(&["fsck", "--strict"]);
+        let mut files = Vec::new();
+        walk(&repo.top, &mut files);
+        let left = files
+            .iter()
+            .filter(|f| f.to_string_lossy().contains(".armistice-"));
+        assert_eq!(left.count(), 0, "{at}");
+    }
+}

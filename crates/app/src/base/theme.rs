@@ -1,4 +1,4 @@
-//! Colours and marks by role. A colour always means a party of the merge, and nothing else.
+//! Colours and marks by role. Each party has a colour of its own, which nothing else is drawn in.
 
 use armistice_core::{Origin, Side, Version};
 use ratatui::style::{Color, Modifier, Style};

@@ -26,9 +26,9 @@ pub fn reindented_name(words: Side) -> &'static str {
 /// What is possible for a region, and how many lines each choice would give.
 ///
 /// Choices that would give the same lines as one before them are left out.
-pub fn choices(file: &OpenedFile, region: RegionId) -> Vec<Choice> {
-    let lines = file.plan().region(region);
-    if file.plan().conflict_of(region).is_none() {
+pub fn choices(file: &OpenedFile, id: RegionId) -> Vec<Choice> {
+    let region = file.plan().region(id);
+    if file.plan().conflict_of(id).is_none() {
         return Vec::new();
     }
     let all = [
@@ -40,7 +40,7 @@ pub fn choices(file: &OpenedFile, region: RegionId) -> Vec<Choice> {
         ("d", Resolution::Drop),
     ];
     let versions = file.plan().versions();
-    let text = |version| versions.get(version).slice(lines.lines(version));
+    let text = |version| versions.get(version).slice(region.lines(version));
     let (ours, theirs, base) = (
         text(Version::Ours),
         text(Version::Theirs),
@@ -57,22 +57,22 @@ pub fn choices(file: &OpenedFile, region: RegionId) -> Vec<Choice> {
     let plain = possible.map(|(key, resolution)| Choice {
         key,
         label: resolution.name().to_owned(),
-        lines: resolution.len(lines),
+        lines: resolution.len(region),
         resolution,
     });
-    let reindented = file.reindented.get(&region).into_iter().flatten();
+    let reindented = file.reindented.get(&id).into_iter().flatten();
     let reindented = reindented.map(|(words, resolution)| Choice {
         key: if *words == Side::Ours { "i" } else { "I" },
         label: reindented_name(*words).to_owned(),
-        lines: resolution.len(lines),
+        lines: resolution.len(region),
         resolution: resolution.clone(),
     });
-    let proposed = file.proposal(region).and_then(|ruling| {
+    let proposed = file.proposal(id).and_then(|ruling| {
         let resolution = ruling.resolution.clone()?;
         Some(Choice {
             key: PROPOSAL,
             label: rule_title(&ruling.rule).to_owned(),
-            lines: resolution.len(lines),
+            lines: resolution.len(region),
             resolution,
         })
     });

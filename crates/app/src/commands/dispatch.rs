@@ -2,8 +2,7 @@
 
 use crate::commands::cli::{Cli, Command, DemoKind};
 use crate::commands::exit::Exit;
-use crate::commands::output::raw;
-use crate::commands::output::{complain, say};
+use crate::commands::output::{complain, raw, say};
 use crate::commands::screens::screens;
 use crate::commands::{demo, loose, memory, merge, plain, setup};
 use anyhow::Result;

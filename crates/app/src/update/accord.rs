@@ -131,6 +131,9 @@ pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
             count(changed, "file")
         ));
     }
+    if let Some(why) = &state.proof.error {
+        risks.push(format!("What is staged could not be checked: {why}"));
+    }
     let effect = end(state, Ending::Conclude);
     if risks.is_empty() {
         return start(state, effect);
@@ -149,7 +152,8 @@ pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
 fn end(state: &State, ending: Ending) -> Effect {
     let concludes = ending == Ending::Conclude;
     let message = concludes.then(|| state.accord.editor.text());
-    let checked = state.proof.checked.as_ref().filter(|_| concludes);
+    let is_known = concludes && state.proof.error.is_none();
+    let checked = state.proof.checked.as_ref().filter(|_| is_known);
     Effect::End {
         ending,
         message: message.filter(|m| !m.trim().is_empty()),

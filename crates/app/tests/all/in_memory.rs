@@ -8,6 +8,7 @@ use armistice::state::action::{Action, WorkResult};
 use armistice::state::app::State;
 use armistice::state::effect::{Effect, FileId};
 use armistice::state::file::Mode;
+use armistice::state::overlay::Overlay;
 use armistice::update::dispatch::{start, update};
 use armistice::view::areas::Screen;
 use armistice::view::draft_rows::DraftRows;
@@ -366,6 +367,32 @@ mod an_update {
             panic!("{effects:?}");
         };
         assert_eq!(staged.as_deref(), Some("new"));
+    }
+
+    #[test]
+    fn what_could_not_be_checked_is_not_concluded_unasked() {
+        let mut state = in_quay((160, 47));
+        for file in &mut state.files {
+            file.case.standing = IndexState::Staged;
+        }
+        press(&mut state, "6");
+        press(&mut state, "c");
+        let failed = WorkResult::Proved(Err("the disk is gone".to_owned()));
+        let (generation, mut effects) = (state.generation, Vec::new());
+        for _ in 0..2 {
+            let failed = Box::new(failed.clone());
+            effects = update(&mut state, Action::Done(generation, failed));
+        }
+        assert!(effects.is_empty(), "{effects:?}");
+        let Some(Overlay::Question(question)) = &state.overlay else {
+            panic!("nothing was asked: {}", state.message.text);
+        };
+        assert!(
+            question
+                .lines
+                .iter()
+                .any(|line| line.ends_with("the disk is gone"))
+        );
     }
 
     #[test]

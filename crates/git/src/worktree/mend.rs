@@ -60,7 +60,10 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
     let entries = staged_entries(repo, &paths)?;
     let mut mended = Vec::new();
     for (path, record, begun) in &begun {
-        WorkFile::check_safe(repo.work_tree(), path)?;
+        if WorkFile::check_safe(repo.work_tree(), path).is_err() {
+            // Something else is in the way by now. The note stays until it is gone.
+            continue;
+        }
         match cases.iter().find(|case| case.path == *path) {
             Some(case) => {
                 let entry = entries.get(path);

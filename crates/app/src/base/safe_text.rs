@@ -1,7 +1,7 @@
 //! Text made safe for a terminal and measured in columns; no byte of a file reaches the terminal raw.
 
 use armistice_core::is_hidden;
-use ratatui::buffer::Buffer;
+use ratatui::buffer::{Buffer, CellDiffOption};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use unicode_segmentation::UnicodeSegmentation;
@@ -61,6 +61,28 @@ pub fn byte_at(text: &str, target: usize) -> usize {
         column += width;
     }
     text.len()
+}
+
+/// Whose a sign on the screen is.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Sign {
+    Drawn,
+    OfFile,
+}
+
+/// How a cell is noted that holds a sign of a file; taken away before the frame is shown.
+const OF_FILE: CellDiffOption = CellDiffOption::AlwaysUpdate;
+
+/// Puts plain signs in the place of all others that the program itself draws with, if asked, and
+/// takes the notes away by which it knew them.
+pub fn plain_signs(buffer: &mut Buffer, plain: impl Fn(&str) -> Option<&'static str>) {
+    for cell in &mut buffer.content {
+        if cell.diff_option == OF_FILE {
+            cell.set_diff_option(CellDiffOption::None);
+        } else if let Some(plain) = plain(cell.symbol()) {
+            cell.set_symbol(plain);
+        }
+    }
 }
 
 /// Writes along one row of a buffer, cutting at its edges.
@@ -124,25 +146,41 @@ impl<'a> Pen<'a> {
         self.column
     }
 
+    /// Writes text of a file, made safe: its signs are not the program's own and stay as they are
+    /// where those are drawn plain (`plain_signs`).
+    pub fn write_line(&mut self, text: &str, style: Style) -> &mut Self {
+        self.write_as(Sign::OfFile, text, style)
+    }
+
     /// Writes text of any kind, made safe.
     pub fn write(&mut self, text: &str, style: Style) -> &mut Self {
+        self.write_as(Sign::Drawn, text, style)
+    }
+
+    fn write_as(&mut self, sign: Sign, text: &str, style: Style) -> &mut Self {
         // Most text is plain: one segment, where each byte takes one column.
         let plain = |b: u8| (b'!'..=b'~').contains(&b) || (b == b' ' && !self.blanks);
         if !text.is_empty() && text.bytes().all(plain) {
             let fits = text.len().min(self.room().max(1));
-            self.put(&text[..fits], fits, style);
+            self.put(Sign::Drawn, &text[..fits], fits, style);
             return self;
         }
         for grapheme in text.graphemes(true) {
-            let (text, width) = match (self.blanks, grapheme) {
-                (true, " ") => ("·".to_owned(), 1),
-                (true, "\t") => {
-                    let width = shown(grapheme, self.column).1;
-                    (format!("→{}", " ".repeat(width - 1)), width)
-                }
-                _ => shown(grapheme, self.column),
+            let (width, of) = match (self.blanks, grapheme) {
+                (true, " ") => (1, Some("·")),
+                (true, "\t") => (shown(grapheme, self.column).1, Some("→")),
+                _ => (0, None),
             };
-            self.put(&text, width, style);
+            match of {
+                Some(mark) => {
+                    let text = format!("{mark}{}", " ".repeat(width - 1));
+                    self.put(Sign::Drawn, &text, width, style);
+                }
+                None => {
+                    let (text, width) = shown(grapheme, self.column);
+                    self.put(sign, &text, width, style);
+                }
+            }
             if self.room() == 0 {
                 break;
             }
@@ -150,7 +188,7 @@ impl<'a> Pen<'a> {
         self
     }
 
-    fn put(&mut self, text: &str, width: usize, style: Style) {
+    fn put(&mut self, sign: Sign, text: &str, width: usize, style: Style) {
         let (start, end) = (self.column, self.column + width);
         self.column = end;
         if end <= self.skip || self.row.width == 0 {
@@ -165,6 +203,12 @@ impl<'a> Pen<'a> {
         let room = (self.row.width as usize).saturating_sub(at);
         let x = self.row.x + at.min(self.row.width as usize) as u16;
         self.buffer.set_stringn(x, self.row.y, cut, room, style);
+        if let Some(cell) = self.buffer.cell_mut((x, self.row.y)).filter(|_| room > 0) {
+            cell.set_diff_option(match sign {
+                Sign::Drawn => CellDiffOption::None,
+                Sign::OfFile => OF_FILE,
+            });
+        }
     }
 
     /// Moves on to a column, leaving what is there.

@@ -43,6 +43,8 @@ pub enum Tone {
     Faint,
     Removed,
     Added,
+    /// Not text of the file, but drawn into it.
+    Sign,
 }
 
 /// One line of a card.
@@ -221,11 +223,11 @@ fn inline(file: &OpenedFile, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
 
 fn changed(was: String, is: String) -> Vec<(Tone, String)> {
     vec![
-        (Tone::Faint, "[".to_owned()),
+        (Tone::Sign, "[".to_owned()),
         (Tone::Removed, was),
-        (Tone::Faint, "→".to_owned()),
+        (Tone::Sign, "→".to_owned()),
         (Tone::Added, is),
-        (Tone::Faint, "]".to_owned()),
+        (Tone::Sign, "]".to_owned()),
     ]
 }
 

@@ -92,7 +92,8 @@ fn settle(
         }
     }
     let loose = Loose::make(&state_folder()?, versions, output, labels)?;
-    show(CaseService::on(loose.clone()), ground, ascii)?;
+    let opened = loose.clone();
+    show(move || Ok(CaseService::on(opened)), ground, ascii)?;
     Ok(match loose.close() {
         true => Exit::Done,
         false => Exit::Open,

@@ -4,21 +4,26 @@ use crate::base::settings::Settings;
 use crate::base::theme::{Ground, Theme, ThemeOptions};
 use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
-use crate::run::runtime::run;
-use crate::run::worker::Worker;
+use crate::commands::output::complain;
+use crate::run::runtime::{Ended, run};
 use anyhow::Result;
 use armistice_git::Repository;
 use std::env;
 use std::path::Path;
 
 pub(crate) fn screens(folder: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
-    let service = CaseService::new(Repository::discover(folder)?);
-    show(service, ground, ascii)?;
+    let folder = folder.to_owned();
+    let open = move || Ok(CaseService::new(Repository::discover(&folder)?));
+    show(open, ground, ascii)?;
     Ok(Exit::Done)
 }
 
-/// Opens the screens.
-pub(crate) fn show(service: CaseService, ground: Ground, ascii: bool) -> Result<()> {
+/// Opens the screens on what `open` finds.
+pub(crate) fn show(
+    open: impl FnOnce() -> Result<CaseService> + Send + 'static,
+    ground: Ground,
+    ascii: bool,
+) -> Result<()> {
     let variable = |name| env::var(name).unwrap_or_default();
     let (colorterm, term, colorfgbg) = (
         variable("COLORTERM"),
@@ -39,5 +44,8 @@ pub(crate) fn show(service: CaseService, ground: Ground, ascii: bool) -> Result<
         term: &term,
         colorfgbg: &colorfgbg,
     });
-    run(Worker::new(service), theme, Settings::read()?)
+    if run(open, theme, Settings::read()?)? == Ended::GitStopped {
+        complain!("git was still at work and was stopped; 'armistice' shows where it stands");
+    }
+    Ok(())
 }

@@ -219,7 +219,11 @@ impl Canvas<'_> {
             .write(" ", shade(theme.text()));
         let mut pen = pen.scrolled(left).with_blanks(blanks);
         for (tone, text) in &line.parts {
-            pen.write(text, shade(tone_style(&theme, card, line, *tone)));
+            let style = shade(tone_style(&theme, card, line, *tone));
+            match tone {
+                Tone::Sign => pen.write(text, style),
+                _ => pen.write_line(text, style),
+            };
         }
     }
 
@@ -380,7 +384,7 @@ impl Canvas<'_> {
         let left = file.view.left;
         let mut pen = self.pen(area, y);
         pen.write(&format!("{:>5} ", at.number()), shade(theme.faint()));
-        pen.scrolled(left).write(&text, shade(style));
+        pen.scrolled(left).write_line(&text, shade(style));
     }
 }
 
@@ -388,7 +392,7 @@ fn tone_style(theme: &Theme, card: &Card, line: &CardLine, tone: Tone) -> Style 
     let role = Role::from(card.party);
     match tone {
         Tone::Plain => theme.text(),
-        Tone::Faint => theme.faint(),
+        Tone::Faint | Tone::Sign => theme.faint(),
         Tone::Removed => theme.removed(card.removed.into()),
         // A whole new line is bright; underlining all of it would say no more.
         Tone::Added if line.sign == "+" => theme.fg(role).add_modifier(Modifier::BOLD),

@@ -1,7 +1,7 @@
 //! One whole frame: the bars at the top and the bottom, and the screen between them.
 
 use crate::base::commands::Tab;
-use crate::base::safe_text::{Pen, ago, fit, visible};
+use crate::base::safe_text::{Pen, ago, count, fit, plain_signs, visible};
 use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
@@ -46,11 +46,29 @@ pub fn draw(state: &State, screen: &Screen<'_>, theme: &Theme, frame: &mut Frame
     canvas.message();
     canvas.keys();
     canvas.overlay();
-    if theme.plain_marks() {
-        canvas.make_plain();
-    }
+    let plain = theme.plain_marks();
+    plain_signs(canvas.buffer, |sign| plain.then(|| Theme::ascii(sign))?);
     if let Some((x, y)) = canvas.cursor {
         frame.set_cursor_position((x, y));
+    }
+}
+
+/// Draws what there is to see while the repository is read, if that takes longer than usual.
+pub fn draw_opening(seconds: u64, theme: &Theme, frame: &mut Frame<'_>) {
+    let area = frame.area();
+    let buffer = frame.buffer_mut();
+    buffer.set_style(area, theme.ground(Role::Ground));
+    let lines = [
+        " Armistice".to_owned(),
+        format!(
+            " reading the repository: git has not answered for {}",
+            count(seconds as usize, "second")
+        ),
+        " q leaves; nothing was changed".to_owned(),
+    ];
+    for (y, line) in (0..).zip(lines) {
+        let style = if y == 0 { theme.bold() } else { theme.text() };
+        Pen::new(buffer, area, y).write(&line, style);
     }
 }
 
@@ -129,15 +147,6 @@ impl Canvas<'_> {
             pen.write(&fit(&commit_text, room), theme.text());
             if pen.room() > age.width() {
                 pen.write(&age, theme.faint());
-            }
-        }
-    }
-
-    /// Puts plain signs in the place of all others that the screens draw with.
-    fn make_plain(&mut self) {
-        for cell in &mut self.buffer.content {
-            if let Some(plain) = Theme::ascii(cell.symbol()) {
-                cell.set_symbol(plain);
             }
         }
     }

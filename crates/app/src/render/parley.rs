@@ -176,7 +176,7 @@ impl Canvas<'_> {
         let ruled = matches!(file.draft().standing(line.region), RegionState::Ruled(_));
         let mut pen = self.gutter(y, role, Some(at.number()), cursor);
         pen = pen.scrolled(left).with_blanks(blanks);
-        pen.write(&text, style);
+        pen.write_line(&text, style);
         if blanks {
             pen.write(end_sign(line.line.end()), theme.faint());
         }
@@ -210,7 +210,7 @@ impl Canvas<'_> {
         let style = if cursor { theme.chosen(style) } else { style };
         self.gutter(y, role, None, cursor)
             .scrolled(left)
-            .write(&text, style);
+            .write_line(&text, style);
     }
 
     fn empty_row(&mut self, file: &OpenFile, rows: &DraftRows<'_>, id: RegionId, y: u16) {
@@ -369,12 +369,12 @@ impl Canvas<'_> {
         let text = editor.line(at);
         let selected = editor.selected_on(at).unwrap_or(0..0);
         let mut pen = self.pen(area, y).scrolled(editor.left);
-        pen.write(&text[..selected.start], theme.text());
-        pen.write(
+        pen.write_line(&text[..selected.start], theme.text());
+        pen.write_line(
             &text[selected.clone()],
             theme.text().add_modifier(Modifier::REVERSED),
         );
-        pen.write(&text[selected.end..], theme.text());
+        pen.write_line(&text[selected.end..], theme.text());
     }
 
     fn prompt(&mut self, typed: Option<&str>) {

@@ -2,7 +2,8 @@
 
 use crate::base::settings::Settings;
 use crate::base::theme::Theme;
-use crate::render::frame::draw;
+use crate::case::service::CaseService;
+use crate::render::frame::{draw, draw_opening};
 use crate::run::worker::{Job, Worker};
 use crate::state::action::{Action, WorkResult};
 use crate::state::app::State;
@@ -10,22 +11,23 @@ use crate::state::effect::Effect;
 use crate::update::dispatch::{start, update};
 use crate::view::areas::Screen;
 use anyhow::{Context, Result};
-use armistice_git::Cancel;
-use ratatui::Terminal;
+use armistice_git::{Cancel, Situation};
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
     self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
-    Event,
+    Event, KeyCode, KeyModifiers,
 };
 use ratatui::crossterm::execute;
 use ratatui::crossterm::terminal::{
     Clear, ClearType, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
 };
+use ratatui::{Frame, Terminal};
 use std::collections::VecDeque;
 use std::io::{Stdout, Write, stdout};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Condvar, Mutex};
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 /// Threads that read; one more writes.
@@ -34,43 +36,166 @@ const READERS: usize = 2;
 const PATIENCE: Duration = Duration::from_millis(800);
 /// How often ages on the screen and the text being typed are looked after.
 const TICK: Duration = Duration::from_secs(1);
+/// How long opening may take before the screen says so: most repositories are read by then.
+const UNSEEN: Duration = Duration::from_millis(250);
 
 /// What the main loop waits for.
 enum Wake {
     Action(Action),
+    /// The repository was read, or could not be.
+    Opened,
     /// TERM, HUP or INT: end as if by q.
     End,
     /// CONT: whoever stopped the program may have used the terminal meanwhile.
     Continued,
 }
 
-/// Runs the screens until the person closes them.
+/// What there is to show, read before the first frame.
+struct Opened {
+    worker: Worker,
+    situation: Situation,
+    /// What a run that was cut short had left, and what became of it.
+    mended: Vec<String>,
+}
+
+/// How the screens were closed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Ended {
+    /// All that had been asked for was done.
+    Whole,
+    /// A git was still at work and was stopped.
+    GitStopped,
+}
+
+/// Opens a repository and runs the screens until the person closes them.
 ///
 /// # Errors
 /// If the repository cannot be read or the terminal refuses.
-pub fn run(worker: Worker, theme: Theme, settings: Settings) -> Result<()> {
-    let mended = worker.service().mend()?;
-    let situation = worker.service().situation()?;
-    let worker = Arc::new(worker);
+pub fn run(
+    open: impl FnOnce() -> Result<CaseService> + Send + 'static,
+    theme: Theme,
+    settings: Settings,
+) -> Result<Ended> {
+    let (to_main, wakes) = channel();
+    watch_signals(&to_main)?;
+    let opened = to_main.clone();
+    let opening = std::thread::spawn(move || {
+        let service = open().and_then(|service| {
+            Ok(Opened {
+                mended: service.mend()?,
+                situation: service.situation()?,
+                worker: Worker::new(service),
+            })
+        });
+        let _ = opened.send(Wake::Opened);
+        service
+    });
+    let Some(opening) = wait_for_opening(opening, &wakes, &to_main, &theme)? else {
+        return Ok(Ended::Whole);
+    };
+    let (opened, mut screen) = (opening.opened, opening.screen);
+    let worker = Arc::new(opened.worker);
     let size =
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
-    let mut state = State::new(situation, size, now());
+    let mut state = State::new(opened.situation, size, now());
     state.settings = settings;
-    if !mended.is_empty() {
-        state.say(mended.join(" · "));
+    if !opened.mended.is_empty() {
+        state.say(opened.mended.join(" · "));
     }
-    let (to_main, wakes) = channel();
     let pool = Pool::new(&worker, &to_main);
-    let mut screen = RawScreen::enter()?;
-    listen(&to_main);
-    watch_signals(&to_main)?;
     let first = start(&mut state);
     carry_out(&mut state, first, &worker, &pool, &mut screen)?;
+    for action in opening.typed {
+        let effects = update(&mut state, action);
+        carry_out(&mut state, effects, &worker, &pool, &mut screen)?;
+    }
     let result = main_loop(&mut state, &wakes, &worker, &pool, &mut screen, &theme);
     drop(screen);
     // A file that is being written is finished before the program ends, if that takes no longer.
-    pool.finish();
-    result
+    let ended = pool.finish();
+    result.map(|()| ended)
+}
+
+/// A repository that was read, and the terminal taken over meanwhile.
+struct Opening {
+    opened: Opened,
+    screen: RawScreen,
+    /// What was typed before there was anything to see.
+    typed: Vec<Action>,
+}
+
+/// Waits until the repository is read; nothing if the person left before. An error is told on the
+/// terminal as it was if it comes soon.
+fn wait_for_opening(
+    opening: JoinHandle<Result<Opened>>,
+    wakes: &Receiver<Wake>,
+    to_main: &Sender<Wake>,
+    theme: &Theme,
+) -> Result<Option<Opening>> {
+    let started = Instant::now();
+    let (mut screen, mut typed): (Option<RawScreen>, _) = (None, Vec::new());
+    let enter = || {
+        let screen = RawScreen::enter();
+        listen(to_main);
+        screen
+    };
+    loop {
+        let pause = match &screen {
+            Some(_) => TICK,
+            None => UNSEEN.saturating_sub(started.elapsed()),
+        };
+        let leaves = match wakes.recv_timeout(pause) {
+            Ok(Wake::Opened) => break,
+            Ok(Wake::End) => true,
+            Ok(Wake::Action(action)) => {
+                let leaves = is_leave(&action);
+                typed.push(action);
+                leaves
+            }
+            Ok(Wake::Continued) => {
+                screen.as_mut().map_or(Ok(()), RawScreen::again)?;
+                false
+            }
+            Err(_) => {
+                if screen.is_none() {
+                    screen = Some(enter()?);
+                }
+                false
+            }
+        };
+        if leaves {
+            Cancel::everything();
+            wait_for(|| opening.is_finished(), PATIENCE);
+            return Ok(None);
+        }
+        if let Some(screen) = &mut screen {
+            let seconds = started.elapsed().as_secs();
+            let frame = |frame: &mut Frame<'_>| draw_opening(seconds, theme, frame);
+            screen.terminal.draw(frame)?;
+        }
+    }
+    let opened = match opening.join() {
+        Ok(opened) => opened?,
+        Err(panic) => std::panic::resume_unwind(panic),
+    };
+    let screen = screen.map_or_else(enter, Ok)?;
+    Ok(Some(Opening {
+        opened,
+        screen,
+        typed,
+    }))
+}
+
+/// Whether a key leaves while there is no screen yet that could say what it does.
+fn is_leave(action: &Action) -> bool {
+    let Action::Key(key) = action else {
+        return false;
+    };
+    match key.code {
+        KeyCode::Char('q') => key.modifiers.is_empty(),
+        KeyCode::Char('c') => key.modifiers == KeyModifiers::CONTROL,
+        code => code == KeyCode::Esc,
+    }
 }
 
 fn main_loop(
@@ -105,6 +230,7 @@ fn main_loop(
             let action = match wake {
                 Ok(Wake::Action(action)) => action,
                 Ok(Wake::End) => return end(state, worker, pool, screen),
+                Ok(Wake::Opened) => break,
                 Ok(Wake::Continued) => {
                     screen.again()?;
                     break;
@@ -314,7 +440,7 @@ enum Task {
 struct Pool {
     reads: Arc<(Mutex<VecDeque<Job>>, Condvar)>,
     writes: Sender<Task>,
-    writer: std::thread::JoinHandle<()>,
+    writer: JoinHandle<()>,
     /// How many readers are at work.
     busy: Arc<AtomicUsize>,
 }
@@ -392,12 +518,17 @@ impl Pool {
 
     /// Waits for what is being written, then ends every git that still runs: one that hangs must
     /// not hold the program.
-    fn finish(self) {
+    fn finish(self) -> Ended {
         drop(self.writes.send(Task::Stop));
         let idle = || self.writer.is_finished() && self.busy.load(Ordering::Relaxed) == 0;
         wait_for(|| self.writer.is_finished(), PATIENCE);
+        let ended = match self.writer.is_finished() {
+            true => Ended::Whole,
+            false => Ended::GitStopped,
+        };
         Cancel::everything();
         wait_for(idle, PATIENCE);
+        ended
     }
 }
 

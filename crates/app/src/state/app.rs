@@ -36,8 +36,6 @@ pub struct AccordState {
     pub running: Option<Ending>,
     /// Whether to conclude as soon as what is staged is checked.
     pub waiting: bool,
-    /// Whether closing was asked for while git was at work.
-    pub leaving: bool,
     pub verdict: Option<Verdict>,
     pub log: Vec<LogLine>,
     /// The result against each parent.
@@ -52,7 +50,6 @@ impl AccordState {
             editing: false,
             running: None,
             waiting: false,
-            leaving: false,
             verdict: None,
             log: Vec::new(),
             against: None,

@@ -259,7 +259,6 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
 /// After git has ended a step or everything.
 fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Vec<Effect> {
     state.accord.running = None;
-    state.accord.leaving = false;
     let after = match result {
         Ok(after) => after,
         Err(why) => {

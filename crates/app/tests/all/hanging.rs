@@ -22,7 +22,7 @@ fn hanging_git(repo: &Repo, word: &str) -> String {
     let real = String::from_utf8(real.stdout).unwrap();
     let hang = repo.dir.path().join("hang");
     let script = format!(
-        "#!/bin/sh\nfor word; do test \"$word\" = {word} && test -e '{}' && exec sleep 300; done\nexec {} \"$@\"\n",
+        "#!/bin/sh\nfor word; do while test \"$word\" = {word} && test -e '{}'; do sleep 0.05; done; done\nexec {} \"$@\"\n",
         hang.display(),
         real.trim()
     );
@@ -74,6 +74,89 @@ fn q_ctrl_c_and_term_end_the_program_while_git_hangs() {
         );
         assert!(repo.read("a.txt").contains("<<<<<<<"));
     }
+}
+
+#[test]
+fn a_git_that_hangs_before_there_is_anything_to_see_is_left_by_a_key() {
+    for (word, keys) in [
+        ("rev-parse", "q"),
+        ("ls-files", "C-c"),
+        ("rev-parse", "TERM"),
+    ] {
+        let repo = merged();
+        let path = hanging_git(&repo, word);
+        let path = format!("'{path}'");
+        let t = Tmux::start(&repo.top, (80, 24), "", &[("PATH", &path)]);
+        let shown = t.wait("reading the repository");
+        assert!(shown.contains("q leaves"), "{shown}");
+        let started = Instant::now();
+        match keys {
+            "TERM" => drop(t.signal("-TERM")),
+            keys => drop(t.keys(keys)),
+        }
+        t.wait("EXIT 0");
+        assert!(started.elapsed() < SOON, "{word} {keys}");
+        assert_nobody_hangs(&repo);
+    }
+}
+
+#[test]
+fn a_repository_that_is_slow_to_read_opens_and_keeps_what_was_typed() {
+    let repo = merged();
+    let done = repo.run(&["settle", "a.txt", "--by", "ours"]);
+    assert!(done.status.success(), "{done:?}");
+    let path = hanging_git(&repo, "rev-parse");
+    let path = format!("'{path}'");
+    let t = Tmux::start(&repo.top, (80, 24), "", &[("PATH", &path)]);
+    t.wait("reading the repository");
+    t.resize(100, 30).keys("6");
+    fs::remove_file(repo.dir.path().join("hang")).unwrap();
+    let shown = t.wait("all settled, not yet concluded");
+    assert!(shown.contains("Accord"), "{shown}");
+    t.keys("q").wait("EXIT 0");
+}
+
+#[test]
+fn q_once_leaves_while_git_concludes() {
+    let repo = merged();
+    executable(
+        &repo.path(".git/hooks/pre-commit"),
+        "#!/bin/sh\nexec sleep 300\n",
+    );
+    let t = Tmux::start(&repo.top, (100, 30), "", &[]);
+    t.wait("1 open");
+    t.keys("Enter t w").wait("written and staged");
+    t.keys("6").wait("all settled, not yet concluded");
+    t.keys("c").wait("concluding");
+    let started = Instant::now();
+    t.keys("q")
+        .wait("was stopped; 'armistice' shows where it stands");
+    t.wait("EXIT 0");
+    assert!(started.elapsed() < SOON);
+    assert!(
+        repo.path(".git/MERGE_HEAD").exists(),
+        "nothing was committed"
+    );
+    assert!(!repo.path(".git/index.lock").exists());
+    assert_nobody_hangs(&repo);
+}
+
+/// What still runs in the repository of a git that hangs or of a hook that sleeps.
+fn hanging(repo: &Repo) -> Vec<String> {
+    let found = Command::new("pgrep")
+        .args(["-f", "sleep 300|/bin/git"])
+        .output()
+        .unwrap();
+    let found = String::from_utf8(found.stdout).unwrap();
+    let here = |pid: &&str| {
+        fs::read_link(format!("/proc/{pid}/cwd")).is_ok_and(|cwd| cwd.starts_with(repo.dir.path()))
+    };
+    found.lines().filter(here).map(str::to_owned).collect()
+}
+
+fn assert_nobody_hangs(repo: &Repo) {
+    let left = hanging(repo);
+    assert!(left.is_empty(), "left behind: {left:?}");
 }
 
 #[test]

@@ -211,6 +211,113 @@ fn taking_a_whole_file_on_the_screen() {
     );
 }
 
+/// Kills the program in a terminal at a moment that `drive` leads up to, and gives what the terminal
+/// showed last.
+fn shown_last(repo: &Repo, after_ms: u32, drive: impl Fn(&Tmux)) -> String {
+    let t = Tmux::start(&repo.top, (100, 30), "", &[]);
+    t.wait("6 open");
+    let pid = t.pid();
+    drive(&t);
+    std::thread::sleep(Duration::from_millis(after_ms.into()));
+    let killed = Command::new("kill").args(["-KILL", &pid]).status().unwrap();
+    assert!(killed.success());
+    t.wait("EXIT 137")
+}
+
+#[test]
+fn typing() {
+    let template = repo();
+    let left_by_git = FILES.map(|f| (f, template.read(f))).into_iter().collect();
+    let mut kept_more = 0;
+    for n in 0..kills().div_ceil(2) {
+        let repo = template.copy();
+        let (first, second) = (format!("first {n}"), format!("second {n}"));
+        let last = shown_last(&repo, n % 10, |t| {
+            t.keys("Enter").wait("conflict 1 of 1");
+            t.keys("e").wait("editing the draft");
+            t.type_text(&first)
+                .keys("Escape")
+                .wait("0 open · 1 settled");
+            t.keys("e").wait("editing the draft");
+            let typed: String = second.chars().take(n as usize % 12).collect();
+            t.type_text(&typed);
+            if n % 3 == 0 {
+                t.keys("Escape");
+            }
+        });
+        let at = format!("killed in round {n} at:\n{last}");
+        assert_whole(&repo, &left_by_git, &at);
+        let t = Tmux::start(&repo.top, (100, 30), "", &[]);
+        t.wait("5 open");
+        let again = t.keys("Enter").wait("settled by hand");
+        assert!(again.contains(&first), "{at}\nthen:\n{again}");
+        // What the screen had shown as kept is there letter for letter; what was being typed is
+        // offered in the editor.
+        let draft = |screen: &str| {
+            let line = screen.lines().find(|l| l.contains("✎   2   "))?;
+            Some(line.trim().to_owned())
+        };
+        if let Some(kept) = draft(&last) {
+            assert_eq!(Some(&kept), draft(&again).as_ref(), "{at}\nthen:\n{again}");
+            kept_more += u32::from(kept.contains("secon"));
+        }
+    }
+    assert!(
+        kept_more > 0 || kills() < 20,
+        "no second edit was ever kept"
+    );
+}
+
+#[test]
+fn settling_all_that_is_likely_over_six_files() {
+    let template = repo();
+    template.git(&["merge", "--abort"]);
+    // Both sides lengthened the same call, each in another place.
+    let texts = |call: &str| format!("fn main() {{\n    {call};\n}}\n");
+    let versions = ["moor(berth, 1)", "moor(berth, 1, ours)", "moor(quay, 1)"].map(texts);
+    template.git(&["checkout", "-q", "-b", "base-of-l"]);
+    let write = |n: usize| {
+        for file in FILES {
+            template.write(file, &versions[n]);
+        }
+        template.commit("versions");
+    };
+    write(0);
+    template.git(&["checkout", "-q", "-b", "side-of-l"]);
+    write(2);
+    template.git(&["checkout", "-q", "base-of-l"]);
+    write(1);
+    template.try_git(&["merge", "-q", "side-of-l"]);
+    let left_by_git = FILES.map(|f| (f, template.read(f))).into_iter().collect();
+    let mut shown = 0;
+    for n in 0..kills().div_ceil(2) {
+        let repo = template.copy();
+        let last = shown_last(&repo, n % 25, |t| {
+            t.keys("L").wait("likely");
+            t.keys("Enter");
+        });
+        let at = format!("killed in round {n} at:\n{last}");
+        assert_whole(&repo, &left_by_git, &at);
+        let t = Tmux::start(&repo.top, (100, 30), "", &[]);
+        t.wait("6 conflicts");
+        let settled = last.contains("0 open");
+        shown += u32::from(settled);
+        if settled {
+            t.wait("0 open");
+        }
+        // Whether all or some: the files open, and the rest is settled by the same key.
+        let all = t.wait_until("the counts", |s| s.contains(" open"));
+        if !all.contains("0 open") {
+            t.keys("L").wait("likely");
+            t.keys("Enter").wait("0 open");
+        }
+    }
+    assert!(
+        shown > 0 || kills() < 20,
+        "L was never seen to have settled"
+    );
+}
+
 #[test]
 fn taking_a_finished_file_back_on_the_screen() {
     let staged = |repo: &Repo| {

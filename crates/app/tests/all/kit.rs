@@ -528,3 +528,20 @@ pub fn assert_concluded(desk: &Desk) {
         desk.message()
     );
 }
+
+/// A small generator of numbers that are the same in every run.
+pub struct Dice(pub u64);
+
+impl Dice {
+    pub fn roll(&mut self, sides: usize) -> usize {
+        self.0 = self
+            .0
+            .wrapping_mul(6_364_136_223_846_793_005)
+            .wrapping_add(1);
+        (self.0 >> 33) as usize % sides
+    }
+
+    pub fn one_of<T: Copy>(&mut self, of: &[T]) -> T {
+        of[self.roll(of.len())]
+    }
+}

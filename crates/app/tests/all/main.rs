@@ -6,6 +6,7 @@ mod obstacles;
 
 mod demo;
 mod editing;
+mod elsewhere;
 mod finishing;
 mod hanging;
 mod in_memory;

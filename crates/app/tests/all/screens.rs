@@ -292,6 +292,32 @@ fn plain_marks_need_no_more_than_ascii() {
 }
 
 #[test]
+fn signs_that_stand_in_a_file_stay_where_the_programs_own_are_plain() {
+    let text = |side: &str| format!("→ ▲ same …\n│ {side} ▼\nend\n");
+    let repo = Repo::conflict("a.txt", &text("base"), &text("ours"), &text("theirs"));
+    let theme = Theme::new(&ThemeOptions {
+        plain_marks: true,
+        no_color: true,
+        ..ThemeOptions::default()
+    });
+    let mut desk = Desk::new(&repo.top, (100, 30));
+    let shown = desk.open("a.txt").shows_in(&theme);
+    assert!(shown.contains("→ ▲ same …"), "{shown}");
+    assert!(shown.contains("│ [base>ours] ▼"), "{shown}");
+    assert!(
+        shown.contains(" ^ ours") && !shown.contains("▲ ours"),
+        "{shown}"
+    );
+    let edited = desk.press("e").shows_in(&theme);
+    assert!(edited.contains("│ base ▼"), "{edited}");
+    // Whatever stands in front of them is the program's own.
+    let helped = desk.press("esc ?").shows_in(&theme);
+    let drawn: Vec<char> = helped.chars().filter(|c| !c.is_ascii()).collect();
+    assert!(drawn.iter().all(|c| "→▲…│▼".contains(*c)), "{helped}");
+    assert!(!helped.contains('─'), "{helped}");
+}
+
+#[test]
 fn a_message_that_is_cut_can_be_read_whole_and_trouble_is_not_covered() {
     let mut desk = Desk::new(&DEMO.top, (80, 24));
     let long = "x".repeat(60);

@@ -2,42 +2,28 @@
 //!
 //! `ARMISTICE_STORM=5000 cargo test storm` makes the storm longer.
 
-use crate::kit::{Desk, Repo};
+use crate::kit::{Desk, Dice, Repo};
 use armistice::base::theme::{Theme, ThemeOptions};
 use armistice::state::action::Action;
 use ratatui::crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 
-/// A small generator of numbers that are the same in every run.
-struct Dice(u64);
+fn size(dice: &mut Dice) -> (u16, u16) {
+    (dice.roll(190) as u16 + 1, dice.roll(60) as u16 + 1)
+}
 
-impl Dice {
-    fn roll(&mut self, sides: usize) -> usize {
-        self.0 = self
-            .0
-            .wrapping_mul(6_364_136_223_846_793_005)
-            .wrapping_add(1);
-        (self.0 >> 33) as usize % sides
-    }
-
-    fn size(&mut self) -> (u16, u16) {
-        (self.roll(190) as u16 + 1, self.roll(60) as u16 + 1)
-    }
-
-    fn mouse(&mut self) -> MouseEvent {
-        let button = MouseButton::Left;
-        let kinds = [
+fn mouse(dice: &mut Dice) -> MouseEvent {
+    let button = MouseButton::Left;
+    MouseEvent {
+        kind: dice.one_of(&[
             MouseEventKind::Down(button),
             MouseEventKind::Drag(button),
             MouseEventKind::Up(button),
             MouseEventKind::ScrollDown,
             MouseEventKind::ScrollUp,
-        ];
-        MouseEvent {
-            kind: kinds[self.roll(kinds.len())],
-            column: self.roll(200) as u16,
-            row: self.roll(64) as u16,
-            modifiers: KeyModifiers::NONE,
-        }
+        ]),
+        column: dice.roll(200) as u16,
+        row: dice.roll(64) as u16,
+        modifiers: KeyModifiers::NONE,
     }
 }
 
@@ -64,17 +50,17 @@ fn a_terminal_of_any_size_is_drawn_whole_whatever_the_state_knows_of_it() {
         for _ in 0..3 {
             match dice.roll(4) {
                 0 => {
-                    let mouse = dice.mouse();
+                    let mouse = mouse(&mut dice);
                     desk.act(Action::Mouse(mouse));
                 }
-                _ => drop(desk.press(keys[dice.roll(keys.len())])),
+                _ => drop(desk.press(dice.one_of(&keys))),
             }
             // The terminal has shrunk or grown already; the event that says so comes later.
-            let size = dice.size();
+            let size = size(&mut dice);
             let shown = desk.shows_on(size, &theme);
             assert_eq!(shown.lines().count(), size.1 as usize);
         }
-        let (width, height) = dice.size();
+        let (width, height) = size(&mut dice);
         desk.act(Action::Resize(width, height));
         assert_eq!(desk.shows().lines().count(), height as usize);
     }

@@ -6,6 +6,7 @@ use crate::process::invocation::{Git, Invocation, Manner, Output};
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::fs::{OFlags, fcntl_getfl, fcntl_setfl};
 use rustix::io::Errno;
+use rustix::process::{Resource, getrlimit};
 use std::ffi::{OsStr, OsString};
 use std::os::fd::OwnedFd;
 use std::os::unix::process::CommandExt;
@@ -64,7 +65,17 @@ impl Runner {
     }
 
     fn command(&self, call: &Invocation) -> Command {
-        let mut command = Command::new(&self.program);
+        let mut command = match getrlimit(Resource::Fsize).current {
+            None => Command::new(&self.program),
+            // Where files may not grow beyond a limit, git shall find its writes refused, like on a
+            // full disk, and take its locks away. The signal would kill it instead.
+            Some(_) => {
+                let mut shell = Command::new("sh");
+                shell.args(["-c", "trap '' XFSZ; exec \"$0\" \"$@\""]);
+                shell.arg(&self.program);
+                shell
+            }
+        };
         command.current_dir(&self.folder).args(&call.args);
         // Output must not depend on the user's language or tools, and nothing may ask
         // questions on a terminal that the screen owns.

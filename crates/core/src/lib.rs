@@ -52,3 +52,7 @@ pub use verify::markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
     marker_size, parse_markers, render_with_markers,
 };
+pub use verify::syntax::{
+    Parsed, Repeated, SyntaxError, SyntaxFacts, bracket_findings, syntax_findings,
+};
+pub use verify::trace::trace;

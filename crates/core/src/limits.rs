@@ -200,6 +200,25 @@ limits! {
         "longer lines are data",
         "a longer line is not reported as missing or doubled";
 
+    /// Words of a single line, above which it is told that it stands twice.
+    DOUBLED_WORDS: usize = 4, "words",
+        "read from real merges: shorter statements recur, unless they declare or import something",
+        "a shorter line is told only among others";
+
+    /// Lines before and behind a finding that are kept with it.
+    SURROUNDING_LINES: usize = 6, "lines",
+        "as many as the lower part of Proof shows on a usual screen",
+        "no more are shown";
+    /// Characters of such a line.
+    SURROUNDING_CHARS: usize = 400, "characters",
+        "wider than any screen",
+        "the rest is not shown";
+
+    /// Findings about what a file lost, has again or has twice.
+    TRACED_FINDINGS: usize = 200, "findings",
+        "nobody reads more of them one by one: the file was not merged but replaced",
+        "the first ones are told";
+
     /// Signs of the shortest marker that is looked for in a file that is opened by itself.
     LEAST_MARKER: usize = 3, "signs",
         "shorter runs of these signs stand in ordinary code",

@@ -2,7 +2,11 @@
 
 pub(crate) mod audit;
 pub(crate) mod bag;
+pub(crate) mod blocks;
 pub(crate) mod checks;
+pub(crate) mod decided;
 pub(crate) mod fates;
 pub(crate) mod markers;
-pub(crate) mod shared;
+pub(crate) mod syntax;
+pub(crate) mod tally;
+pub(crate) mod trace;

@@ -36,7 +36,7 @@ pub use repo::repository::Repository;
 pub use situation::conclude::{
     After, Ending, LogLine, SeenState, Verdict, log, result_against, run_ending,
 };
-pub use situation::proof::{PathFinding, Proof, prove};
+pub use situation::proof::{PathFinding, Proof, Prover, prove};
 pub use situation::read::{Commit, Party, Situation};
 pub use store::journal::Journal;
 pub use store::memory::Memory;

@@ -25,9 +25,9 @@ pub fn detail<'a>(proof: Proof, open: impl Fn(&RepoPath) -> Option<&'a OpenedFil
 }
 
 fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {
-    let finding = |line, what: String| PathFinding {
+    let finding = |check, line, what: String| PathFinding {
         path: item.path.clone(),
-        finding: Finding::new(Check::Open, line, what),
+        finding: Finding::new(check, line, what),
     };
     let all = open.plan().conflicts().len();
     let open_conflicts = open.draft().open().filter_map(|id| {
@@ -38,6 +38,7 @@ fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {
             .map_or("", String::as_str);
         let line = open.draft().lines_of(id).start;
         Some(finding(
+            Check::Open,
             Some(line),
             format!("conflict {conflict} of {all} is open: {why}"),
         ))
@@ -45,6 +46,7 @@ fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {
     let findings: Vec<_> = open_conflicts.collect();
     match findings.is_empty() {
         true => vec![finding(
+            Check::Unwritten,
             None,
             "settled, but not written and staged yet".to_owned(),
         )],

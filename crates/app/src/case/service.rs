@@ -10,8 +10,8 @@ use crate::case::propose::RuleSettings;
 use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Source, audit};
 use armistice_git::{
     After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
-    Memory, Outcome, Overwrite, Proof, RepoPath, Repository, Seen, SeenState, Situation, Store,
-    WriteRequest, Written, load_all, mend, prove, run_ending, settle_outcome, staged_contents,
+    Memory, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState, Situation,
+    Store, WriteRequest, Written, load_all, mend, run_ending, settle_outcome, staged_contents,
     take_back, write_all,
 };
 use std::collections::HashMap;
@@ -21,6 +21,7 @@ use std::sync::{Mutex, MutexGuard};
 /// The cases of one repository.
 pub struct CaseService {
     repo: Repository,
+    prover: Prover,
     store: Store,
     /// Open journals by path and versions.
     journals: Mutex<HashMap<Key, Journal>>,
@@ -39,6 +40,7 @@ impl CaseService {
             store: Store::new(repo.git_dir()),
             memory: Memory::new(repo.common_dir()),
             repo,
+            prover: Prover::default(),
             journals: Mutex::default(),
             past: Mutex::default(),
             mark: Mutex::default(),
@@ -285,7 +287,7 @@ impl CaseService {
     /// # Errors
     /// If git fails.
     pub fn prove(&self) -> Result<Proof, Error> {
-        prove(&self.repo, &Situation::read(&self.repo)?)
+        self.prover.prove(&self.repo, &Situation::read(&self.repo)?)
     }
 
     /// Accounts for drafts, each against what is staged where something is; in order.

@@ -5,7 +5,7 @@ use crate::base::theme::Role;
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::file::FileState;
-use crate::view::gate::gate;
+use crate::view::gate::{gate, is_loose};
 use armistice_core::{PerSide, RegionState, Resolution, Side, Version};
 use armistice_git::{Ending, Operation, Verdict};
 use ratatui::layout::Rect;
@@ -60,6 +60,7 @@ impl Canvas<'_> {
             _ if situation.is_idle() => "nothing is under way".to_owned(),
             _ => match gate(self.state) {
                 None => "all settled, not yet concluded".to_owned(),
+                Some(why) if is_loose(self.state) => why,
                 Some(why) => format!("not ready: {why}"),
             },
         }

@@ -3,8 +3,9 @@
 use crate::base::safe_text::{count, fit, fit_path, visible};
 use crate::base::theme::Role;
 use crate::render::canvas::Canvas;
-use crate::view::gate::gate;
-use armistice_core::{Check, Weight};
+use crate::view::check_rows::{CHECK_ROWS, CheckRow, Verdict};
+use crate::view::gate::{gate, is_loose};
+use armistice_core::Weight;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -15,22 +16,27 @@ impl Canvas<'_> {
         let title = match (&state.proof.proof, state.proof.running) {
             (_, true) => "checking what is to be committed …".to_owned(),
             (Some(proof), _) => format!(
-                "{} checked · {}",
+                "{} checked · {}{}",
                 count(proof.files, "file"),
-                count(proof.findings.len(), "finding")
+                count(proof.findings.len(), "finding"),
+                match proof.traceable || self.state.situation.is_idle() {
+                    true => "",
+                    false => " · files without a conflict: markers only",
+                }
             ),
             (None, _) => "not checked yet".to_owned(),
         };
         self.rule(self.screen.title(), 0, &title);
         let title = self.screen.title();
-        for (y, check) in (1..).zip(Check::ALL) {
+        for (y, row) in (1..).zip(&CHECK_ROWS) {
             let area = Rect {
                 y: title.y + y,
                 ..title
             };
-            self.check(area, check);
+            self.check(area, row);
         }
         self.findings();
+        self.surroundings();
         if let Some(error) = &state.proof.error {
             let list = self.screen.list();
             self.pen(list, 0).to(2).write(
@@ -41,29 +47,71 @@ impl Canvas<'_> {
         self.gate();
     }
 
-    fn check(&mut self, area: Rect, check: Check) {
+    fn check(&mut self, area: Rect, row: &CheckRow) {
         let theme = *self.theme;
         let proof = self.state.proof.proof.as_ref();
-        let n = proof.map(|p| {
-            p.findings
-                .iter()
-                .filter(|f| f.finding.check == check)
-                .count()
-        });
-        let (mark, role, verdict) = match n {
-            None => (" ", Role::Faint, "…".to_owned()),
-            Some(0) => ("+", Role::Text, "holds".to_owned()),
-            Some(n) => ("!", Role::Finding, count(n, "finding")),
+        let (mark, role, verdict, looked) = match proof.map(|proof| row.verdict(proof)) {
+            None => (" ", Role::Faint, "…".to_owned(), String::new()),
+            Some(Verdict::Nothing) => (
+                " ",
+                Role::Faint,
+                "nothing to look at yet".to_owned(),
+                String::new(),
+            ),
+            Some(Verdict::Holds(looked)) => ("+", Role::Text, "holds".to_owned(), looked),
+            Some(Verdict::Found(n)) => ("!", Role::Finding, count(n, "finding"), String::new()),
         };
         let mut pen = self.pen(area, 0);
         pen.to(2)
             .write(mark, theme.fg(role))
             .to(4)
-            .write(check.name(), theme.text());
-        pen.to(40).write(&verdict, theme.fg(role));
-        if check.weight() == Weight::Look {
-            pen.to(56)
-                .write("worth a look, stops nothing", theme.faint());
+            .write(row.name, theme.text());
+        pen.to(44).write(&verdict, theme.fg(role));
+        let rest = match row.stops() || mark != "!" {
+            true => looked,
+            false => "worth a look, stops nothing".to_owned(),
+        };
+        let room = pen.to(57).room();
+        pen.write(&fit(&rest, room), theme.faint());
+    }
+
+    /// The text around the chosen finding.
+    fn surroundings(&mut self) {
+        let (list, theme) = (self.screen.list(), *self.theme);
+        let height = self.screen.finding_height();
+        let view = &self.state.proof;
+        let chosen = view
+            .proof
+            .as_ref()
+            .and_then(|p| p.findings.get(view.list.chosen));
+        let Some(item) = chosen.filter(|_| height > 1) else {
+            return;
+        };
+        let area = Rect {
+            y: list.y + list.height,
+            height,
+            ..list
+        };
+        let finding = &item.finding;
+        let place = finding.line.map_or(String::new(), |l| format!(":{l}"));
+        self.rule(area, 0, &format!("{}{place}", item.path));
+        let what = visible(&finding.what);
+        self.pen(area, 1)
+            .to(2)
+            .write(&fit(&what, area.width as usize - 4), theme.text());
+        let rows = (height - 2) as usize;
+        let own = finding
+            .around
+            .iter()
+            .position(|(at, _)| Some(*at) == finding.line);
+        let from = own.unwrap_or(0).saturating_sub((rows - 1) / 2);
+        for (y, (at, text)) in (2..height).zip(finding.around.iter().skip(from)) {
+            let here = Some(*at) == finding.line;
+            let style = if here { theme.bold() } else { theme.faint() };
+            let mut pen = self.pen(area, y);
+            pen.write(if here { " > " } else { "   " }, style);
+            pen.write(&format!("{:>5}  ", at.number()), theme.faint());
+            pen.scrolled(0).write_line(text, style);
         }
     }
 
@@ -116,7 +164,7 @@ impl Canvas<'_> {
     fn gate(&mut self) {
         let (list, theme) = (self.screen.list(), *self.theme);
         let foot = Rect {
-            y: list.y + list.height,
+            y: list.y + list.height + self.screen.finding_height(),
             height: 4,
             ..list
         };
@@ -124,6 +172,10 @@ impl Canvas<'_> {
             None => (
                 "Ready to conclude: 6 goes to Accord.".to_owned(),
                 theme.bold(),
+            ),
+            Some(_) if is_loose(self.state) => (
+                "Nothing to conclude: leave it staged, or commit.".to_owned(),
+                theme.text(),
             ),
             Some(why) => (format!("Not ready: {why}."), theme.fg(Role::Finding)),
         };

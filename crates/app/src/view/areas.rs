@@ -4,6 +4,7 @@
 use crate::base::commands::Tab;
 use crate::state::app::State;
 use crate::state::file::Mode;
+use crate::view::check_rows::CHECK_ROWS;
 use ratatui::layout::Rect;
 
 /// Below this the screens cannot say anything true.
@@ -163,7 +164,7 @@ impl<'a> Screen<'a> {
     pub fn list(&self) -> Rect {
         let body = self.under_title();
         let (top, foot) = match self.state.tab {
-            Tab::Proof => (armistice_core::Check::ALL.len() as u16 + 2, 4),
+            Tab::Proof => (CHECK_ROWS.len() as u16 + 2, 4 + self.finding_height()),
             _ => (2, 0),
         };
         let height = match self.state.tab {
@@ -180,6 +181,15 @@ impl<'a> Screen<'a> {
             height: (height - top).saturating_sub(foot),
             width,
             x: body.x,
+        }
+    }
+
+    /// Rows in which the text around the chosen finding is shown, its heading among them.
+    pub fn finding_height(&self) -> u16 {
+        match self.state.size.1 {
+            0..28 => 0,
+            28..40 => 6,
+            _ => 14,
         }
     }
 

@@ -2,7 +2,14 @@
 
 use crate::base::safe_text::count;
 use crate::state::app::State;
-use armistice_git::IndexState;
+use crate::state::file::FileState;
+use armistice_git::{IndexState, Operation};
+
+/// Whether all is settled of something that has no end of its own: a stash, a pick without a commit.
+pub fn is_loose(state: &State) -> bool {
+    let unmerged = |f: &FileState| f.case.standing == IndexState::Unmerged;
+    state.situation.operation == Operation::Loose && !state.files.iter().any(unmerged)
+}
 
 /// What stands in the way of concluding, in words; `None` if nothing does.
 pub fn gate(state: &State) -> Option<String> {
@@ -17,12 +24,13 @@ pub fn gate(state: &State) -> Option<String> {
     if unmerged > 0 {
         return Some(format!("{} not finished yet", count(unmerged, "file")));
     }
-    let stops = state
-        .proof
-        .proof
-        .as_ref()
-        .map_or(0, armistice_git::Proof::stops);
-    match stops {
+    if is_loose(state) {
+        return Some("there is nothing to conclude: leave it staged, or commit".to_owned());
+    }
+    let Some(proof) = &state.proof.proof else {
+        return Some("what is staged is not checked yet".to_owned());
+    };
+    match proof.stops() {
         0 => None,
         1 => Some("1 finding stands in the way".to_owned()),
         n => Some(format!("{n} findings stand in the way")),

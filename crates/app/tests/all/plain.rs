@@ -114,7 +114,7 @@ fn a_finding_has_file_and_line_and_stops_concluding() {
         (&first["path"], &first["check"]),
         (&"a.txt".into(), &"markers".into())
     );
-    assert_eq!(first["line"], 1, "lines count from zero in JSON");
+    assert_eq!(first["line"], 2, "lines count from one, as people count");
     let (code, output) = repo.output(&["conclude"]);
     assert_eq!(code, 1);
     assert!(
@@ -275,9 +275,7 @@ fn proof_accounts_for_every_line_of_both_sides() {
     let (code, output) = repo.output(&["proof"]);
     assert_eq!(code, 1);
     assert!(
-        output.contains(
-            "a.txt:2: a line that ours added is missing, and no decision gave it up: ours here"
-        ),
+        output.contains("a.txt:1: a line that ours added is missing: ours here"),
         "{output}"
     );
 }

@@ -176,7 +176,7 @@ fn proof() {
         &DEMO,
         &[
             "! no conflict is open",
-            "+ no marker lines",
+            "nothing to look at yet",
             "> ! config/prices.toml:16",
             "Not ready: 14 files not finished yet",
         ],

@@ -22,14 +22,6 @@ impl<'a> Bag<'a> {
         }
     }
 
-    pub(crate) fn get(&self, line: &[u8]) -> usize {
-        self.0.get(line).copied().unwrap_or(0)
-    }
-
-    pub(crate) fn is_empty(&self) -> bool {
-        self.0.is_empty()
-    }
-
     /// Each line once, with how often it is there.
     pub(crate) fn iter(&self) -> impl Iterator<Item = (&'a [u8], usize)> {
         self.0.iter().map(|(line, n)| (*line, *n))

@@ -2,10 +2,11 @@
 //!
 //! Not here: whether anything was lost (`audit`), the project's own checks.
 
+use crate::limits::{SURROUNDING_CHARS, SURROUNDING_LINES};
 use crate::model::versions::Versions;
-use crate::text::lines::LineIdx;
+use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, LineEnd, Source, is_blank};
-use crate::verify::markers::find_markers;
+use crate::verify::markers::{find_markers, lone_markers};
 use serde::Serialize;
 use std::collections::HashSet;
 
@@ -15,6 +16,10 @@ use std::collections::HashSet;
 pub enum Check {
     /// No conflict is open.
     Open,
+    /// What is settled is written and staged.
+    Unwritten,
+    /// What stands on disk is what is staged.
+    Unstaged,
     /// No marker line is left.
     Markers,
     /// Lines end alike, if they did in every version.
@@ -23,46 +28,62 @@ pub enum Check {
     LastNewline,
     /// No trailing blanks that no version had.
     TrailingBlanks,
-    /// Nothing that a side added is gone without a decision.
+    /// Nothing that a side added, or that all have, is gone without a decision.
     Lost,
-    /// No line stands there more often than on either side.
+    /// Nothing stands again that a side removed.
+    Back,
+    /// No line, declaration, import or key stands there more often than on either side.
     Twice,
+    /// A parser makes sense of it, as far as it did of every version.
+    Syntax,
 }
 
 impl Check {
     /// All checks in the order of the screen.
-    pub const ALL: [Check; 7] = [
+    pub const ALL: [Check; 11] = [
         Check::Open,
+        Check::Unwritten,
+        Check::Unstaged,
         Check::Markers,
         Check::LineEnds,
         Check::LastNewline,
         Check::TrailingBlanks,
         Check::Lost,
+        Check::Back,
         Check::Twice,
+        Check::Syntax,
     ];
 
     /// Its name on the screen.
     pub fn name(self) -> &'static str {
         match self {
             Check::Open => "no conflict is open",
+            Check::Unwritten => "all that is settled is staged",
+            Check::Unstaged => "nothing changed after it was staged",
             Check::Markers => "no marker lines",
             Check::LineEnds => "line ends are not mixed",
             Check::LastNewline => "the last newline is there",
             Check::TrailingBlanks => "no trailing blanks were added",
             Check::Lost => "nothing is lost",
+            Check::Back => "nothing that was removed is back",
             Check::Twice => "nothing stands twice",
+            Check::Syntax => "the syntax holds",
         }
     }
 
     /// How much a finding of it weighs.
     pub fn weight(self) -> Weight {
         match self {
-            Check::Open | Check::Markers => Weight::Stops,
-            Check::LineEnds
-            | Check::LastNewline
-            | Check::TrailingBlanks
+            Check::Open
+            | Check::Unwritten
+            | Check::Unstaged
+            | Check::Markers
             | Check::Lost
-            | Check::Twice => Weight::Look,
+            | Check::Back
+            | Check::Syntax => Weight::Stops,
+            Check::LineEnds | Check::LastNewline | Check::TrailingBlanks | Check::Twice => {
+                Weight::Look
+            }
         }
     }
 }
@@ -84,10 +105,18 @@ pub struct Finding {
     pub check: Check,
     /// How much it weighs.
     pub weight: Weight,
-    /// Where, if it is about a line.
+    /// Where, if it is about a line; in JSON counted from 1.
+    #[serde(serialize_with = "number")]
     pub line: Option<LineIdx>,
     /// What, for a person.
     pub what: String,
+    /// The lines around it, its own in the middle; empty if it is about no line.
+    #[serde(skip)]
+    pub around: Vec<(LineIdx, String)>,
+}
+
+fn number<S: serde::Serializer>(line: &Option<LineIdx>, to: S) -> Result<S::Ok, S::Error> {
+    line.map(LineIdx::number).serialize(to)
 }
 
 impl Finding {
@@ -98,7 +127,25 @@ impl Finding {
             weight: check.weight(),
             line,
             what: what.into(),
+            around: Vec::new(),
         }
+    }
+
+    /// The same, with the lines of the text in which it was found.
+    #[must_use]
+    pub fn in_text(mut self, text: &Source) -> Self {
+        let Some(LineIdx(at)) = self.line else {
+            return self;
+        };
+        let end = (at as usize + SURROUNDING_LINES + 1).min(text.len());
+        let from = (at as usize).saturating_sub(SURROUNDING_LINES).min(end);
+        let lines = LineRange::from(from..end);
+        let shown = |line: Line<'_>| {
+            let text = String::from_utf8_lossy(line.content()).into_owned();
+            text.chars().take(SURROUNDING_CHARS).collect()
+        };
+        self.around = lines.iter().zip(text.lines(lines).map(shown)).collect();
+        self
     }
 }
 
@@ -129,7 +176,8 @@ pub fn check(inputs: &Inputs<'_>) -> Vec<Finding> {
         found.extend(last_newline(inputs.result, versions));
         found.extend(trailing_blanks(inputs.result, versions));
     }
-    found
+    let found = found.into_iter();
+    found.map(|f| f.in_text(inputs.result)).collect()
 }
 
 fn known_lines(versions: Option<&Versions>) -> HashSet<&[u8]> {
@@ -141,12 +189,26 @@ fn known_lines(versions: Option<&Versions>) -> HashSet<&[u8]> {
 
 /// A marker that one side had committed already may be text about markers.
 fn markers(inputs: &Inputs<'_>) -> Vec<Finding> {
-    let found = find_markers(inputs.result);
-    if found.is_empty() {
+    let mut found: Vec<LineIdx> = find_markers(inputs.result)
+        .into_iter()
+        .map(|(at, _)| at)
+        .collect();
+    let alone = lone_markers(inputs.result);
+    if found.is_empty() && alone.is_empty() {
         return Vec::new();
     }
     let known = known_lines(inputs.versions);
-    let finding = |(at, _): (LineIdx, _)| {
+    // By itself a marker may be an underline or a rule, unless it came with the merge.
+    let new = |at: &LineIdx| {
+        inputs.versions.is_some_and(|v| {
+            let line = inputs.result.line(*at).content();
+            !known.contains(line) && !v.base.lines(v.base.all()).any(|l| l.content() == line)
+        })
+    };
+    found.extend(alone.into_iter().filter(new));
+    found.sort();
+    found.dedup();
+    let finding = |at: LineIdx| {
         let content = inputs.result.line(at).content();
         let text = String::from_utf8_lossy(content);
         let mut finding = Finding::new(Check::Markers, Some(at), format!("marker line: {text}"));
@@ -254,6 +316,8 @@ mod tests {
     fn each_check_finds_its_line() {
         let of = |result| found("a\nb\n", "a\nc\n", "a\nd\n", result);
         assert_eq!(of("a\n<<<<<<< x\n"), [(Check::Markers, 2, Weight::Stops)]);
+        assert_eq!(of("a\n=======\nb\n"), [(Check::Markers, 2, Weight::Stops)]);
+        assert_eq!(of("a\n||||||| x\n"), [(Check::Markers, 2, Weight::Stops)]);
         assert_eq!(of("a\nb\r\nc\n"), [(Check::LineEnds, 2, Weight::Look)]);
         assert_eq!(of("a\nb"), [(Check::LastNewline, 2, Weight::Look)]);
         assert_eq!(of("a\nq \n"), [(Check::TrailingBlanks, 2, Weight::Look)]);
@@ -263,6 +327,8 @@ mod tests {
     fn what_the_versions_had_is_not_held_against_the_result() {
         assert_eq!(found("a\r\nb\n", "a\r\nc\n", "a\r\nb\n", "a\r\nc\n"), []);
         assert_eq!(found("a", "b", "c", "b"), []);
+        let ruled = found("", "a\n=======\n", "", "a\n=======\n");
+        assert_eq!(ruled, []);
         let quoted = found("", "<<<<<<< text\n", "", "<<<<<<< text\n");
         assert_eq!(quoted, [(Check::Markers, 1, Weight::Look)]);
     }

@@ -237,6 +237,13 @@ pub fn find_markers(text: &Source) -> Vec<(LineIdx, MarkerKind)> {
     found
 }
 
+/// Lines that look like a marker of the usual size, whatever stands around them.
+pub(crate) fn lone_markers(text: &Source) -> Vec<LineIdx> {
+    let lines = text.all().iter().zip(text.lines(text.all()));
+    let marked = lines.filter(|(_, line)| kind_of(line.content(), MARKER_SIZE).is_some());
+    marked.map(|(at, _)| at).collect()
+}
+
 /// The number of signs of a text's own markers: the smallest for which the whole can be read and
 /// holds a conflict; [`MARKER_SIZE`] if there is none. Markers inside of others are longer.
 ///

@@ -1,6 +1,6 @@
 //! The checks over all that is to be committed, before concluding.
 
-use crate::case::contents::{Loaded, load_all, staged_contents};
+use crate::case::contents::{load_all, staged_contents};
 use crate::case::kinds::whose_words;
 use crate::case::one::{Case, IndexState};
 use crate::path::RepoPath;
@@ -8,9 +8,11 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::situation::parsing::{Look, Looked};
 use crate::situation::read::Situation;
+use crate::situation::touched::{Touched, empty_tree, touched};
 use crate::store::folders::hash;
-use armistice_core::{Check, Finding, Inputs, Source, Weight, check};
+use armistice_core::{Check, Finding, Inputs, Source, Versions, Weight, check};
 use serde::Serialize;
 use std::collections::HashSet;
 
@@ -31,6 +33,13 @@ pub struct Proof {
     pub findings: Vec<PathFinding>,
     /// How many files were looked at.
     pub files: usize,
+    /// In how many of them there was a merged text to look into.
+    pub texts: usize,
+    /// How many of those have a parser.
+    pub parsed: usize,
+    /// Whether it can be told what all files were merged from; if not, what was in no conflict was
+    /// looked through for markers alone.
+    pub traceable: bool,
     /// What was staged then, as a hash; equal values mean that nothing else is staged since.
     #[serde(skip)]
     pub staged: String,
@@ -46,11 +55,30 @@ impl Proof {
 
 /// Checks everything in the index that the commit would bring.
 ///
-/// Files that are the same as in either parent need no look: nothing was merged in them.
+/// Files in which what is staged follows from one side alone need no look. What became of both
+/// sides' work in files that were in conflict is told by the account of their drafts.
 ///
 /// # Errors
 /// If git fails.
 pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
+    Prover::default().prove(repo, situation)
+}
+
+/// Proves again and again, and looks only at what is another text than the last time.
+#[derive(Debug, Default)]
+pub struct Prover(Looked);
+
+impl Prover {
+    /// As [`prove`].
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn prove(&self, repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
+        prove_with(&self.0, repo, situation)
+    }
+}
+
+fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
     // Taken first: what is staged while the checks run is not what they looked at.
     let mut proof = Proof {
         staged: staged_print(repo)?,
@@ -72,9 +100,129 @@ pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
     }
     let results = staged_contents(repo, &staged)?;
     let loaded = load_all(repo, &staged)?;
+    let mut looks = Vec::new();
     for ((case, result), loaded) in staged.iter().zip(results).zip(loaded) {
-        proof.add(&case.path, findings_of(result, &loaded));
+        match result {
+            Some(result) if !loaded.binary => looks.push(Look {
+                path: case.path.clone(),
+                result,
+                versions: loaded.versions,
+                there: case.stages.all().map(|stage| stage.is_some()),
+                traced: false,
+            }),
+            // Removed by decision, a submodule, or no text.
+            _ => proof.add(&case.path, Vec::new()),
+        }
     }
+    match touched(repo, situation)? {
+        Some(all) => {
+            proof.traceable = true;
+            let all = all.into_iter().filter(|t| !seen.contains(&t.path));
+            other_looks(repo, all.collect(), &mut looks, &mut proof)?;
+        }
+        None => without_versions(repo, situation, &seen, &mut proof)?,
+    }
+    proof.texts = looks.len();
+    proof.parsed = looks
+        .iter()
+        .filter(|look| look.language().is_some())
+        .count();
+    for (look, findings) in looks.iter().zip(looked.at_all(&looks)) {
+        proof.add(&look.path, findings);
+    }
+    for path in changed_since_staged(repo)? {
+        let what = "changed after it was staged: what is committed is not what stands there";
+        let found = Finding::new(Check::Unstaged, None, what);
+        proof.add_findings(&path, &[found]);
+    }
+    proof
+        .findings
+        .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
+    Ok(proof)
+}
+
+/// What there is to look at in files that were in no conflict.
+fn other_looks(
+    repo: &Repository,
+    all: Vec<Touched>,
+    looks: &mut Vec<Look>,
+    proof: &mut Proof,
+) -> Result<(), Error> {
+    let oids = |t: &Touched| [&t.base, &t.ours, &t.theirs, &t.staged].map(Option::clone);
+    let wanted: Vec<Oid> = all.iter().flat_map(oids).flatten().collect();
+    let mut contents = repo.contents(&wanted)?.into_iter();
+    for touched in all {
+        let mut next = |oid: &Option<Oid>| oid.as_ref().and_then(|_| contents.next());
+        let [base, ours, theirs, result] = oids(&touched).map(|oid| next(&oid));
+        let there = [&base, &ours, &theirs].map(|text| text.is_some());
+        let texts = [&base, &ours, &theirs, &result];
+        if texts.into_iter().flatten().any(Source::is_binary) {
+            proof.add(&touched.path, Vec::new());
+            continue;
+        }
+        let whole = whole_file(&touched).map(|(check, what)| Finding::new(check, None, what));
+        let Some(result) = result else {
+            proof.add(&touched.path, whole.into_iter().collect());
+            continue;
+        };
+        if let Some(found) = whole {
+            proof.add_findings(&touched.path, &[found]);
+        }
+        let text = |text: Option<Source>| text.unwrap_or_else(|| Source::new(Vec::new()));
+        looks.push(Look {
+            path: touched.path,
+            result,
+            versions: Versions {
+                base: text(base),
+                ours: text(ours),
+                theirs: text(theirs),
+            },
+            there,
+            traced: there[1] && there[2],
+        });
+    }
+    Ok(())
+}
+
+/// What became of a file as a whole that neither side asked for.
+fn whole_file(touched: &Touched) -> Option<(Check, String)> {
+    let Touched {
+        base,
+        ours,
+        theirs,
+        staged,
+        ..
+    } = touched;
+    match (ours, theirs, staged) {
+        (Some(_), Some(_), None) => Some((
+            Check::Lost,
+            "the file is gone, and neither side removed it".to_owned(),
+        )),
+        (Some(_), None, None) if ours != base && base.is_none() => {
+            Some((Check::Lost, "the file that ours added is gone".to_owned()))
+        }
+        (None, Some(_), None) if theirs != base && base.is_none() => {
+            Some((Check::Lost, "the file that theirs added is gone".to_owned()))
+        }
+        (None, _, Some(_)) if theirs == base && base.is_some() => Some((
+            Check::Back,
+            "the file stands again; ours removed it".to_owned(),
+        )),
+        (_, None, Some(_)) if ours == base && base.is_some() => Some((
+            Check::Back,
+            "the file stands again; theirs removed it".to_owned(),
+        )),
+        _ => None,
+    }
+}
+
+/// Markers in files of which it cannot be told what they were merged from.
+fn without_versions(
+    repo: &Repository,
+    situation: &Situation,
+    seen: &HashSet<RepoPath>,
+    proof: &mut Proof,
+) -> Result<(), Error> {
     let merged = merged_entries(repo, situation)?;
     let merged: Vec<_> = merged
         .into_iter()
@@ -90,10 +238,55 @@ pub fn prove(repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
             proof.add(path, check(&inputs));
         }
     }
-    proof
-        .findings
-        .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
-    Ok(proof)
+    Ok(())
+}
+
+/// Files that the commit would bring and that stand otherwise on disk by now.
+fn changed_since_staged(repo: &Repository) -> Result<Vec<RepoPath>, Error> {
+    let paths = |output: &[u8]| -> HashSet<RepoPath> {
+        let paths = output.split(|b| *b == 0).filter(|p| !p.is_empty());
+        paths.map(RepoPath::new).collect()
+    };
+    let filter = "--diff-filter=MDT";
+    let call = [
+        "diff-files",
+        "--name-only",
+        "-z",
+        filter,
+        "--ignore-submodules",
+    ];
+    let touched = paths(&repo.must(&Invocation::read(call))?.stdout);
+    if touched.is_empty() {
+        return Ok(Vec::new());
+    }
+    let head = match repo.resolve("HEAD")? {
+        Some(head) => head,
+        None => empty_tree(repo)?,
+    };
+    let call = [
+        "diff-index",
+        "--cached",
+        "--name-only",
+        "-z",
+        "--diff-filter=AMT",
+        &head,
+        "--",
+    ];
+    let staged = paths(&repo.must(&Invocation::read(call))?.stdout);
+    let both: Vec<&RepoPath> = touched.intersection(&staged).collect();
+    if both.is_empty() {
+        return Ok(Vec::new());
+    }
+    // Unlike its plumbing, this looks at contents where only times differ, through the filters that
+    // the attributes ask for.
+    let call = ["diff", "--name-only", "-z", "--no-ext-diff", filter, "--"];
+    let call = both
+        .iter()
+        .map(|path| path.to_os())
+        .fold(Invocation::read(call), Invocation::arg);
+    let mut changed: Vec<RepoPath> = paths(&repo.must(&call)?.stdout).into_iter().collect();
+    changed.sort();
+    Ok(changed)
 }
 
 /// A hash of all that is staged against the commit that is checked out.
@@ -133,28 +326,11 @@ fn open_finding(case: &Case) -> Finding {
     Finding::new(Check::Open, None, what)
 }
 
-/// What is found in a staged case; nothing in one without text: it was removed by decision, or is
-/// a submodule.
-fn findings_of(result: Option<Source>, loaded: &Loaded) -> Vec<Finding> {
-    match result {
-        Some(result) if !loaded.binary => check(&Inputs {
-            result: &result,
-            versions: Some(&loaded.versions),
-        }),
-        _ => Vec::new(),
-    }
-}
-
 /// Index entries that differ from HEAD and from the incoming commit.
 fn merged_entries(repo: &Repository, situation: &Situation) -> Result<Vec<(RepoPath, Oid)>, Error> {
-    let empty_tree = || -> Result<String, Error> {
-        Ok(repo
-            .must(&Invocation::read(["hash-object", "-t", "tree", "--stdin"]))?
-            .text())
-    };
     let head = match repo.resolve("HEAD")? {
         Some(head) => head,
-        None => empty_tree()?,
+        None => empty_tree(repo)?,
     };
     let mut entries = differing(repo, &head)?;
     if let Some(theirs) = &situation.theirs.commit {

@@ -1,0 +1,98 @@
+//! The checks as Proof lists them, and what a verdict may say.
+
+use crate::base::safe_text::count;
+use armistice_core::{Check, Weight};
+use armistice_git::Proof;
+
+/// A row of the list: its name, and the checks whose findings it counts.
+pub struct CheckRow {
+    pub name: &'static str,
+    pub checks: &'static [Check],
+}
+
+const fn row(name: &'static str, checks: &'static [Check]) -> CheckRow {
+    CheckRow { name, checks }
+}
+
+pub const CHECK_ROWS: [CheckRow; 9] = [
+    row("no conflict is open", &[Check::Open]),
+    row("all that is settled is staged", &[Check::Unwritten]),
+    row("nothing changed after it was staged", &[Check::Unstaged]),
+    row("no marker lines", &[Check::Markers]),
+    row("nothing is lost", &[Check::Lost]),
+    row("nothing that was removed is back", &[Check::Back]),
+    row("nothing stands twice", &[Check::Twice]),
+    row("the syntax holds", &[Check::Syntax]),
+    row(
+        "line ends and ends of lines are clean",
+        &[Check::LineEnds, Check::LastNewline, Check::TrailingBlanks],
+    ),
+];
+
+/// What became of one row of checks.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Verdict {
+    /// It holds, and what was looked at.
+    Holds(String),
+    /// There is nothing to look at yet.
+    Nothing,
+    /// So many findings.
+    Found(usize),
+}
+
+impl CheckRow {
+    /// Whether its findings stand in the way.
+    pub fn stops(&self) -> bool {
+        self.checks.iter().any(|c| c.weight() == Weight::Stops)
+    }
+
+    /// What a proof says of it, and never more than it looked at.
+    pub fn verdict(&self, proof: &Proof) -> Verdict {
+        let of = |check: &Check| self.checks.contains(check);
+        let found = proof
+            .findings
+            .iter()
+            .filter(|f| of(&f.finding.check))
+            .count();
+        if found > 0 {
+            return Verdict::Found(found);
+        }
+        let texts = count(proof.texts, "merged text");
+        match self.checks[0] {
+            Check::Open | Check::Unwritten | Check::Unstaged => Verdict::Holds(String::new()),
+            _ if proof.texts == 0 => Verdict::Nothing,
+            Check::Syntax if proof.parsed < proof.texts => Verdict::Holds(format!(
+                "{} of {texts} parsed, brackets counted in the rest",
+                proof.parsed
+            )),
+            Check::Syntax => Verdict::Holds(format!("{texts} parsed")),
+            Check::Lost | Check::Back | Check::Twice => Verdict::Holds(format!("{texts} traced")),
+            _ => Verdict::Holds(texts),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_check_stands_in_one_row() {
+        for check in Check::ALL {
+            let rows = CHECK_ROWS.iter().filter(|row| row.checks.contains(&check));
+            assert_eq!(rows.count(), 1, "{check:?}");
+        }
+    }
+
+    #[test]
+    fn what_was_not_looked_at_does_not_hold() {
+        let lost = &CHECK_ROWS[4];
+        assert_eq!(lost.verdict(&Proof::default()), Verdict::Nothing);
+        let proof = Proof {
+            texts: 2,
+            ..Proof::default()
+        };
+        let said = lost.verdict(&proof);
+        assert_eq!(said, Verdict::Holds("2 merged texts traced".to_owned()));
+    }
+}

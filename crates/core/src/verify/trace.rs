@@ -1,0 +1,718 @@
+//! What a result lost of either side's work, brought back, or holds twice, however it came about.
+//!
+//! Judged from the three versions and the result alone, so it tells the same of a result that
+//! Armistice wrote, that a person made by hand, or that another program staged. Lines are counted
+//! over the whole file first: what only moved is neither lost nor new. A line that is missing counts
+//! as lost only if its words are missing too: blended words, joined lines and statements laid out
+//! anew are no loss.
+//!
+//! Not here: what became of every single line (`audit`).
+
+use crate::draft::merged_text::Draft;
+use crate::limits::{AUDITED_LINE_BYTES, DOUBLED_WORDS, TRACED_FINDINGS};
+use crate::merge::list_items::is_entry;
+use crate::model::region::RegionKind;
+use crate::model::side::{PerSide, Side};
+use crate::model::versions::Version;
+use crate::plan::build::Plan;
+use crate::text::language::{begins_declaration, import_kind};
+use crate::text::lines::LineIdx;
+use crate::text::source::Source;
+use crate::text::tokens::{is_name, solid_tokens};
+use crate::verify::blocks::{Block, Blocks, Key, Part};
+use crate::verify::checks::{Check, Finding, Weight};
+use crate::verify::decided::Decided;
+use crate::verify::tally::{Count, Tally, Text};
+use std::cell::OnceCell;
+use std::collections::{HashMap, HashSet};
+
+/// Names what `result` lost of either side's work, what stands again that a side removed, and what
+/// stands twice; in the order of the lines of `result`.
+///
+/// `draft` says what a person or a rule decided: what a decision gave up, in a part of the text that
+/// is still as it was decided, is no finding. At most [`TRACED_FINDINGS`](crate::limits) are told.
+/// Linear in the texts, but for comparing `result` with the versions.
+///
+/// ```
+/// use armistice_core::{Check, Options, plan, trace};
+/// let (base, ours, theirs) = ("a\nb\n", "a\nmoor(ship);\nb\n", "a\nb\npay(fee);\n");
+/// let plan = plan(&base.into(), &ours.into(), &theirs.into(), &Options::default());
+/// let whole = "a\nmoor(ship);\nb\npay(fee);\n";
+/// assert!(trace(&plan, &whole.into(), None).is_empty());
+/// let found = trace(&plan, &"a\nmoor(ship);\nb\n".into(), None);
+/// assert_eq!((found[0].check, found[0].line.unwrap().number()), (Check::Lost, 3));
+/// ```
+pub fn trace(plan: &Plan, result: &Source, draft: Option<&Draft>) -> Vec<Finding> {
+    traced(plan, result, draft).findings
+}
+
+/// What was found, and how many lines that each side added are lost.
+pub(crate) struct Traced {
+    pub(crate) findings: Vec<Finding>,
+    pub(crate) missing: PerSide<usize>,
+}
+
+pub(crate) fn traced(plan: &Plan, result: &Source, draft: Option<&Draft>) -> Traced {
+    let mut trace = Trace::new(plan, result, draft);
+    for nth in 0..trace.blocks.blocks.len() {
+        trace.block(nth);
+    }
+    let of = |side: Side| {
+        let lost = trace.lost.iter();
+        lost.filter(|(.., loss)| *loss == Loss::Added(side)).count()
+    };
+    let missing = PerSide::from_fn(of);
+    trace.tell_lost();
+    trace.tell_returned();
+    let mut findings = trace.found;
+    findings.sort_by_key(|f| (f.line, f.check));
+    findings.truncate(TRACED_FINDINGS);
+    let findings = findings.into_iter().map(|f| f.in_text(result)).collect();
+    Traced { findings, missing }
+}
+
+struct Trace<'a> {
+    plan: &'a Plan,
+    result: &'a Source,
+    blocks: Blocks,
+    decided: Decided,
+    /// Lines between those that all four texts share.
+    lines: Tally<Key>,
+    /// Keys of the result's lines.
+    keys: Vec<Key>,
+    /// Parts that are missing, by their number.
+    missing: HashSet<usize>,
+    /// Lines of the result that it has too many of.
+    surplus: HashSet<LineIdx>,
+    /// Words of all blocks together.
+    words: OnceCell<Tally<Vec<u8>>>,
+    lost: Vec<Lost>,
+    returned: Vec<Returned>,
+    found: Vec<Finding>,
+}
+
+/// A block, a part of it that is lost, and how.
+type Lost = (usize, usize, Loss);
+
+/// A line of the result that a side had removed.
+#[derive(Clone, Copy)]
+struct Returned {
+    block: usize,
+    at: LineIdx,
+    side: Side,
+    /// Whether its words are too many as well: else it is told only in the place of a lost line.
+    certain: bool,
+}
+
+/// How a line of one side came to be missing.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Loss {
+    /// The side had added it.
+    Added(Side),
+    /// All versions have it.
+    Deleted,
+}
+
+impl<'a> Trace<'a> {
+    fn new(plan: &'a Plan, result: &'a Source, draft: Option<&Draft>) -> Self {
+        let mut blocks = Blocks::new(plan, result);
+        let all = result.lines(result.all());
+        let keys: Vec<Key> = all.map(|line| blocks.keys.of(line.content())).collect();
+        let mut lines = Tally::default();
+        for block in &blocks.blocks {
+            for (version, text) in VERSIONS {
+                let source = plan.versions().get(version);
+                for line in source.lines(block.lines(version)) {
+                    lines.put(blocks.keys.of(line.content()), text);
+                }
+            }
+            for at in block.result.iter() {
+                lines.put(keys[at.0 as usize], Text::Result);
+            }
+        }
+        let mut trace = Trace {
+            plan,
+            result,
+            decided: draft.map_or_else(Decided::default, |draft| Decided::new(draft, result)),
+            blocks,
+            lines,
+            keys,
+            missing: HashSet::new(),
+            surplus: HashSet::new(),
+            words: OnceCell::new(),
+            lost: Vec::new(),
+            returned: Vec::new(),
+            found: Vec::new(),
+        };
+        trace.choose_missing();
+        trace.choose_surplus();
+        trace
+    }
+
+    /// Which of several like parts are the missing ones: those that stand nowhere, and of them those
+    /// that nobody disputes before others.
+    fn choose_missing(&mut self) {
+        let mut left: HashMap<Key, usize> = HashMap::new();
+        for (key, count) in self.lines.iter() {
+            if count.missing() > 0 {
+                left.insert(*key, count.missing());
+            }
+        }
+        if left.is_empty() {
+            return;
+        }
+        for disputed in [false, true] {
+            for (nth, part) in self.blocks.parts.iter().enumerate() {
+                let is_conflict = self.plan.region(part.region).kind == RegionKind::Conflict;
+                if part.at.is_some() || is_conflict != disputed {
+                    continue;
+                }
+                if let Some(n) = left.get_mut(&part.key).filter(|n| **n > 0) {
+                    *n -= 1;
+                    self.missing.insert(nth);
+                }
+            }
+        }
+    }
+
+    /// Which of several like lines are too many: those that are not in the place of a part.
+    fn choose_surplus(&mut self) {
+        let mut left: HashMap<Key, usize> = HashMap::new();
+        for (key, count) in self.lines.iter() {
+            // What no version has was put in by hand, or blended.
+            let known = count.is_known() || *key < self.blocks.of_parts;
+            if known && count.surplus() > 0 {
+                left.insert(*key, count.surplus());
+            }
+        }
+        if left.is_empty() {
+            return;
+        }
+        let placed: HashSet<LineIdx> = self.blocks.parts.iter().filter_map(|p| p.at).collect();
+        for in_place in [false, true] {
+            for block in &self.blocks.blocks {
+                for at in block.result.iter() {
+                    let key = self.keys[at.0 as usize];
+                    if placed.contains(&at) == in_place
+                        && let Some(n) = left.get_mut(&key).filter(|n| **n > 0)
+                    {
+                        *n -= 1;
+                        self.surplus.insert(at);
+                    }
+                }
+            }
+        }
+    }
+
+    fn block(&mut self, nth: usize) {
+        let block = self.blocks.blocks[nth].clone();
+        let missing: Vec<usize> = (block.parts.clone())
+            .filter(|n| self.missing.contains(n))
+            .collect();
+        let surplus: Vec<LineIdx> = (block.result.iter())
+            .filter(|at| self.surplus.contains(at))
+            .collect();
+        if missing.is_empty() && surplus.is_empty() {
+            return;
+        }
+        let words = self.words_of(std::slice::from_ref(&block));
+        let (twice, again): (Vec<_>, Vec<_>) =
+            surplus.into_iter().partition(|at| self.is_twice(*at));
+        let returned = (again.into_iter()).filter_map(|at| {
+            let (side, certain) = self.returned(&block, at, &words, &missing)?;
+            Some(Returned {
+                block: nth,
+                at,
+                side,
+                certain,
+            })
+        });
+        let returned: Vec<Returned> = returned.collect();
+        self.returned.extend(returned);
+        let lost = (missing.into_iter())
+            .filter(|part| self.is_lost(&block, *part, &words))
+            .map(|part| (nth, part, self.loss(part)));
+        let lost: Vec<Lost> = lost.collect();
+        self.lost.extend(lost);
+        self.tell_twice(&twice);
+    }
+
+    /// The words of some blocks.
+    fn words_of(&self, blocks: &[Block]) -> Tally<Vec<u8>> {
+        let mut words = Tally::default();
+        let mut put = |source: &Source, lines, text| {
+            for line in source.lines(lines) {
+                names(line.content()).for_each(|word| words.put(word.to_vec(), text));
+            }
+        };
+        for block in blocks {
+            for (version, text) in VERSIONS {
+                put(
+                    self.plan.versions().get(version),
+                    block.lines(version),
+                    text,
+                );
+            }
+            put(self.result, block.result, Text::Result);
+        }
+        words
+    }
+
+    fn part(&self, nth: usize) -> &Part {
+        &self.blocks.parts[nth]
+    }
+
+    fn text(&self, part: &Part) -> &'a [u8] {
+        let source = self.plan.versions().get(part.version);
+        source.line(part.line).trimmed()
+    }
+
+    fn loss(&self, nth: usize) -> Loss {
+        let part = self.part(nth);
+        let (ours, theirs) = self.lines.get(&part.key).changes();
+        match part.version {
+            Version::Ours if ours > 0 => Loss::Added(Side::Ours),
+            Version::Theirs if theirs > 0 => Loss::Added(Side::Theirs),
+            _ if ours > 0 => Loss::Added(Side::Ours),
+            _ if theirs > 0 => Loss::Added(Side::Theirs),
+            _ => Loss::Deleted,
+        }
+    }
+
+    /// Whether a missing line is lost: its words are missing too, and no decision gave it up.
+    fn is_lost(&self, block: &Block, nth: usize, words: &Tally<Vec<u8>>) -> bool {
+        let part = self.part(nth);
+        let line = self.text(part);
+        if line.len() >= AUDITED_LINE_BYTES || self.decided.is_decided(part.region) {
+            return false;
+        }
+        let scarce = |words: &Tally<Vec<u8>>| {
+            names(line).any(|word| words.get(&word.to_vec()).missing() > 0)
+        };
+        if !scarce(words) {
+            return false;
+        }
+        // A block that one side moved has its words elsewhere, the other side's with them.
+        let moved = Side::BOTH.iter().any(|side| self.is_moved(block, *side));
+        !moved || scarce(self.all_words())
+    }
+
+    /// Whether a side has lines of this block elsewhere.
+    fn is_moved(&self, block: &Block, side: Side) -> bool {
+        let part = |nth: usize| self.part(nth);
+        let here: HashSet<Key> = (block.parts.clone())
+            .filter(|n| part(*n).version == side.into())
+            .map(|n| part(n).key)
+            .collect();
+        let gone = (block.parts.clone())
+            .map(|n| part(n).key)
+            .filter(|key| !here.contains(key));
+        let moved = gone.filter(|key| {
+            let count = self.lines.get(key);
+            let (of_side, _) = side_counts(&count, side);
+            count.base > 0 && of_side >= count.base
+        });
+        moved.collect::<HashSet<_>>().len() > 1
+    }
+
+    /// Whether a line stands in the result more often than in any version.
+    fn is_twice(&self, at: LineIdx) -> bool {
+        let count = self.lines.get(&self.keys[at.0 as usize]);
+        count.result > count.base.max(count.ours).max(count.theirs)
+    }
+
+    /// The side that removed a line which stands again, and whether its words are too many too.
+    fn returned(
+        &self,
+        block: &Block,
+        at: LineIdx,
+        words: &Tally<Vec<u8>>,
+        missing: &[usize],
+    ) -> Option<(Side, bool)> {
+        let count = self.lines.get(&self.keys[at.0 as usize]);
+        let (ours, theirs) = count.changes();
+        let side = match (ours < 0, theirs < 0) {
+            (true, _) => Side::Ours,
+            (_, true) => Side::Theirs,
+            _ => return None,
+        };
+        let line = self.result.line(at).trimmed();
+        if !is_telling(line) || self.decided.covers(at) {
+            return None;
+        }
+        let more = |words: &Tally<Vec<u8>>| {
+            names(line).any(|word| words.get(&word.to_vec()).surplus() > 0)
+        };
+        let lost = missing
+            .iter()
+            .any(|nth| self.loss(*nth) == Loss::Added(side));
+        let certain = more(words) || more(self.all_words());
+        (lost || !self.has_whole(block, side.other())).then_some((side, certain))
+    }
+
+    /// Whether a conflict stands in the result with all lines that a side has there, in order: it was
+    /// settled by them, and by what else the other side put in.
+    fn has_whole(&self, block: &Block, side: Side) -> bool {
+        let is_conflict = |part: &Part| self.plan.region(part.region).kind == RegionKind::Conflict;
+        let parts = || block.parts.clone().map(|nth| self.part(nth));
+        if !parts().any(is_conflict) {
+            return false;
+        }
+        let source = self.plan.versions().get(side.into());
+        let keys = &self.blocks.keys;
+        let mut stands = block.result.iter().map(|at| self.keys[at.0 as usize]);
+        let mut all = source.lines(block.lines(side.into()));
+        all.all(|line| {
+            keys.get(line.content())
+                .is_some_and(|key| stands.any(|k| k == key))
+        })
+    }
+
+    fn all_words(&self) -> &Tally<Vec<u8>> {
+        let all = || self.words_of(&self.blocks.blocks);
+        self.words.get_or_init(all)
+    }
+
+    fn tell_lost(&mut self) {
+        let lost = std::mem::take(&mut self.lost);
+        let next = |a: &Lost, b: &Lost| (a.0, a.1 + 1, a.2) == *b;
+        for run in lost.chunk_by(next) {
+            let (nth, first, loss) = run[0];
+            let part = self.part(first);
+            let text = excerpt(self.text(part));
+            let disputed = self.plan.region(part.region).kind == RegionKind::Conflict;
+            let block = self.blocks.blocks[nth].clone();
+            let lines = counted(run.len());
+            let is = if run.len() == 1 { "is" } else { "are" };
+            let (at, what) = match loss {
+                Loss::Deleted => (
+                    self.place(&block, first),
+                    format!("{lines} that all versions have {is} missing: {text}"),
+                ),
+                Loss::Added(side) => {
+                    let name = Version::from(side).name();
+                    match self.take_returned(nth, run, side) {
+                        None => (
+                            self.place(&block, first),
+                            format!("{lines} that {name} added {is} missing: {text}"),
+                        ),
+                        Some((there, at)) => {
+                            let old = excerpt(self.result.line(at).trimmed());
+                            let moved = there != nth || self.is_moved(&block, side.other());
+                            let what = match moved {
+                                false => format!(
+                                    "an edit of {name} is lost: {old} stands again, not {text}"
+                                ),
+                                true => format!(
+                                    "an edit of {name} is lost where {} moved it to: {old} stands there, not {text}",
+                                    Version::from(side.other()).name()
+                                ),
+                            };
+                            (at, what)
+                        }
+                    }
+                }
+            };
+            let mut finding = Finding::new(Check::Lost, self.clamped(at), what);
+            if disputed || loss == Loss::Deleted {
+                finding.weight = Weight::Look;
+            }
+            self.found.push(finding);
+        }
+    }
+
+    /// Takes out what stands again in the place of lost lines of the same side: in their block, or
+    /// the likest line where the other side moved them to.
+    fn take_returned(&mut self, nth: usize, run: &[Lost], side: Side) -> Option<(usize, LineIdx)> {
+        let here = |r: &Returned| r.block == nth && r.side == side;
+        if let Some(at) = self.returned.iter().find(|r| here(r)).map(|r| r.at) {
+            self.returned.retain(|r| !here(r));
+            return Some((nth, at));
+        }
+        let text = self.text(self.part(run[0].1));
+        let words: HashSet<&[u8]> = names(text).collect();
+        let shared = |r: &Returned| {
+            let line = names(self.result.line(r.at).trimmed());
+            line.filter(|word| words.contains(word)).count()
+        };
+        let of_side = (self.returned.iter()).filter(|r| r.side == side && r.block != nth);
+        let found = of_side.copied().max_by_key(|r| shared(r))?;
+        if shared(&found) == 0 && words.len() > 1 {
+            return None;
+        }
+        self.returned.retain(|r| r.at != found.at);
+        Some((found.block, found.at))
+    }
+
+    /// Where in the result a missing part would stand.
+    fn place(&self, block: &Block, nth: usize) -> LineIdx {
+        let before = (block.parts.start..nth).rev().find_map(|n| self.part(n).at);
+        before.map_or(block.result.start, |at| LineIdx(at.0 + 1))
+    }
+
+    fn clamped(&self, at: LineIdx) -> Option<LineIdx> {
+        let last = self.result.len().checked_sub(1)? as u32;
+        Some(LineIdx(at.0.min(last)))
+    }
+
+    fn tell_returned(&mut self) {
+        let mut returned = std::mem::take(&mut self.returned);
+        returned.retain(|r| r.certain);
+        for run in returned.chunk_by(|a, b| a.at.0 + 1 == b.at.0 && a.side == b.side) {
+            let Returned {
+                block: nth,
+                at,
+                side,
+                ..
+            } = run[0];
+            let line = excerpt(self.result.line(at).trimmed());
+            let what = format!(
+                "{} that {} removed {} again: {line}",
+                counted(run.len()),
+                Version::from(side).name(),
+                if run.len() == 1 { "stands" } else { "stand" },
+            );
+            let mut finding = Finding::new(Check::Back, Some(at), what);
+            let mut parts = self.blocks.blocks[nth].parts.clone();
+            let disputed = |n: usize| {
+                let region = self.plan.region(self.part(n).region);
+                region.kind == RegionKind::Conflict
+            };
+            if parts.any(disputed) {
+                finding.weight = Weight::Look;
+            }
+            self.found.push(finding);
+        }
+    }
+
+    /// Whether a line is of a kind that stands once: an import, an entry, a declaration.
+    fn is_entry(&self, at: LineIdx) -> bool {
+        let line = self.result.line(at).trimmed();
+        let first = names(line).next().unwrap_or_default();
+        is_entry(line) || import_kind(line).is_some() || begins_declaration(first)
+    }
+
+    fn tell_twice(&mut self, twice: &[LineIdx]) {
+        for run in twice.chunk_by(|a, b| a.0 + 1 == b.0) {
+            let said = |at: &LineIdx| names(self.result.line(*at).trimmed()).count();
+            let most = run.iter().map(said).max().unwrap_or(0);
+            let alone = run.len() == 1 && most < DOUBLED_WORDS && !self.is_entry(run[0]);
+            if most < 2 || alone {
+                continue;
+            }
+            let telling = run
+                .iter()
+                .find(|at| is_telling(self.result.line(**at).trimmed()));
+            let at = *telling.unwrap_or(&run[0]);
+            let key = self.keys[at.0 as usize];
+            let twin = self
+                .keys
+                .iter()
+                .zip(0..)
+                .find(|(k, n)| **k == key && LineIdx(*n) != at);
+            let twin = twin.map_or(String::new(), |(_, n)| {
+                format!(", also line {}", LineIdx(n).number())
+            });
+            let what = format!(
+                "{} {} here twice{twin}: {}",
+                counted(run.len()),
+                if run.len() == 1 { "stands" } else { "stand" },
+                excerpt(self.result.line(at).trimmed())
+            );
+            self.found
+                .push(Finding::new(Check::Twice, Some(run[0]), what));
+        }
+    }
+}
+
+const VERSIONS: [(Version, Text); 3] = [
+    (Version::Base, Text::Base),
+    (Version::Ours, Text::Ours),
+    (Version::Theirs, Text::Theirs),
+];
+
+fn side_counts(count: &Count, side: Side) -> (usize, usize) {
+    match side {
+        Side::Ours => (count.ours, count.theirs),
+        Side::Theirs => (count.theirs, count.ours),
+    }
+}
+
+fn names(line: &[u8]) -> impl Iterator<Item = &[u8]> {
+    solid_tokens(line).filter(|word| is_name(word))
+}
+
+/// Whether a line says enough to be missed.
+fn is_telling(line: &[u8]) -> bool {
+    line.len() < AUDITED_LINE_BYTES && names(line).next().is_some()
+}
+
+fn counted(n: usize) -> String {
+    match n {
+        1 => "a line".to_owned(),
+        n => format!("{n} lines"),
+    }
+}
+
+fn excerpt(line: &[u8]) -> String {
+    let text = String::from_utf8_lossy(line);
+    text.chars().take(60).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Entry, Event, Options, Resolution, Session, Step, plan};
+    use proptest::prelude::*;
+    use std::sync::Arc;
+
+    const BASE: &str = "def moor(ship):\n    check(ship)\n    log(ship, tide)\n    return berth\n\ndef pay(fee):\n    book(fee)\n    return None\n";
+
+    fn versions() -> [String; 3] {
+        let ours = BASE.replace("check(ship)", "check(ship, draught)");
+        let theirs = BASE.replace("    book(fee)\n", "    book(fee)\n    stamp(fee, today)\n");
+        [BASE.to_owned(), ours, theirs]
+    }
+
+    fn found(versions: &[String; 3], result: &str) -> Vec<(Check, usize, String)> {
+        let [base, ours, theirs] = versions.each_ref().map(|t| Source::from(t.as_str()));
+        let plan = plan(&base, &ours, &theirs, &Options::default());
+        let found = trace(&plan, &result.into(), None).into_iter();
+        found
+            .map(|f| (f.check, f.line.map_or(0, LineIdx::number), f.what))
+            .collect()
+    }
+
+    fn merged() -> String {
+        let [_, ours, _] = versions();
+        ours.replace("    book(fee)\n", "    book(fee)\n    stamp(fee, today)\n")
+    }
+
+    #[test]
+    fn a_right_result_has_no_finding_however_it_is_laid_out() {
+        assert_eq!(found(&versions(), &merged()), []);
+        let wrapped = merged().replace(
+            "check(ship, draught)",
+            "check(\n        ship,\n        draught\n    )",
+        );
+        assert_eq!(found(&versions(), &wrapped), []);
+    }
+
+    #[test]
+    fn each_way_to_break_it_is_named_where_it_is() {
+        for (from, to, check, line, says) in [
+            (
+                "    stamp(fee, today)\n",
+                "",
+                Check::Lost,
+                8,
+                "a line that theirs added is missing: stamp(fee, today)",
+            ),
+            (
+                "check(ship, draught)",
+                "check(ship)",
+                Check::Lost,
+                2,
+                "an edit of ours is lost: check(ship) stands again, not check(ship, draught)",
+            ),
+            (
+                "    log(ship, tide)\n",
+                "",
+                Check::Lost,
+                3,
+                "a line that all versions have is missing: log(ship, tide)",
+            ),
+            (
+                "log(ship, tide)",
+                "log(ship, wind)",
+                Check::Lost,
+                3,
+                "a line that all versions have is missing: log(ship, tide)",
+            ),
+            (
+                "    check(ship, draught)\n",
+                "    check(ship)\n    check(ship, draught)\n",
+                Check::Back,
+                2,
+                "a line that ours removed stands again: check(ship)",
+            ),
+            (
+                "    return berth\n",
+                "    return berth\n    log(ship, tide)\n    return berth\n",
+                Check::Twice,
+                5,
+                "2 lines stand here twice, also line 3: log(ship, tide)",
+            ),
+        ] {
+            let broken = merged().replacen(from, to, 1);
+            assert_eq!(
+                found(&versions(), &broken),
+                [(check, line, says.to_owned())],
+                "{to:?}"
+            );
+        }
+    }
+
+    #[test]
+    fn an_edit_of_code_that_the_other_side_moved_is_followed() {
+        let block = "def moor(ship):\n    check(ship)\n    log(ship, tide)\n    return berth\n\n";
+        let rest: String = ('a'..'i')
+            .map(|c| format!("def pay_{c}(fee):\n    book_{c}(fee)\n"))
+            .collect();
+        let base = format!("{block}{rest}");
+        let ours = format!("{rest}\n{block}");
+        let edited = |text: &str| text.replace("check(ship)", "check(ship, draught)");
+        let all = [base.clone(), ours.clone(), edited(&base)];
+        assert_eq!(found(&all, &edited(&ours)), []);
+        let says = "an edit of theirs is lost where ours moved it to: check(ship) stands there, not check(ship, draught)";
+        assert_eq!(found(&all, &ours), [(Check::Lost, 19, says.to_owned())]);
+    }
+
+    #[test]
+    fn what_a_decision_gave_up_is_no_finding_as_long_as_it_stands() {
+        let [base, ours, theirs] =
+            ["a\nb\nc\n", "a\nours of it\nc\n", "a\ntheirs of it\nc\n"].map(Source::from);
+        let plan = plan(&base, &ours, &theirs, &Options::default());
+        let id = plan.conflicts()[0];
+        let mut session = Session::new(Arc::new(plan.clone()));
+        let take = Entry::Settle(id, Resolution::Take(Version::Ours));
+        session
+            .apply(&Event::Do(Step::new("", vec![take])))
+            .unwrap();
+        let draft = session.draft();
+        assert_eq!(trace(&plan, &ours, Some(draft)), []);
+        let by_hand = trace(&plan, &ours, None);
+        assert_eq!(
+            (by_hand[0].check, by_hand[0].weight),
+            (Check::Lost, Weight::Look)
+        );
+        let changed = trace(&plan, &"a\nb\nc\n".into(), Some(draft));
+        assert_eq!(changed.len(), 2, "{changed:?}");
+    }
+
+    fn text(lines: &[u8]) -> String {
+        let line = |n: &u8| format!("moor the ship at berth_{n}\n");
+        lines.iter().map(line).collect()
+    }
+
+    proptest! {
+        /// Whatever one side alone made of a text is right.
+        #[test]
+        fn one_side_alone_is_right(base in "[a-h]{0,20}", side in "[a-k]{0,20}") {
+            let [base, side] = [base, side].map(|t| text(t.as_bytes()));
+            let all = [base.clone(), side.clone(), base.clone()];
+            prop_assert_eq!(found(&all, &side), []);
+            prop_assert_eq!(found(&[base.clone(), base, side.clone()], &side), []);
+        }
+
+        #[test]
+        fn no_result_whatever_makes_it_fail(
+            texts in prop::array::uniform4("[a-f\n]{0,30}"),
+        ) {
+            let [base, ours, theirs, result] = texts;
+            for (_, line, _) in found(&[base, ours, theirs], &result) {
+                prop_assert!(line <= Source::from(result.as_str()).len());
+            }
+        }
+    }
+}

@@ -1,0 +1,156 @@
+//! Looks at results one by one, on as many threads as there are processors: their syntax, and, where
+//! no draft of Armistice tells of them, what became of both sides' work.
+
+use crate::path::RepoPath;
+use armistice_core::{
+    Finding, Inputs, Options, Parsed, Source, SyntaxFacts, Version, Versions, bracket_findings,
+    check, plan, syntax_findings, trace,
+};
+use armistice_syntax::{Language, facts};
+use std::collections::HashMap;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+/// A result and what it was made from.
+#[derive(Clone, Debug)]
+pub(crate) struct Look {
+    pub(crate) path: RepoPath,
+    pub(crate) result: Source,
+    pub(crate) versions: Versions,
+    /// Which versions there are at all: base, ours, theirs.
+    pub(crate) there: [bool; 3],
+    /// Whether what became of both sides' work is found out here.
+    pub(crate) traced: bool,
+}
+
+/// What was found before, by path: looking at the same texts again finds the same.
+#[derive(Debug, Default)]
+pub(crate) struct Looked(Mutex<HashMap<RepoPath, (Look, Vec<Finding>)>>);
+
+impl Looked {
+    /// What is found in each, in their order.
+    pub(crate) fn at_all(&self, looks: &[Look]) -> Vec<Vec<Finding>> {
+        let mut known = match self.0.lock() {
+            Ok(known) => known,
+            // Whole entries are put in at once.
+            Err(poisoned) => poisoned.into_inner(),
+        };
+        let of = |look: &Look| {
+            let (same, found) = known.get(&look.path)?;
+            same.is(look).then(|| found.clone())
+        };
+        let mut found: Vec<Option<Vec<Finding>>> = looks.iter().map(of).collect();
+        let new = looks
+            .iter()
+            .zip(&found)
+            .filter(|(_, found)| found.is_none());
+        let new: Vec<Look> = new.map(|(look, _)| look.clone()).collect();
+        let mut all = look_at_all(&new).into_iter();
+        for (look, found) in looks.iter().zip(&mut found).filter(|(_, f)| f.is_none()) {
+            let new = all.next().unwrap_or_default();
+            known.insert(look.path.clone(), (look.clone(), new.clone()));
+            *found = Some(new);
+        }
+        found.into_iter().flatten().collect()
+    }
+}
+
+impl Look {
+    /// The language that its name tells of.
+    pub(crate) fn language(&self) -> Option<Language> {
+        Language::of(&String::from_utf8_lossy(self.path.bytes()))
+    }
+
+    /// Whether it is the same look at the same texts.
+    fn is(&self, other: &Look) -> bool {
+        let texts = |look: &Look| {
+            let Versions { base, ours, theirs } = look.versions.clone();
+            [base, ours, theirs, look.result.clone()]
+        };
+        let same = |(a, b): (Source, Source)| a.bytes() == b.bytes();
+        self.there == other.there
+            && self.traced == other.traced
+            && texts(self).into_iter().zip(texts(other)).all(same)
+    }
+}
+
+/// What is found in each, in their order.
+fn look_at_all(looks: &[Look]) -> Vec<Vec<Finding>> {
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+    let next = AtomicUsize::new(0);
+    let mut found: Vec<Vec<Finding>> = looks.iter().map(|_| Vec::new()).collect();
+    std::thread::scope(|scope| {
+        let work = || {
+            let mut done = Vec::new();
+            while let Some((nth, look)) = {
+                let nth = next.fetch_add(1, Ordering::Relaxed);
+                looks.get(nth).map(|look| (nth, look))
+            } {
+                done.push((nth, look_at(look)));
+            }
+            done
+        };
+        let threads: Vec<_> = (0..threads.min(looks.len()))
+            .map(|_| scope.spawn(work))
+            .collect();
+        for thread in threads {
+            let done = match thread.join() {
+                Ok(done) => done,
+                Err(panic) => std::panic::resume_unwind(panic),
+            };
+            for (nth, findings) in done {
+                found[nth] = findings;
+            }
+        }
+    });
+    found
+}
+
+fn look_at(look: &Look) -> Vec<Finding> {
+    let mut found = check(&Inputs {
+        result: &look.result,
+        versions: Some(&look.versions),
+    });
+    if look.traced {
+        let Versions { base, ours, theirs } = &look.versions;
+        let plan = plan(base, ours, theirs, &Options::default());
+        found.extend(trace(&plan, &look.result, None));
+    }
+    found.extend(syntax_of(look));
+    found
+}
+
+/// What is wrong with the syntax of a result that none of its versions has.
+fn syntax_of(look: &Look) -> Vec<Finding> {
+    let result = &look.result;
+    let all = [Version::Base, Version::Ours, Version::Theirs];
+    let all: Vec<&Source> = (all.into_iter().zip(look.there))
+        .filter(|(_, there)| *there)
+        .map(|(version, _)| look.versions.get(version))
+        .collect();
+    // What a side has as it is was not made by merging.
+    if all.iter().any(|text| text.bytes() == result.bytes()) {
+        return Vec::new();
+    }
+    let Some(language) = look.language() else {
+        return bracket_findings(result, &all);
+    };
+    let Some(own) = facts(language, result.bytes()) else {
+        return Vec::new();
+    };
+    // The versions are parsed only where there is something to hold against them.
+    if own.errors.is_empty() && own.repeated.is_empty() {
+        return Vec::new();
+    }
+    let theirs: Option<Vec<SyntaxFacts>> = all.iter().map(|v| facts(language, v.bytes())).collect();
+    let Some(theirs) = theirs else {
+        return Vec::new();
+    };
+    let parsed = all.iter().zip(&theirs);
+    let parsed: Vec<Parsed<'_>> = parsed.map(|(text, facts)| Parsed { text, facts }).collect();
+    let own = Parsed {
+        text: result,
+        facts: &own,
+    };
+    syntax_findings(own, &parsed)
+}

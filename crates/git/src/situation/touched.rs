@@ -1,0 +1,292 @@
+//! What the commit would bring, path by path: what base and the two parties have there, and what is
+//! staged.
+//!
+//! Paths in which everybody can see that the right thing is staged are left out: what one side alone
+//! changed, as that side has it. Renames are followed.
+
+use crate::path::RepoPath;
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::objects::Oid;
+use crate::repo::operation::Operation;
+use crate::repo::repository::Repository;
+use crate::situation::read::Situation;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+/// A path that needs a look, with the contents of each that has it as an ordinary file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Touched {
+    pub(crate) path: RepoPath,
+    pub(crate) base: Option<Oid>,
+    pub(crate) ours: Option<Oid>,
+    pub(crate) theirs: Option<Oid>,
+    pub(crate) staged: Option<Oid>,
+}
+
+/// One path in a difference between two trees.
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Change {
+    path: RepoPath,
+    /// Where it was before, if it was renamed.
+    from: Option<RepoPath>,
+    before: Option<Oid>,
+    after: Option<Oid>,
+}
+
+/// All paths whose staged contents do not follow from one side alone; `None` where what the parties
+/// started from cannot be told.
+pub(crate) fn touched(
+    repo: &Repository,
+    situation: &Situation,
+) -> Result<Option<Vec<Touched>>, Error> {
+    let Some((base, theirs)) = started_from(repo, situation)? else {
+        return Ok(None);
+    };
+    let head = match &situation.ours.commit {
+        Some(commit) => commit.oid.clone(),
+        None => return Ok(None),
+    };
+    let of_ours = tree_changes(repo, &base, &head)?;
+    let of_theirs = tree_changes(repo, &base, &theirs)?;
+    let staged = index_changes(repo, &head)?;
+    Ok(Some(combine(&of_ours, &of_theirs, &staged)))
+}
+
+/// The commit that both parties started from, and the incoming one.
+fn started_from(
+    repo: &Repository,
+    situation: &Situation,
+) -> Result<Option<(String, String)>, Error> {
+    let Some(theirs) = situation.theirs.commit.as_ref().map(|c| c.oid.clone()) else {
+        return Ok(None);
+    };
+    let parent = || -> Result<Option<String>, Error> {
+        let call = Invocation::read(["rev-list", "--parents", "-n1", &theirs, "--"]);
+        let output = repo.run(&call)?.text();
+        let parents: Vec<&str> = output.split_whitespace().skip(1).collect();
+        Ok(match parents[..] {
+            [parent] => Some(parent.to_owned()),
+            [] => Some(empty_tree(repo)?),
+            // Which of several parents was taken as the main line is not to be told.
+            _ => None,
+        })
+    };
+    Ok(match situation.operation {
+        Operation::Merge => {
+            let call = Invocation::read(["merge-base", "--all", "HEAD", &theirs]);
+            let output = repo.run(&call)?.text();
+            match output.split_whitespace().collect::<Vec<_>>()[..] {
+                [base] => Some((base.to_owned(), theirs)),
+                [] => Some((empty_tree(repo)?, theirs)),
+                // git merges those first, into a base that is in no commit.
+                _ => None,
+            }
+        }
+        Operation::Rebase { .. } | Operation::CherryPick => parent()?.map(|base| (base, theirs)),
+        Operation::Revert => parent()?.map(|parent| (theirs, parent)),
+        Operation::Mailbox | Operation::Loose => None,
+    })
+}
+
+pub(crate) fn empty_tree(repo: &Repository) -> Result<String, Error> {
+    let call = Invocation::read(["hash-object", "-t", "tree", "--stdin"]);
+    Ok(repo.must(&call)?.text().trim().to_owned())
+}
+
+fn tree_changes(repo: &Repository, from: &str, to: &str) -> Result<Vec<Change>, Error> {
+    let call = Invocation::read([
+        "diff-tree",
+        "-r",
+        "-z",
+        "--raw",
+        "-M",
+        "--no-abbrev",
+        from,
+        to,
+        "--",
+    ]);
+    Ok(parse(&repo.must(&call)?.stdout))
+}
+
+fn index_changes(repo: &Repository, head: &str) -> Result<Vec<Change>, Error> {
+    let call = Invocation::read([
+        "diff-index",
+        "--cached",
+        "-z",
+        "--raw",
+        "--no-renames",
+        "--no-abbrev",
+        head,
+        "--",
+    ]);
+    Ok(parse(&repo.must(&call)?.stdout))
+}
+
+/// Parses `:MODE MODE OID OID STATUS NUL PATH NUL [PATH NUL]`.
+///
+/// Unmerged paths are left out; links and submodules count as absent: nothing in them is merged.
+fn parse(bytes: &[u8]) -> Vec<Change> {
+    let mut fields = bytes.split(|b| *b == 0);
+    let mut out = Vec::new();
+    while let (Some(head), Some(path)) = (fields.next(), fields.next()) {
+        let head = String::from_utf8_lossy(head).into_owned();
+        let words: Vec<&str> = head.split(' ').collect();
+        let [before_mode, after_mode, before, after, status] = words[..] else {
+            continue;
+        };
+        let two = status.starts_with(['R', 'C']);
+        let second = if two { fields.next() } else { None };
+        if status == "U" {
+            continue;
+        }
+        let is_file = |mode: &str| mode.trim_start_matches(':').starts_with("100");
+        let oid = |mode: &str, oid: &str| is_file(mode).then(|| Oid(oid.to_owned()));
+        out.push(Change {
+            path: RepoPath::new(second.unwrap_or(path)),
+            from: status.starts_with('R').then(|| RepoPath::new(path)),
+            before: oid(before_mode, before),
+            after: oid(after_mode, after),
+        });
+    }
+    out
+}
+
+fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> Vec<Touched> {
+    let by_path = |changes: &[Change]| -> HashMap<RepoPath, Change> {
+        let entries = changes.iter().map(|c| (c.path.clone(), c.clone()));
+        entries.collect()
+    };
+    let renamed = |changes: &[Change]| -> HashMap<RepoPath, RepoPath> {
+        let renames = changes
+            .iter()
+            .filter_map(|c| Some((c.from.clone()?, c.path.clone())));
+        renames.collect()
+    };
+    let gone: BTreeSet<RepoPath> = (ours.iter().chain(theirs))
+        .filter_map(|c| c.from.clone())
+        .collect();
+    let (to_ours, to_theirs) = (renamed(ours), renamed(theirs));
+    let (of_ours, of_theirs, of_index) = (by_path(ours), by_path(theirs), by_path(staged));
+    let mut paths: BTreeMap<RepoPath, RepoPath> = BTreeMap::new();
+    for change in ours.iter().chain(theirs).chain(staged) {
+        if gone.contains(&change.path) {
+            continue;
+        }
+        // Where it stood in base.
+        let origin =
+            |from: &HashMap<RepoPath, Change>| from.get(&change.path).and_then(|c| c.from.clone());
+        let origin = origin(&of_ours).or_else(|| origin(&of_theirs));
+        paths.insert(
+            change.path.clone(),
+            origin.unwrap_or_else(|| change.path.clone()),
+        );
+    }
+    let one = |(path, origin): (RepoPath, RepoPath)| {
+        // A side that did not rename it has it at its old place.
+        let side = |changes: &HashMap<RepoPath, Change>, to: &HashMap<RepoPath, RepoPath>| {
+            let at = to.get(&origin).unwrap_or(&origin);
+            changes.get(at).or_else(|| changes.get(&path)).cloned()
+        };
+        let (ours, theirs) = (side(&of_ours, &to_ours), side(&of_theirs, &to_theirs));
+        let index = of_index.get(&path);
+        let before = [&ours, &theirs].into_iter().flatten();
+        let base = before.map(|c| c.before.clone()).next();
+        // What neither side changed can only be known by what HEAD has.
+        let base = base.unwrap_or_else(|| index.and_then(|c| c.before.clone()));
+        let of = |change: Option<Change>| change.map_or_else(|| base.clone(), |c| c.after);
+        let (ours, theirs) = (of(ours), of(theirs));
+        let head = index.map_or_else(|| ours.clone(), |c| c.before.clone());
+        let staged = index.map_or(head, |c| c.after.clone());
+        Touched {
+            path,
+            base,
+            ours,
+            theirs,
+            staged,
+        }
+    };
+    let all = paths.into_iter().map(one);
+    all.filter(|t| !follows(t)).collect()
+}
+
+/// Whether what is staged is what one side alone made of it.
+fn follows(touched: &Touched) -> bool {
+    let Touched {
+        base,
+        ours,
+        theirs,
+        staged,
+        ..
+    } = touched;
+    match (ours == base, theirs == base) {
+        (_, true) => staged == ours,
+        (true, _) => staged == theirs,
+        _ => ours == theirs && staged == ours,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn change(path: &str, from: Option<&str>, before: &str, after: &str) -> Change {
+        let oid = |name: &str| (!name.is_empty()).then(|| Oid(name.to_owned()));
+        Change {
+            path: RepoPath::new(path.as_bytes()),
+            from: from.map(|f| RepoPath::new(f.as_bytes())),
+            before: oid(before),
+            after: oid(after),
+        }
+    }
+
+    fn names(touched: &[Touched]) -> Vec<String> {
+        let of = |t: &Touched| {
+            let name = |oid: &Option<Oid>| oid.as_ref().map_or("-".to_owned(), |o| o.0.clone());
+            let all = [&t.base, &t.ours, &t.theirs, &t.staged].map(name).join(" ");
+            format!("{} {all}", t.path)
+        };
+        touched.iter().map(of).collect()
+    }
+
+    #[test]
+    fn what_follows_from_one_side_alone_needs_no_look() {
+        let ours = [change("a", None, "1", "2"), change("b", None, "1", "2")];
+        let theirs = [change("c", None, "1", "3"), change("b", None, "1", "3")];
+        let staged = [change("c", None, "1", "3"), change("b", None, "2", "4")];
+        assert_eq!(names(&combine(&ours, &theirs, &staged)), ["b 1 2 3 4"]);
+    }
+
+    #[test]
+    fn a_side_that_is_given_up_as_a_whole_is_looked_at() {
+        let theirs = [change("c", None, "1", "3")];
+        assert_eq!(names(&combine(&[], &theirs, &[])), ["c 1 1 3 1"]);
+        let staged = [change("d", None, "1", "5")];
+        assert_eq!(names(&combine(&[], &[], &staged)), ["d 1 1 1 5"]);
+        let gone = [change("d", None, "1", "")];
+        assert_eq!(names(&combine(&[], &[], &gone)), ["d 1 1 1 -"]);
+    }
+
+    #[test]
+    fn renames_are_followed() {
+        let ours = [change("new", Some("old"), "1", "2")];
+        let theirs = [change("old", None, "1", "3")];
+        let staged = [change("new", None, "2", "4")];
+        assert_eq!(names(&combine(&ours, &theirs, &staged)), ["new 1 2 3 4"]);
+        assert_eq!(names(&combine(&ours, &[], &[])), [""; 0]);
+        let theirs = [change("new", Some("old"), "1", "1")];
+        let ours = [change("old", None, "1", "2")];
+        let staged = [change("old", None, "2", ""), change("new", None, "", "2")];
+        assert_eq!(names(&combine(&ours, &theirs, &staged)), [""; 0]);
+    }
+
+    #[test]
+    fn raw_differences_are_parsed() {
+        let raw = b":100644 100644 1 2 M\0x y\0:100644 000000 1 0 D\0gone\0:160000 160000 1 2 M\0sub\0:100644 100644 1 2 R090\0a\0n\nl\0:100644 000000 1 0 U\0u\0";
+        let changes = parse(raw);
+        let paths: Vec<String> = changes.iter().map(|c| c.path.to_string()).collect();
+        assert_eq!(paths, ["x y", "gone", "sub", "n\\nl"]);
+        assert_eq!(changes[1].after, None);
+        assert_eq!((&changes[2].before, &changes[2].after), (&None, &None));
+        assert_eq!(changes[3].from, Some(RepoPath::new(b"a")));
+    }
+}

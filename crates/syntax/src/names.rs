@@ -1,0 +1,255 @@
+//! The names that stand more than once in one place.
+
+use crate::language::{Entry, Named};
+use armistice_core::{LineIdx, Repeated};
+use std::collections::HashMap;
+use tree_sitter::Node;
+
+/// A place, a kind and a name: what must be there once.
+type Slot = (usize, &'static str, String);
+
+/// Collects names while the tree is walked.
+pub(crate) struct Names<'a> {
+    entry: &'static Entry,
+    bytes: &'a [u8],
+    slots: HashMap<Slot, Vec<LineIdx>>,
+    /// What each place is called.
+    paths: HashMap<usize, Vec<String>>,
+    order: Vec<Slot>,
+}
+
+/// Nodes that stand around a single declaration and are no place of their own.
+const WRAPPERS: [&str; 14] = [
+    "export_statement",
+    "decorated_definition",
+    "lexical_declaration",
+    "variable_declaration",
+    "type_declaration",
+    "const_declaration",
+    "var_declaration",
+    "field_declaration",
+    "local_variable_declaration",
+    "property_declaration",
+    "import_clause",
+    "template_declaration",
+    "block_node",
+    "attribute_item",
+];
+
+impl<'a> Names<'a> {
+    pub(crate) fn new(entry: &'static Entry, bytes: &'a [u8]) -> Self {
+        Names {
+            entry,
+            bytes,
+            slots: HashMap::new(),
+            paths: HashMap::new(),
+            order: Vec::new(),
+        }
+    }
+
+    /// Whether there is anything to look for.
+    pub(crate) fn is_idle(&self) -> bool {
+        self.entry.names.is_empty() && self.entry.imports.is_empty()
+    }
+
+    fn text(&self, node: Node<'_>) -> String {
+        let bytes = &self.bytes[node.byte_range()];
+        String::from_utf8_lossy(bytes).into_owned()
+    }
+
+    /// Looks at one node; `path` holds the names of what it stands in. Gives the name that what is
+    /// below stands in, if it has one.
+    pub(crate) fn visit(&mut self, node: Node<'_>, path: &[String]) -> Option<String> {
+        if self.entry.imports.contains(&node.kind()) {
+            self.import(node);
+            return None;
+        }
+        let named = self.entry.names.iter().find(|n| n.node == node.kind())?;
+        let (name, told) = self.name(node, named)?;
+        // In a pattern or a use a name may stand again.
+        if name.is_empty() || node.has_error() && name.contains('\n') {
+            return None;
+        }
+        let place = place_of(node);
+        let attributes = self.attributes(node);
+        let slot = (place.id(), named.kind, format!("{name}{told}{attributes}"));
+        self.paths
+            .entry(place.id())
+            .or_insert_with(|| path.to_vec());
+        self.put(slot, node);
+        Some(name)
+    }
+
+    fn put(&mut self, slot: Slot, node: Node<'_>) {
+        let line = LineIdx(node.start_position().row as u32);
+        let lines = self.slots.entry(slot.clone()).or_default();
+        lines.push(line);
+        if lines.len() == 2 {
+            self.order.push(slot);
+        }
+    }
+
+    /// The name of a node, and what else tells it from its like.
+    fn name(&self, node: Node<'_>, named: &Named) -> Option<(String, String)> {
+        let of = match named.field {
+            Some(field) => node.child_by_field_name(field)?,
+            None => node.named_child(0)?,
+        };
+        // The name of a function in C stands inside of its declarator.
+        let of = match named.field {
+            Some("declarator") => innermost(of),
+            _ => of,
+        };
+        let told = named
+            .told_by
+            .and_then(|field| node.child_by_field_name(field));
+        let told = told.map_or(String::new(), |told| words(&self.text(told)));
+        let told = match named.field {
+            Some("declarator") => format!(" {told}"),
+            _ => told,
+        };
+        Some((words(&self.text(of)), told))
+    }
+
+    /// Attributes and decorators in front of a node: a setter stands beside its getter.
+    fn attributes(&self, node: Node<'_>) -> String {
+        let mut out = String::new();
+        let around = node.parent().filter(|p| p.kind() == "decorated_definition");
+        let mut before = node.prev_named_sibling();
+        while let Some(attribute) = before.filter(|n| {
+            matches!(
+                n.kind(),
+                "attribute_item" | "decorator" | "modifiers" | "marker_annotation"
+            )
+        }) {
+            out += &words(&self.text(attribute));
+            before = attribute
+                .prev_named_sibling()
+                .filter(|_| around.is_some() || attribute.kind() == "attribute_item");
+        }
+        let mut cursor = node.walk();
+        for child in node.children(&mut cursor) {
+            if matches!(child.kind(), "get" | "set" | "static") {
+                out += child.kind();
+            }
+        }
+        match out.is_empty() {
+            true => out,
+            false => format!(" {out}"),
+        }
+    }
+
+    fn import(&mut self, node: Node<'_>) {
+        let mut names = Vec::new();
+        self.imported(node, &mut names);
+        if names.is_empty() {
+            names.push((words(&self.text(node)), node));
+        }
+        let root = 0;
+        self.paths.entry(root).or_default();
+        for (name, at) in names {
+            // What is hidden behind an attribute stands beside its like.
+            let attributes = self.attributes(node);
+            self.put((root, "import", name + &attributes), at);
+        }
+    }
+
+    /// The names that a node brings in, each with where it stands.
+    fn imported<'t>(&self, node: Node<'t>, names: &mut Vec<(String, Node<'t>)>) {
+        let text = |n: Node<'_>| words(&self.text(n));
+        match node.kind() {
+            "use_declaration" => {
+                if let Some(argument) = node.child_by_field_name("argument") {
+                    self.used(argument, names);
+                }
+            }
+            "import_specifier" => {
+                let local = node.child_by_field_name("alias");
+                let local = local.or_else(|| node.child_by_field_name("name"));
+                names.extend(local.map(|n| (text(n), n)));
+            }
+            "import_clause" => {
+                let first = node.named_child(0).filter(|n| n.kind() == "identifier");
+                names.extend(first.map(|n| (text(n), n)));
+                let mut cursor = node.walk();
+                let lists: Vec<Node<'t>> = node.named_children(&mut cursor).collect();
+                for list in lists.into_iter().filter(|n| n.kind() != "identifier") {
+                    let mut cursor = list.walk();
+                    let inner: Vec<Node<'t>> = list.named_children(&mut cursor).collect();
+                    match list.kind() {
+                        "named_imports" => inner.into_iter().for_each(|n| self.imported(n, names)),
+                        _ => names.extend(inner.first().map(|n| (text(*n), *n))),
+                    }
+                }
+            }
+            "import_statement" | "import_from_statement" => {
+                let mut cursor = node.walk();
+                let all: Vec<Node<'t>> = node.children_by_field_name("name", &mut cursor).collect();
+                for name in all {
+                    let local = name.child_by_field_name("alias").unwrap_or(name);
+                    names.push((text(local), name));
+                }
+            }
+            _ => {}
+        }
+    }
+
+    /// The names that a `use` brings in.
+    fn used<'t>(&self, node: Node<'t>, names: &mut Vec<(String, Node<'t>)>) {
+        match node.kind() {
+            "use_list" | "scoped_use_list" => {
+                let list = node.child_by_field_name("list").unwrap_or(node);
+                let mut cursor = list.walk();
+                let inner: Vec<Node<'t>> = list.named_children(&mut cursor).collect();
+                inner.into_iter().for_each(|n| self.used(n, names));
+            }
+            "use_as_clause" => {
+                let alias = node.child_by_field_name("alias");
+                let alias = alias.filter(|n| self.text(*n) != "_");
+                names.extend(alias.map(|n| (words(&self.text(n)), node)));
+            }
+            "scoped_identifier" => {
+                let name = node.child_by_field_name("name");
+                names.extend(name.map(|n| (words(&self.text(n)), node)));
+            }
+            "identifier" => names.push((self.text(node), node)),
+            _ => {}
+        }
+    }
+
+    /// What stands more than once, in the order of the second.
+    pub(crate) fn repeated(mut self) -> Vec<Repeated> {
+        let order = std::mem::take(&mut self.order);
+        let of = |slot: &Slot| Repeated {
+            kind: slot.1,
+            name: slot.2.clone(),
+            path: self.paths.get(&slot.0).cloned().unwrap_or_default(),
+            lines: self.slots.get(slot).cloned().unwrap_or_default(),
+        };
+        order.iter().map(of).collect()
+    }
+}
+
+/// The node in which a name must stand once.
+fn place_of(node: Node<'_>) -> Node<'_> {
+    let mut place = node.parent().unwrap_or(node);
+    while WRAPPERS.contains(&place.kind()) {
+        let Some(parent) = place.parent() else { break };
+        place = parent;
+    }
+    place
+}
+
+/// The name inside of pointers, parameters and the like.
+fn innermost(node: Node<'_>) -> Node<'_> {
+    let mut node = node;
+    while let Some(inner) = node.child_by_field_name("declarator") {
+        node = inner;
+    }
+    node
+}
+
+/// A text with its blanks taken together.
+fn words(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}

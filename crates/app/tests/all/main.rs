@@ -13,6 +13,7 @@ mod in_memory;
 mod outside;
 mod parley;
 mod plain;
+mod proof;
 mod real_git;
 mod resume;
 mod rulings;

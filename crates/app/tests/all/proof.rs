@@ -1,0 +1,184 @@
+//! Proof over what is staged, however it got there: broken results are named with file and line.
+
+use crate::kit::Repo;
+
+const BASE: &str = "fn moor(ship: Ship) -> Berth {\n    check(&ship);\n    log(&ship, tide());\n    berth()\n}\n\nfn fill() {\n    one();\n    two();\n    three();\n}\n\nfn pay(fee: Fee) {\n    book(fee);\n}\n";
+
+/// Two branches that conflict in `a.rs` and each change `b.rs` in another place; merged.
+fn merged() -> Repo {
+    let repo = Repo::new();
+    let with = |check: &str, book: &str, conflict: &str| {
+        let text = BASE
+            .replace("check(&ship);", check)
+            .replace("book(fee);", book);
+        repo.write("b.rs", &text);
+        repo.write("a.rs", format!("const NAME: &str = \"{conflict}\";\n"));
+    };
+    with("check(&ship);", "book(fee);", "base");
+    repo.write("c.toml", "[a]\nx = 1\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    with(
+        "check(&ship);",
+        "book(fee);\n    stamp(fee, today());",
+        "theirs",
+    );
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    with("check(&ship, draught());", "book(fee);", "ours");
+    repo.commit("ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    repo
+}
+
+/// What is printed for a result that was put in place and staged by somebody else.
+fn found(repo: &Repo, files: &[(&str, String)]) -> String {
+    for (file, text) in files {
+        repo.write(file, text);
+        repo.git(&["add", file]);
+    }
+    repo.output(&["proof"]).1
+}
+
+fn a_rs() -> (&'static str, String) {
+    (
+        "a.rs",
+        "const NAME: &str = \"ours and theirs\";\n".to_owned(),
+    )
+}
+
+#[test]
+fn a_right_result_staged_by_hand_has_no_finding() {
+    let repo = merged();
+    let said = found(&repo, &[a_rs()]);
+    assert_eq!(said, "2 files checked, nothing stands in the way\n");
+    // What is staged by hand as git would have merged it is right as well.
+    let right = repo.read("b.rs");
+    assert!(
+        right.contains("draught()") && right.contains("stamp("),
+        "{right}"
+    );
+    repo.git(&["rm", "-q", "--cached", "b.rs"]);
+    assert!(found(&repo, &[]).contains("b.rs: the file is gone, and neither side removed it"));
+    assert_eq!(found(&repo, &[("b.rs", right)]), said);
+}
+
+#[test]
+fn broken_results_of_another_program_are_named_where_they_are() {
+    let repo = merged();
+    let right = repo.read("b.rs");
+    for (text, says) in [
+        (
+            right.replace("    stamp(fee, today());\n", ""),
+            "b.rs:15: a line that theirs added is missing: stamp(fee, today());",
+        ),
+        (
+            right.replace("check(&ship, draught());", "check(&ship);"),
+            "b.rs:2: an edit of ours is lost: check(&ship); stands again, not check(&ship, draught());",
+        ),
+        (
+            right.replace("    log(&ship, tide());\n", ""),
+            "b.rs:3: a line that all versions have is missing: log(&ship, tide());",
+        ),
+        (right.replace("book(fee);", "book(fee;"), "b.rs:14: "),
+        (
+            format!("{right}\nfn pay(fee: Fee) {{}}\n"),
+            "b.rs:18: function 'pay' stands twice: lines 13 and 18",
+        ),
+        (
+            right.replace("berth()\n", "berth()\n=======\n"),
+            "b.rs:5: marker line: =======",
+        ),
+    ] {
+        let said = found(&repo, &[a_rs(), ("b.rs", text.clone())]);
+        assert!(said.contains(says), "no '{says}' in\n{said}\nof\n{text}");
+    }
+    // The side of one party in whole: the other's edits are given up, and nobody has seen it.
+    let ours = repo.git(&["show", "HEAD:b.rs"]);
+    let said = found(&repo, &[a_rs(), ("b.rs", ours)]);
+    assert!(
+        said.contains("a line that theirs added is missing: stamp("),
+        "{said}"
+    );
+    assert_eq!(repo.run(&["conclude"]).status.code(), Some(1));
+    assert!(repo.path(".git/MERGE_HEAD").exists());
+}
+
+#[test]
+fn a_conflict_settled_by_hand_without_one_sides_edit_is_named_and_one_decided_here_is_not() {
+    let repo = merged();
+    let said = found(
+        &repo,
+        &[("a.rs", "const NAME: &str = \"ours\";\n".to_owned())],
+    );
+    assert!(
+        said.contains("a.rs:1: a line that theirs added is missing"),
+        "{said}"
+    );
+    let repo = merged();
+    repo.run(&["settle", "a.rs", "--by", "ours"]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(
+        (code, said.as_str()),
+        (0, "2 files checked, nothing stands in the way\n")
+    );
+}
+
+#[test]
+fn what_changed_after_it_was_staged_is_named_and_mere_touching_is_not() {
+    let repo = merged();
+    assert!(found(&repo, &[a_rs()]).contains("nothing stands in the way"));
+    repo.write("c.toml", "[a]\nx = 2\n");
+    let untouched = repo.output(&["proof"]).1;
+    assert!(
+        untouched.contains("nothing stands in the way"),
+        "not part of the commit: {untouched}"
+    );
+    let same = repo.read("a.rs");
+    repo.write("a.rs", &same);
+    assert!(
+        repo.output(&["proof"])
+            .1
+            .contains("nothing stands in the way")
+    );
+    repo.write("a.rs", "const NAME: &str = \"changed\";\n");
+    let said = repo.output(&["proof"]).1;
+    assert!(said.contains("a.rs: changed after it was staged"), "{said}");
+}
+
+#[test]
+fn keys_that_stand_twice_are_found_in_data() {
+    let repo = Repo::conflict(
+        "a.json",
+        "{\n  \"a\": 1\n}\n",
+        "{\n  \"b\": 2,\n  \"a\": 1\n}\n",
+        "{\n  \"c\": 3,\n  \"b\": 4,\n  \"a\": 1\n}\n",
+    );
+    let both = "{\n  \"b\": 2,\n  \"c\": 3,\n  \"b\": 4,\n  \"a\": 1\n}\n";
+    let said = found(&repo, &[("a.json", both.to_owned())]);
+    assert!(
+        said.contains("a.json:4: key '\"b\"' stands twice: lines 2 and 4"),
+        "{said}"
+    );
+}
+
+#[test]
+fn a_rebase_and_a_revert_are_traced_against_what_they_started_from() {
+    let repo = Repo::new();
+    repo.write("a.txt", BASE);
+    repo.commit("base");
+    repo.write("a.txt", BASE.replace("two();", "two(2);"));
+    repo.commit("two");
+    repo.write(
+        "a.txt",
+        BASE.replace("two();", "two(2);")
+            .replace("three();", "three(3);"),
+    );
+    repo.commit("three");
+    repo.try_git(&["revert", "--no-edit", "HEAD~1"]);
+    let right = BASE.replace("three();", "three(3);");
+    let said = found(&repo, &[("a.txt", right)]);
+    assert_eq!(said, "1 file checked, nothing stands in the way\n");
+    let said = found(&repo, &[("a.txt", BASE.replace("two();", "two(2);"))]);
+    assert!(said.contains("a.txt:9: "), "{said}");
+}

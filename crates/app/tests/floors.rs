@@ -15,8 +15,8 @@ const HOUSE: &[(&str, &[&str])] = &[
     (
         "core",
         &[
-            "limits", "text", "model", "diff", "merge", "plan", "decide", "rules", "draft",
-            "verify",
+            "limits", "text", "model", "diff", "merge", "plan", "decide", "witness", "rules",
+            "draft", "verify",
         ],
     ),
     ("syntax", &["language", "names", "facts"]),

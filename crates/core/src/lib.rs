@@ -17,6 +17,7 @@ mod plan;
 mod rules;
 mod text;
 mod verify;
+mod witness;
 
 pub use decide::past::{PastOutcome, PastResolution, PastResolutions};
 pub use decide::policy::WhitespacePolicy;

@@ -205,6 +205,11 @@ limits! {
         "read from real merges: shorter statements recur, unless they declare or import something",
         "a shorter line is told only among others";
 
+    /// Lines of a conflict, or of what a rule makes of it, that the second witness looks at.
+    WITNESS_LINES: usize = 5_000, "lines",
+        "a millisecond for every thousand",
+        "what a rule proposes is a hint only";
+
     /// Lines before and behind a finding that are kept with it.
     SURROUNDING_LINES: usize = 6, "lines",
         "as many as the lower part of Proof shows on a usual screen",

@@ -14,6 +14,7 @@ pub(crate) mod engine;
 pub(crate) mod formula;
 pub(crate) mod generated;
 pub(crate) mod import_list;
+pub(crate) mod list_end;
 pub(crate) mod more;
 pub(crate) mod moved;
 pub(crate) mod numbers;

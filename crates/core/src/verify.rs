@@ -8,5 +8,4 @@ pub(crate) mod decided;
 pub(crate) mod fates;
 pub(crate) mod markers;
 pub(crate) mod syntax;
-pub(crate) mod tally;
 pub(crate) mod trace;

@@ -139,6 +139,11 @@ impl Formula {
         times > 0 && !broken(&self.to) && !new.iter().any(|(line, _)| open(line))
     }
 
+    /// Whether what was replaced is still there, with something added.
+    pub(crate) fn only_adds(&self) -> bool {
+        solid_tokens(&self.to).any(|word| word == self.from)
+    }
+
     /// Whether its words stand beside the same words in both texts.
     pub(crate) fn in_company(&self, base: &[u8], other: &[u8]) -> bool {
         let company = |text: &[u8]| -> Vec<(Vec<u8>, Vec<u8>)> {

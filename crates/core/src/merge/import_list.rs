@@ -19,7 +19,8 @@ pub(crate) fn merge_import_list(
     ours: Line<'_>,
     theirs: Line<'_>,
 ) -> Option<Merged> {
-    let [base, ours, theirs] = [List::of(base)?, List::of(ours)?, List::of(theirs)?];
+    let [ours, theirs] = [List::of(ours)?, List::of(theirs)?];
+    let base = List::of(base).or_else(|| List::of_one(base, &ours))?;
     merged(&base, &ours, &theirs)
 }
 
@@ -96,6 +97,19 @@ impl<'a> List<'a> {
             head: &text[..start],
             names,
             tail: &text[start + inner.len()..],
+        })
+    }
+
+    /// A line that brings in one name without braces, as a list like another.
+    fn of_one(line: Line<'a>, like: &List<'a>) -> Option<Self> {
+        let (head, tail) = (like.head.strip_suffix(b"{")?, like.tail.strip_prefix(b"}")?);
+        let name = line.trimmed().strip_prefix(head)?.strip_suffix(tail)?;
+        let plain = name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
+        (plain && !name.is_empty()).then(|| List {
+            line,
+            head: like.head,
+            names: vec![name],
+            tail: like.tail,
         })
     }
 

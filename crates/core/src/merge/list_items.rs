@@ -23,12 +23,14 @@ pub(crate) fn kind_of(item: &[u8]) -> Option<&'static str> {
     if is_entry(item) {
         return Some(ENTRY);
     }
-    // A bare name or string and a comma.
-    let body = item.strip_suffix(b",")?;
+    // A bare string, or a bare name or string and a comma.
+    let string = item.len() > 2 && item.starts_with(b"\"") && item.ends_with(b"\"");
+    let body = item.strip_suffix(b",").or(string.then_some(item))?;
     let simple = body.iter().all(|b| {
         b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.' | b'"' | b'\'' | b'/' | b'@')
     });
-    (simple && !body.is_empty()).then_some("item,")
+    let kind = if string { "string" } else { "item," };
+    (simple && !body.is_empty()).then_some(kind)
 }
 
 /// Whether a line is a name and what it stands for, the whole of it.

@@ -47,6 +47,28 @@ impl Substitution {
         hunks.map(swap).collect()
     }
 
+    /// Whether the name beside which it only puts something stands in a line in other company too: it
+    /// may be another thing of that name there.
+    fn stands_otherwise(&self, line: &[u8]) -> bool {
+        if !self.from.is_empty() {
+            return false;
+        }
+        let words = TokenText::new(line);
+        let word = |at: Option<usize>| {
+            let at = at.filter(|at| *at < words.len());
+            at.map_or(&b""[..], |at| words.word(at))
+        };
+        let (name, is_after) = match is_name(&self.after) {
+            true => (&self.after, true),
+            false => (&self.before, false),
+        };
+        let alone = |at: usize| match is_after {
+            true => word(at.checked_sub(1)) != self.before.as_slice(),
+            false => word(Some(at + 1)) != self.after.as_slice(),
+        };
+        is_name(name) && (0..words.len()).any(|at| words.word(at) == name.as_slice() && alone(at))
+    }
+
     /// Whether it takes words out that a line may still use.
     fn names(&self) -> impl Iterator<Item = &[u8]> {
         let names = self.from.iter().map(Vec::as_slice);
@@ -85,6 +107,9 @@ pub(crate) fn replay(substitutions: &[Substitution], line: &[u8]) -> Replayed {
         }
         let alone = often(swap);
         if let Some(next) = substitute_in(swap, &text, alone) {
+            if swap.stands_otherwise(&text) {
+                return Replayed::Outdated;
+            }
             (text, renewed) = (next, true);
             done.push(swap);
         }

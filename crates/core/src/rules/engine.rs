@@ -11,6 +11,7 @@ use crate::rules::conflict::{Conflict, Shared};
 use crate::rules::formula::Replay;
 use crate::rules::generated::{Generated, ID};
 use crate::rules::import_list::Names;
+use crate::rules::list_end::ListEnd;
 use crate::rules::more::More;
 use crate::rules::moved::Moved;
 use crate::rules::numbers::Numbers;
@@ -18,11 +19,12 @@ use crate::rules::past_resolution::Memory;
 use crate::rules::reindented::Reindented;
 use crate::rules::removed::Removed;
 use crate::rules::rewrapped::Rewrapped;
-use crate::rules::rule::{Rule, RuleContext};
+use crate::rules::rule::{Proposal, Rule, RuleContext};
 use crate::rules::similar_conflict::SimilarConflict;
 use crate::rules::sorted::Sorted;
 use crate::rules::too_long::TooLong;
 use crate::rules::white_space::WhiteSpace;
+use crate::witness::objection::objection;
 use std::sync::Arc;
 
 /// All rules, in the order in which they are asked.
@@ -36,6 +38,7 @@ pub static RULES: &[&dyn Rule] = &[
     &More,
     &Sorted,
     &Names,
+    &ListEnd,
     &Numbers,
     &Rewrapped,
     &Blend,
@@ -81,6 +84,7 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
         let Some(found) = rule.propose(conflict, context) else {
             continue;
         };
+        let found = witnessed(conflict, *rule, found);
         if best
             .as_ref()
             .is_some_and(|b| b.certainty >= found.certainty)
@@ -100,6 +104,23 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
         }
     }
     best
+}
+
+/// A proposal as it may be told: one against whose outcome something speaks is a hint that says what.
+///
+/// What a person decided before about the same texts, or the like, is theirs: no witness is asked.
+fn witnessed(conflict: &Conflict<'_>, rule: &dyn Rule, found: Proposal) -> Proposal {
+    let Some(resolution) = &found.resolution else {
+        return found;
+    };
+    if rule.repeats_a_person() {
+        return found;
+    }
+    let outcome = resolution.text(conflict.plan(), conflict.region());
+    match objection(conflict.plan(), conflict.id(), &outcome) {
+        None => found,
+        Some(why) => Proposal::hint(format!("{}; but {why}", found.reason)),
+    }
 }
 
 /// Asks the rules about all conflicts of a plan, in order.

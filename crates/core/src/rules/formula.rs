@@ -46,8 +46,10 @@ impl Rule for Replay {
             if times == 0 {
                 return None;
             }
-            // One word changed once says little about the same word elsewhere.
-            if formula.times == 1 && formula.call.is_none() && !formula.in_company(base, other) {
+            // One word changed once, or only added to, says little about the same word elsewhere: it may
+            // be bound anew there.
+            let weak = formula.times == 1 || formula.only_adds();
+            if weak && formula.call.is_none() && !formula.in_company(base, other) {
                 return None;
             }
             let resolution = conflict.resolution(vec![Segment::Text(text)]);
@@ -113,6 +115,13 @@ impl Rule for Replay {
                 base: "VERSION = (4, 1, 10)\n",
                 ours: "VERSION = (4, 1, 11)\n",
                 theirs: "VERSION = (5, 0, 10)\n",
+                gives: None,
+            },
+            Example {
+                path: "a.rs",
+                base: "poll(fd, 1);\nclose(fd);\n",
+                ours: "poll(&fd, 1);\nclose(&fd);\n",
+                theirs: "match poll(fd, 1) {\n    Ok(fd) => fd,\n}\nclose(fd);\n",
                 gives: None,
             },
             Example {

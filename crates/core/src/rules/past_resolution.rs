@@ -14,6 +14,10 @@ impl Rule for Memory {
         "settled before"
     }
 
+    fn repeats_a_person(&self) -> bool {
+        true
+    }
+
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let resolution = context.past.remembered(conflict.texts())?;
         let reason =

@@ -19,6 +19,11 @@ pub trait Rule: Sync {
     /// What it makes of a conflict, if anything.
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal>;
 
+    /// Whether it repeats what a person decided, instead of finding an outcome itself.
+    fn repeats_a_person(&self) -> bool {
+        false
+    }
+
     /// Conflicts it settles and conflicts it must leave alone.
     fn examples(&self) -> &'static [Example];
 }

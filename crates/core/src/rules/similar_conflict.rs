@@ -14,6 +14,10 @@ impl Rule for SimilarConflict {
         "like one settled before"
     }
 
+    fn repeats_a_person(&self) -> bool {
+        true
+    }
+
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let (resolution, by) = context.past.like(conflict.texts())?;
         let reason = format!("like a conflict that was settled by {by} in this session");

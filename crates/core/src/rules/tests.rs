@@ -1,7 +1,8 @@
 use crate::rules::wording::whose;
+use crate::witness::objection::objection;
 use crate::{
-    Certainty, Conflict, Example, Options, PastOutcome, PastResolution, PastResolutions, RULES,
-    RegionKind, Rule, RuleContext, Source, Version, plan, propose, rule_title,
+    Certainty, Conflict, Example, Options, PastOutcome, PastResolution, PastResolutions, Plan,
+    RULES, RegionId, RegionKind, Rule, RuleContext, Source, Version, plan, propose, rule_title,
 };
 use std::collections::BTreeSet;
 
@@ -194,4 +195,76 @@ fn a_bound_that_was_hit_is_told() {
 fn labels_own_things_as_english_has_it() {
     assert_eq!(whose("main"), "main's");
     assert_eq!(whose("theirs"), "theirs'");
+}
+
+/// Outcomes of the examples, each with the region it is for.
+fn outcomes() -> Vec<(Plan, RegionId, Vec<u8>)> {
+    let mut out = Vec::new();
+    for rule in RULES.iter().filter(|rule| !rule.repeats_a_person()) {
+        for example in rule.examples() {
+            let [base, ours, theirs] =
+                [example.base, example.ours, example.theirs].map(Source::from);
+            let plan = plan(&base, &ours, &theirs, &Options::default());
+            let context = RuleContext {
+                path: example.path.to_owned(),
+                ..RuleContext::default()
+            };
+            for id in plan.conflicts() {
+                let proposal = rule.propose(&Conflict::new(&plan, *id), &context);
+                let Some(resolution) = proposal.and_then(|p| p.resolution) else {
+                    continue;
+                };
+                let text = resolution.text(&plan, plan.region(*id));
+                out.push((plan.clone(), *id, text.bytes().to_vec()));
+            }
+        }
+    }
+    out
+}
+
+#[test]
+fn the_second_witness_agrees_with_every_example_and_catches_what_is_broken() {
+    let outcomes = outcomes();
+    assert!(outcomes.len() > 30, "{}", outcomes.len());
+    let (mut caught, mut all) = (0, 0);
+    let mut missed = Vec::new();
+    for (plan, id, text) in &outcomes {
+        let why = objection(plan, *id, &Source::new(text.clone()));
+        assert_eq!(why, None, "{}", String::from_utf8_lossy(text));
+        let source = Source::new(text.clone());
+        let lines: Vec<&[u8]> = source.lines(source.all()).map(|l| l.bytes()).collect();
+        let worded = |n: usize| {
+            lines[n]
+                .iter()
+                .filter(|b| b.is_ascii_alphanumeric())
+                .count()
+                > 2
+        };
+        let mut broken: Vec<(&str, Vec<&[u8]>)> = Vec::new();
+        for n in (0..lines.len()).filter(|n| worded(*n)) {
+            broken.push(("dropped", [&lines[..n], &lines[n + 1..]].concat()));
+            broken.push(("doubled", [&lines[..=n], &lines[n..]].concat()));
+            if n + 1 < lines.len() && worded(n + 1) {
+                let mut swapped = lines.clone();
+                swapped.swap(n, n + 1);
+                broken.push(("swapped", swapped));
+            }
+        }
+        for (how, lines) in broken {
+            all += 1;
+            match objection(plan, *id, &Source::new(lines.concat())) {
+                Some(_) => caught += 1,
+                None => missed.push(format!(
+                    "{how}: {}",
+                    String::from_utf8_lossy(&lines.concat())
+                )),
+            }
+        }
+    }
+    assert!(all > 100, "{all}");
+    assert!(
+        caught * 100 >= all * 95,
+        "{caught} of {all}; missed {:#?}",
+        missed.iter().take(12).collect::<Vec<_>>()
+    );
 }

@@ -22,7 +22,7 @@ use crate::text::tokens::{is_name, solid_tokens};
 use crate::verify::blocks::{Block, Blocks, Key, Part};
 use crate::verify::checks::{Check, Finding, Weight};
 use crate::verify::decided::Decided;
-use crate::verify::tally::{Count, Tally, Text};
+use crate::witness::tally::{Count, Tally, Text};
 use std::cell::OnceCell;
 use std::collections::{HashMap, HashSet};
 

@@ -11,7 +11,7 @@ use crate::model::versions::Version;
 use crate::plan::build::Plan;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::Source;
-use crate::text::tokens::{is_name, is_worded, solid_tokens};
+use crate::text::tokens::{is_name, is_space, is_worded, solid_tokens};
 use crate::witness::names::given_names;
 use crate::witness::tally::{Count, Tally, Text};
 use std::collections::{HashMap, HashSet};
@@ -24,6 +24,9 @@ use std::ops::Range;
 pub(crate) fn objection(plan: &Plan, id: RegionId, outcome: &Source) -> Option<String> {
     let region = plan.region(id);
     let versions = plan.versions();
+    if blanks_alone(plan, id, outcome) {
+        return None;
+    }
     let of = |version: Version| Rows::new(versions.get(version), region.lines(version));
     let texts = Texts {
         base: of(Version::Base),
@@ -44,6 +47,20 @@ pub(crate) fn objection(plan: &Plan, id: RegionId, outcome: &Source) -> Option<S
         .or_else(|| texts.balance())
         .or_else(|| counter(plan, id, &texts))
         .or_else(|| kept_list(plan, id, outcome))
+}
+
+/// Whether one side changed blanks alone and the outcome has all words of the other: quick to tell,
+/// and then nothing can speak against it.
+fn blanks_alone(plan: &Plan, id: RegionId, outcome: &Source) -> bool {
+    let region = plan.region(id);
+    let bytes = |version: Version| plan.versions().get(version).slice(region.lines(version));
+    let same = |a: &[u8], b: &[u8]| {
+        let is_solid = |b: &&u8| !is_space(**b);
+        a == b || a.iter().filter(is_solid).eq(b.iter().filter(is_solid))
+    };
+    let [base, ours, theirs] = [Version::Base, Version::Ours, Version::Theirs].map(bytes);
+    same(base, theirs) && same(outcome.bytes(), ours)
+        || same(base, ours) && same(outcome.bytes(), theirs)
 }
 
 /// The rows of a text, without blanks around them, empty ones left out.
@@ -468,11 +485,11 @@ fn kept_list(plan: &Plan, id: RegionId, outcome: &Source) -> Option<String> {
         return None;
     }
     let result = [before, own, behind].concat();
-    let is_sorted = |rows: &[Vec<u8>], order: fn(&[u8]) -> Vec<u8>| {
+    let is_sorted = |rows: &[Vec<u8>], order: Order| {
         let rows = rows.iter().filter(|row| kind_of(row) == Some(kind));
         rows.map(|row| order(row)).is_sorted()
     };
-    let orders: [fn(&[u8]) -> Vec<u8>; 2] = [<[u8]>::to_vec, <[u8]>::to_ascii_lowercase];
+    let orders: [Order; 2] = [<[u8]>::to_vec, <[u8]>::to_ascii_lowercase];
     let lists = Version::ALL.map(all);
     let kept = orders
         .iter()
@@ -481,6 +498,9 @@ fn kept_list(plan: &Plan, id: RegionId, outcome: &Source) -> Option<String> {
     let broken = !kept.is_empty() && !kept.iter().any(|order| is_sorted(&result, **order));
     broken.then(|| "a list that all keep in order would not be".to_owned())
 }
+
+/// What a row is placed by.
+type Order = fn(&[u8]) -> Vec<u8>;
 
 /// Rows around a conflict that are looked at for an order.
 const LIST_ROWS: u32 = 3;

@@ -89,6 +89,9 @@ pub enum Command {
         /// Conclude although Proof found something
         #[arg(long)]
         despite_findings: bool,
+        /// What becomes of a step that would commit nothing
+        #[arg(long, value_enum, value_name = "HOW")]
+        empty: Option<IfEmpty>,
     },
     /// Merge three files; what stays open gets markers. Works as a merge driver
     // Drivers that were set up by an earlier version call it by its earlier name.
@@ -171,6 +174,14 @@ pub struct SetupArgs {
     /// Do it without asking
     #[arg(long)]
     pub yes: bool,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum IfEmpty {
+    /// It is left out of the history
+    Skip,
+    /// It is kept as an empty commit
+    Keep,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

@@ -65,7 +65,8 @@ pub fn run(cli: Cli) -> Result<Exit> {
         Some(Command::Conclude {
             message,
             despite_findings,
-        }) => plain::conclude(&here()?, message.as_deref(), despite_findings),
+            empty,
+        }) => plain::conclude(&here()?, message.as_deref(), despite_findings, empty),
         Some(Command::Merge(args)) => merge::merge(&args),
         Some(Command::Files(args)) => loose::files(&args, cli.theme, cli.ascii),
         Some(Command::Open { file }) => loose::open(&file, cli.theme, cli.ascii),

@@ -8,7 +8,7 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
 use crate::case::propose::RuleSettings;
 use crate::case::service::CaseService;
-use crate::commands::cli::By;
+use crate::commands::cli::{By, IfEmpty};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use anyhow::{Context, Result, bail};
@@ -459,7 +459,12 @@ fn print_proof(proof: &Proof) {
     }
 }
 
-pub(crate) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool) -> Result<Exit> {
+pub(crate) fn conclude(
+    repo: &Repository,
+    message: Option<&Path>,
+    despite: bool,
+    empty: Option<IfEmpty>,
+) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     if situation.operation == Operation::Loose {
         bail!("no merge, rebase, cherry-pick or revert is under way");
@@ -481,7 +486,12 @@ pub(crate) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool)
         staged: Some(&proof.staged),
         message: text.as_deref(),
     };
-    let after = run_ending(repo, Ending::Conclude, &seen)?;
+    let ending = match empty.filter(|_| proof.empty) {
+        None => Ending::Conclude,
+        Some(IfEmpty::Skip) => Ending::Skip,
+        Some(IfEmpty::Keep) => Ending::KeepEmpty,
+    };
+    let after = run_ending(repo, ending, &seen)?;
     let name = situation.operation.name();
     match after.verdict {
         Verdict::Concluded => {
@@ -490,6 +500,12 @@ pub(crate) fn conclude(repo: &Repository, message: Option<&Path>, despite: bool)
         }
         Verdict::NextStep => {
             say!("on to the next step; 'armistice docket' lists its conflicts");
+            Ok(Exit::Open)
+        }
+        Verdict::Empty => {
+            say!(
+                "all that this step brings is there already; '--empty skip' leaves it out, '--empty keep' makes an empty commit"
+            );
             Ok(Exit::Open)
         }
         Verdict::Refused | Verdict::BackedOut => {

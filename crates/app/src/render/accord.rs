@@ -51,14 +51,17 @@ impl Canvas<'_> {
 
     fn headline(&self) -> String {
         let situation = &self.state.situation;
+        let proof = self.state.proof.proof.as_ref();
+        let empty = proof.is_some_and(|proof| proof.empty);
         match (self.state.accord.running, self.state.accord.verdict) {
-            (Some(Ending::Conclude), _) => "git is concluding …".to_owned(),
+            (Some(Ending::Conclude | Ending::KeepEmpty), _) => "git is concluding …".to_owned(),
             (Some(Ending::Skip), _) => "git is skipping the step …".to_owned(),
             (Some(Ending::BackOut), _) => "git is going back …".to_owned(),
             (None, Some(Verdict::Concluded)) if situation.is_idle() => "concluded".to_owned(),
             (None, Some(Verdict::BackedOut)) if situation.is_idle() => "backed out".to_owned(),
             _ if situation.is_idle() => "nothing is under way".to_owned(),
             _ => match gate(self.state) {
+                None if empty => "this step became empty: c skips or keeps it".to_owned(),
                 None => "all settled, not yet concluded".to_owned(),
                 Some(why) if is_loose(self.state) => why,
                 Some(why) => format!("not ready: {why}"),

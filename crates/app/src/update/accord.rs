@@ -5,7 +5,7 @@ use crate::base::editor::Motion;
 use crate::base::safe_text::count;
 use crate::state::app::State;
 use crate::state::effect::Effect;
-use crate::state::overlay::{Overlay, Question};
+use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::files::show_file;
 use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
@@ -134,6 +134,10 @@ pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
     if let Some(why) = &state.proof.error {
         risks.push(format!("What is staged could not be checked: {why}"));
     }
+    if state.proof.proof.as_ref().is_some_and(|proof| proof.empty) {
+        ask_empty(state);
+        return Vec::new();
+    }
     let effect = end(state, Ending::Conclude);
     if risks.is_empty() {
         return start(state, effect);
@@ -179,6 +183,32 @@ fn ask(state: &mut State, title: &str, lines: Vec<String>, yes: &str, effect: Ef
         rulings: Vec::new(),
         other: None,
     })));
+}
+
+/// A step that would commit nothing is left out or kept, never quietly.
+pub(crate) fn ask_empty(state: &mut State) {
+    let lines = vec![
+        format!(
+            "All that {} brings is there already: nothing is left to commit.",
+            state.situation.theirs.label
+        ),
+        "Skipping leaves it out of the history; keeping makes an empty commit with its message."
+            .to_owned(),
+        "esc goes back: a decision taken back may bring something again.".to_owned(),
+    ];
+    let skip = end(state, Ending::Skip);
+    ask(state, "This step became empty", lines, "skip it", skip);
+    if let Some(Overlay::Question(question)) = &mut state.overlay {
+        question.other = Some(Other {
+            key: "k",
+            label: "keep it as an empty commit",
+            effect: Effect::End {
+                ending: Ending::KeepEmpty,
+                message: Some(state.accord.editor.text()).filter(|m| !m.trim().is_empty()),
+                staged: None,
+            },
+        });
+    }
 }
 
 fn what_is_discarded(state: &State) -> Vec<String> {

@@ -77,11 +77,8 @@ pub(crate) fn answer(state: &mut State, answer: Answer) -> Vec<Effect> {
             return Vec::new();
         }
         Answer::Other => {
-            return question
-                .other
-                .map(|other| other.effect)
-                .into_iter()
-                .collect();
+            let other = question.other.map(|other| other.effect);
+            return other.map_or_else(Vec::new, |effect| accord::start(state, effect));
         }
     }
     if !question.rulings.is_empty() {

@@ -9,6 +9,7 @@ use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, Wrote};
 use crate::state::file::{FileLoad, FileState, Mode};
 use crate::state::overlay::{Other, Overlay, Question};
+use crate::update::accord::ask_empty;
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
 use crate::update::{accord, rulings, taking};
@@ -292,6 +293,7 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
                 "backed out of the {name}; everything is as before{kept}"
             ));
         }
+        (Verdict::Empty, _) => ask_empty(state),
         (Verdict::Refused, _) => {
             state.complain("git or a hook refused; nothing was lost");
             state.overlay = Some(Overlay::Output {

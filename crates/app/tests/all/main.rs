@@ -7,6 +7,7 @@ mod obstacles;
 mod demo;
 mod editing;
 mod elsewhere;
+mod empty;
 mod finishing;
 mod hanging;
 mod in_memory;

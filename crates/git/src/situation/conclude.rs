@@ -5,9 +5,9 @@ use crate::file::work_file::{Seen, WorkFile};
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
 use crate::repo::mark::Mark;
-use crate::repo::operation::Operation;
+use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
-use crate::situation::proof::staged_print;
+use crate::situation::proof::{staged_diff, staged_print};
 use crate::situation::read::{Commit, Situation, parse_commit};
 use crate::store::records::Store;
 use serde::Serialize;
@@ -20,6 +20,8 @@ use std::path::PathBuf;
 pub enum Ending {
     /// Commit, and go on to the next step if there is one.
     Conclude,
+    /// Commit although nothing is left to commit, and go on.
+    KeepEmpty,
     /// Leave this step out and go on.
     Skip,
     /// Go back to how it was before the operation.
@@ -49,6 +51,9 @@ pub enum Verdict {
     BackedOut,
     /// git or a hook refused; nothing has changed.
     Refused,
+    /// All that the step would bring is there already: it is to be skipped or kept as an empty
+    /// commit, and which of them was not said. Nothing has changed.
+    Empty,
 }
 
 /// What a person has seen when they end an operation.
@@ -81,12 +86,21 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
     }
     let mark = &before.mark;
     let store = Store::new(repo.git_dir());
+    // git leaves such a step out of a rebase without a word, and refuses it elsewhere.
+    if ending == Ending::Conclude && is_empty_step(repo, before.operation)? {
+        return Ok(After {
+            verdict: Verdict::Empty,
+            message: String::new(),
+            kept: Vec::new(),
+        });
+    }
     let kept = match ending {
-        Ending::Conclude => Vec::new(),
+        Ending::Conclude | Ending::KeepEmpty => Vec::new(),
         Ending::Skip | Ending::BackOut => keep_work(repo, &store, &before.cases)?,
     };
     let output = match ending {
         Ending::Conclude => conclude_call(repo, before.operation, seen.message)?,
+        Ending::KeepEmpty => keep_empty(repo, before.operation, seen.message)?,
         Ending::Skip => simple_call(repo, before.operation, "--skip")?,
         Ending::BackOut => simple_call(repo, before.operation, "--abort")?,
     };
@@ -103,13 +117,81 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
     match verdict {
         Verdict::Concluded | Verdict::NextStep => store.close_books()?,
         Verdict::BackedOut => store.forget_written()?,
-        Verdict::Refused => {}
+        Verdict::Refused | Verdict::Empty => {}
     }
     Ok(After {
         verdict,
         message: output.message(),
         kept,
     })
+}
+
+/// Whether a step is under way that would commit nothing.
+///
+/// A merge is none: it joins two lines of descent even then.
+pub(crate) fn is_empty_step(repo: &Repository, operation: Operation) -> Result<bool, Error> {
+    let replays = match operation {
+        Operation::Rebase { backend, .. } => {
+            backend == Backend::Merge && stopped_at_conflict(repo)?
+        }
+        Operation::CherryPick => repo.resolve("CHERRY_PICK_HEAD")?.is_some(),
+        Operation::Revert => repo.resolve("REVERT_HEAD")?.is_some(),
+        Operation::Merge | Operation::Mailbox | Operation::Loose => false,
+    };
+    Ok(replays && staged_diff(repo)?.is_empty())
+}
+
+/// Whether a rebase stopped before it could commit, and nobody has committed since.
+fn stopped_at_conflict(repo: &Repository) -> Result<bool, Error> {
+    let has = |file: &str| repo.state_file(file).is_some();
+    // Where it stopped for an edit the commit is made, and goes on being amended.
+    if !has("rebase-merge/stopped-sha") || has("rebase-merge/amend") {
+        return Ok(false);
+    }
+    let call = Invocation::read(["log", "-g", "-1", "--format=%gs", "HEAD", "--"]);
+    Ok(!repo.run(&call)?.text().starts_with("commit"))
+}
+
+/// Commits an empty step, and goes on.
+fn keep_empty(
+    repo: &Repository,
+    operation: Operation,
+    message: Option<&str>,
+) -> Result<Output, Error> {
+    let command = operation.command().ok_or_else(nothing_to_end)?;
+    let commit = ["-c", "commit.cleanup=whitespace", "commit", "--allow-empty"];
+    let call = match (operation, operation.incoming(), message) {
+        // The author and the date are those of the commit that is replayed.
+        (Operation::Rebase { .. }, Some(head), _) => {
+            Invocation::conclude(commit).arg("-C").arg(head)
+        }
+        (_, _, Some(text)) => Invocation::conclude(commit).arg("-F").arg("-").stdin(text),
+        _ => Invocation::conclude(commit).arg("--no-edit"),
+    };
+    let output = repo.run(&call)?;
+    if !output.ok() {
+        return Ok(output);
+    }
+    if matches!(operation, Operation::Rebase { .. })
+        && let Some(text) = message
+    {
+        let amend = [
+            "commit",
+            "--amend",
+            "--allow-empty",
+            "--no-verify",
+            "-F",
+            "-",
+        ];
+        let output = repo.run(&Invocation::conclude(amend).stdin(text))?;
+        if !output.ok() {
+            return Ok(output);
+        }
+    }
+    match Operation::detect(repo)? {
+        Operation::Loose => Ok(output),
+        _ => repo.run(&Invocation::conclude([command, "--continue"])),
+    }
 }
 
 fn conclude_call(

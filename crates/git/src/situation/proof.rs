@@ -8,6 +8,7 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::situation::conclude::is_empty_step;
 use crate::situation::parsing::{Look, Looked};
 use crate::situation::read::Situation;
 use crate::situation::touched::{Touched, empty_tree, touched};
@@ -40,6 +41,8 @@ pub struct Proof {
     /// Whether it can be told what all files were merged from; if not, what was in no conflict was
     /// looked through for markers alone.
     pub traceable: bool,
+    /// Whether the step under way would commit nothing.
+    pub empty: bool,
     /// What was staged then, as a hash; equal values mean that nothing else is staged since.
     #[serde(skip)]
     pub staged: String,
@@ -82,6 +85,11 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
     // Taken first: what is staged while the checks run is not what they looked at.
     let mut proof = Proof {
         staged: staged_print(repo)?,
+        empty: is_empty_step(repo, situation.operation)?
+            && situation
+                .cases
+                .iter()
+                .all(|case| case.standing == IndexState::Staged),
         ..Proof::default()
     };
     let seen: HashSet<_> = situation
@@ -291,11 +299,17 @@ fn changed_since_staged(repo: &Repository) -> Result<Vec<RepoPath>, Error> {
 
 /// A hash of all that is staged against the commit that is checked out.
 pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
+    Ok(hash(&staged_diff(repo)?))
+}
+
+/// All that is staged against the commit that is checked out, as git lists it; nothing if there is
+/// nothing to commit.
+pub(crate) fn staged_diff(repo: &Repository) -> Result<Vec<u8>, Error> {
     let call = match repo.resolve("HEAD")? {
         Some(head) => Invocation::read(["diff-index", "--cached", "-z", &head, "--"]),
         None => Invocation::read(["ls-files", "--stage", "-z"]),
     };
-    Ok(hash(&repo.must(&call)?.stdout))
+    Ok(repo.must(&call)?.stdout)
 }
 
 impl Proof {

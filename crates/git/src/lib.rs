@@ -44,6 +44,7 @@ pub use store::records::Store;
 pub use store::written::Records;
 pub use worktree::guard::Overwrite;
 pub use worktree::mend::{Mended, mend};
+pub use worktree::staging::stage_as_they_stand;
 pub use worktree::take_back::take_back;
 pub use worktree::taken::{differs_on_disk, what_stands_there};
 pub use worktree::write::{Outcome, WriteRequest, Written, settle_outcome, write_all};

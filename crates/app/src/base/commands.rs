@@ -92,6 +92,7 @@ pub enum Command {
     NextPolicy,
     ShowBlanks,
     Forget,
+    StageAgain,
     WriteFile,
     TakeBack,
     Whole(FileOutcome),

@@ -120,6 +120,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Editing, &["ctrl-k"], C::DeleteLine, "delete line", "delete the line"),
     key(X::Editing, &["ctrl-a"], C::SelectAll, "select all", "select the whole text"),
     key(X::Proof, &["enter"], C::Accept, "go there", "go to the file and line of the finding"),
+    key(X::Proof, &["a"], C::StageAgain, "stage again", "stage the file of the finding as it stands on disk, where it changed after it was staged"),
     key(X::Accord, &["c"], C::Conclude, "conclude", "make the commit, or continue with the next step"),
     key(X::Accord, &["e"], C::EditMessage, "edit message", "edit the message of the commit"),
     key(X::Accord, &["s"], C::Skip, "skip step", "leave this step out, after saying what that discards"),

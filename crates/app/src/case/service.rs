@@ -11,8 +11,8 @@ use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Sour
 use armistice_git::{
     After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
     Memory, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState, Situation,
-    Store, WriteRequest, Written, load_all, mend, run_ending, settle_outcome, staged_contents,
-    take_back, write_all,
+    Store, WriteRequest, Written, load_all, mend, run_ending, settle_outcome, stage_as_they_stand,
+    staged_contents, take_back, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -280,6 +280,15 @@ impl CaseService {
             loose.take_back()?;
         }
         take_back(&self.repo, case, markers)
+    }
+
+    /// Stages a file as it stands on disk.
+    ///
+    /// # Errors
+    /// If git refuses, or the repository moved on.
+    pub fn stage_again(&self, path: &RepoPath) -> Result<(), Error> {
+        self.must_hold()?;
+        stage_as_they_stand(&self.repo, std::slice::from_ref(path))
     }
 
     /// Checks all that is to be committed.

@@ -209,6 +209,10 @@ impl Worker {
                 }
                 Some(WorkResult::Likes(likes))
             }
+            Effect::StageAgain(path) => {
+                let staged = self.service.stage_again(&path).map_err(text);
+                Some(WorkResult::StagedAgain(path, staged))
+            }
             Effect::Forget(past) => {
                 Some(WorkResult::Forgot(self.service.forget(&past).map_err(text)))
             }

@@ -5,7 +5,7 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
 use crate::state::effect::{FileId, Rulings, Tally, Trouble, Wrote};
 use armistice_core::{PerSide, RegionId, Report, Ruling};
-use armistice_git::{After, Ending, LogLine, Proof, Seen, Situation};
+use armistice_git::{After, Ending, LogLine, Proof, RepoPath, Seen, Situation};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 /// Something that happened.
@@ -35,6 +35,8 @@ pub enum WorkResult {
     Ruled(Vec<(FileId, Vec<(RegionId, Ruling)>)>),
     Likes(Rulings),
     Audited(Vec<(FileId, Report)>),
+    /// A file was staged as it stands on disk.
+    StagedAgain(RepoPath, Result<(), String>),
     Forgot(Result<usize, String>),
     Wrote(FileId, Result<Wrote, Trouble>),
     TookBack(FileId, Result<Wrote, Trouble>),

@@ -3,7 +3,7 @@
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling};
-use armistice_git::{Ending, FileOutcome, Overwrite, Seen};
+use armistice_git::{Ending, FileOutcome, Overwrite, RepoPath, Seen};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -57,6 +57,8 @@ pub enum Effect {
         by: String,
         plans: Vec<(FileId, Arc<Plan>, Vec<RegionId>)>,
     },
+    /// Stage a file as it stands on disk.
+    StageAgain(RepoPath),
     /// Forget what is remembered about the same three texts.
     Forget(Box<PastResolution>),
     /// Write and stage a file, then remember how it was settled.

@@ -10,6 +10,7 @@ use crate::update::files::show_file;
 use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
 use crate::view::gate::gate;
+use armistice_core::Check;
 use armistice_git::{Ending, IndexState, Operation};
 
 pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
@@ -26,10 +27,23 @@ pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Move(Motion::Start) => view.chosen = 0,
         Command::Move(Motion::End) => view.chosen = last,
         Command::Accept => return go_to_finding(state),
+        Command::StageAgain => return stage_again(state),
         Command::Back => state.tab = Tab::Docket,
         _ => {}
     }
     Vec::new()
+}
+
+fn stage_again(state: &mut State) -> Vec<Effect> {
+    let findings = state.proof.proof.as_ref().map(|p| &p.findings);
+    let chosen = findings.and_then(|f| f.get(state.proof.list.chosen));
+    match chosen.filter(|f| f.finding.check == Check::Unstaged) {
+        Some(found) => vec![Effect::StageAgain(found.path.clone())],
+        None => {
+            state.say("this finding is not about a file that changed after it was staged");
+            Vec::new()
+        }
+    }
 }
 
 fn go_to_finding(state: &mut State) -> Vec<Effect> {

@@ -36,6 +36,11 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             state.sum_up();
         }
         WorkResult::Likes(found) => return rulings::likes(state, found),
+        WorkResult::StagedAgain(path, Ok(())) => {
+            state.say(format!("staged {path} as it stands on disk"));
+            return vec![Effect::ReadSituation];
+        }
+        WorkResult::StagedAgain(_, Err(why)) => state.complain(why),
         WorkResult::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
         WorkResult::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
         WorkResult::Forgot(Err(why)) => state.complain(why),

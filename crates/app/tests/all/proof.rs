@@ -182,3 +182,45 @@ fn a_rebase_and_a_revert_are_traced_against_what_they_started_from() {
     let said = found(&repo, &[("a.txt", BASE.replace("two();", "two(2);"))]);
     assert!(said.contains("a.txt:9: "), "{said}");
 }
+
+#[test]
+fn a_file_that_changed_after_it_was_staged_is_staged_again_by_one_key() {
+    let repo = merged();
+    let _ = found(&repo, &[a_rs()]);
+    repo.write("a.rs", "const NAME: &str = \"ours and theirs, changed\";\n");
+    let mut desk = repo.desk();
+    desk.press("5");
+    let shown = desk.shows();
+    assert!(
+        shown.contains("! nothing changed after it was staged"),
+        "{shown}"
+    );
+    assert!(
+        shown.contains("Not ready: 1 finding stands in the way."),
+        "{shown}"
+    );
+    desk.press("a");
+    assert!(
+        desk.shows().contains("Ready to conclude"),
+        "{}",
+        desk.shows()
+    );
+    let staged = repo.git(&["show", ":a.rs"]);
+    assert_eq!(staged, "const NAME: &str = \"ours and theirs, changed\";\n");
+}
+
+#[test]
+fn the_text_around_a_finding_is_shown() {
+    let repo = merged();
+    let broken = repo.read("b.rs").replace("book(fee);", "book(fee;");
+    let _ = found(&repo, &[a_rs(), ("b.rs", broken)]);
+    let mut desk = repo.desk();
+    let shown = desk.press("5 down").shows();
+    assert!(shown.contains("── b.rs:14"), "{shown}");
+    assert!(shown.contains(" >    14      book(fee;"), "{shown}");
+    assert!(shown.contains("! the syntax holds"), "{shown}");
+    assert!(
+        shown.contains("holds        2 merged texts traced"),
+        "{shown}"
+    );
+}

@@ -2,6 +2,7 @@
 
 use crate::case::one::Case;
 use crate::case::stages::Stage;
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::repository::Repository;
@@ -16,6 +17,20 @@ pub(crate) fn stage_entries<'a>(
         None => removal(case),
     };
     index_info(repo, entries.flat_map(line).collect())
+}
+
+/// Stages files as they stand in the work tree, through the filters that their attributes ask for.
+///
+/// # Errors
+/// If git refuses; then nothing is staged.
+pub fn stage_as_they_stand(repo: &Repository, paths: &[RepoPath]) -> Result<(), Error> {
+    let call = Invocation::write(["add", "--all", "--"]);
+    let call = paths
+        .iter()
+        .map(RepoPath::to_os)
+        .fold(call, Invocation::arg);
+    repo.must(&call)?;
+    Ok(())
 }
 
 /// Puts the stages of a case back into the index.

@@ -30,7 +30,8 @@ pub fn facts(language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
         return None;
     }
     let mut parser = Parser::new();
-    parser.set_language(&language.grammar()).ok()?;
+    let grammar = language.grammar();
+    parser.set_language(&grammar).ok()?;
     let started = Instant::now();
     let mut in_time = |_: &ParseState| match started.elapsed() > PARSE_TIME {
         true => ControlFlow::Break(()),
@@ -44,7 +45,7 @@ pub fn facts(language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
     if root.has_error() {
         errors(root, &mut facts.errors);
     }
-    let mut names = Names::new(language.entry(), bytes);
+    let mut names = Names::new(language.entry(), &grammar, bytes);
     if !names.is_idle() {
         walk(root, &mut names);
     }
@@ -84,12 +85,8 @@ fn walk(root: Node<'_>, names: &mut Names<'_>) {
     loop {
         let node = cursor.node();
         let before = path.len();
-        let visited = match node.is_named() && !node.is_error() {
-            true => names.visit(node, &path),
-            false => None,
-        };
-        path.extend(visited);
-        if cursor.goto_first_child() {
+        path.extend(names.visit(node, &path));
+        if !names.ends_at(node) && cursor.goto_first_child() {
             above.push(before);
             continue;
         }

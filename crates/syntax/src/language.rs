@@ -74,6 +74,8 @@ pub(crate) struct Entry {
     pub(crate) names: &'static [Named],
     /// Nodes that bring names in; their names stand once in the whole file.
     pub(crate) imports: &'static [&'static str],
+    /// Bodies that are not looked into: what stands twice there the compiler knows best.
+    pub(crate) bodies: &'static [&'static str],
 }
 
 const SCRIPT: &[Named] = &[
@@ -113,6 +115,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[".bashrc", ".profile"],
         names: &[named("function_definition", "function")],
         imports: &[],
+        bodies: &[],
     },
     Entry {
         language: Language::C,
@@ -121,6 +124,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: C_LIKE,
         imports: &["preproc_include"],
+        bodies: &["compound_statement"],
     },
     Entry {
         language: Language::Cpp,
@@ -129,6 +133,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: C_LIKE,
         imports: &["preproc_include"],
+        bodies: &["compound_statement"],
     },
     Entry {
         language: Language::CSharp,
@@ -146,6 +151,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
             overloaded("constructor_declaration", "constructor"),
         ],
         imports: &["using_directive"],
+        bodies: &["block"],
     },
     Entry {
         language: Language::Css,
@@ -154,6 +160,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: &[],
         imports: &[],
+        bodies: &[],
     },
     Entry {
         language: Language::Go,
@@ -176,6 +183,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
             },
         ],
         imports: &["import_spec"],
+        bodies: &["block"],
     },
     Entry {
         language: Language::Html,
@@ -184,6 +192,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: &[],
         imports: &[],
+        bodies: &[],
     },
     Entry {
         language: Language::Java,
@@ -201,6 +210,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
             overloaded("constructor_declaration", "constructor"),
         ],
         imports: &["import_declaration"],
+        bodies: &["block", "constructor_body"],
     },
     Entry {
         language: Language::JavaScript,
@@ -209,6 +219,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: SCRIPT,
         imports: SCRIPT_IMPORTS,
+        bodies: &[],
     },
     Entry {
         language: Language::Json,
@@ -217,6 +228,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: &[key("pair", Some("key"))],
         imports: &[],
+        bodies: &[],
     },
     Entry {
         language: Language::Markdown,
@@ -225,6 +237,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: &[],
         imports: &[],
+        bodies: &[],
     },
     Entry {
         language: Language::Php,
@@ -240,6 +253,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
             named("property_element", "property"),
         ],
         imports: &["namespace_use_clause"],
+        bodies: &["compound_statement"],
     },
     Entry {
         language: Language::Python,
@@ -256,6 +270,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
             },
         ],
         imports: &["import_statement", "import_from_statement"],
+        bodies: &[],
     },
     Entry {
         language: Language::Ruby,
@@ -264,6 +279,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &["Rakefile", "Gemfile"],
         names: &[named("method", "method"), key("pair", Some("key"))],
         imports: &[],
+        bodies: &[],
     },
     Entry {
         language: Language::Rust,
@@ -289,6 +305,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
             },
         ],
         imports: &["use_declaration"],
+        bodies: &["block"],
     },
     Entry {
         language: Language::Toml,
@@ -303,6 +320,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
             },
         ],
         imports: &[],
+        bodies: &[],
     },
     Entry {
         language: Language::Tsx,
@@ -311,6 +329,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: SCRIPT,
         imports: SCRIPT_IMPORTS,
+        bodies: &[],
     },
     Entry {
         language: Language::TypeScript,
@@ -319,6 +338,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         files: &[],
         names: SCRIPT,
         imports: SCRIPT_IMPORTS,
+        bodies: &[],
     },
     Entry {
         language: Language::Yaml,
@@ -330,6 +350,7 @@ pub(crate) static LANGUAGES: &[Entry] = &[
             key("flow_pair", Some("key")),
         ],
         imports: &[],
+        bodies: &[],
     },
 ];
 
@@ -391,6 +412,13 @@ mod tests {
                 assert!(
                     grammar.id_for_node_kind(import, true) != 0,
                     "{:?} {import}",
+                    entry.language
+                );
+            }
+            for body in entry.bodies {
+                assert!(
+                    grammar.id_for_node_kind(body, true) != 0,
+                    "{:?} {body}",
                     entry.language
                 );
             }

@@ -3,14 +3,26 @@
 use crate::language::{Entry, Named};
 use armistice_core::{LineIdx, Repeated};
 use std::collections::HashMap;
-use tree_sitter::Node;
+use tree_sitter::{Language as Grammar, Node};
 
 /// A place, a kind and a name: what must be there once.
 type Slot = (usize, &'static str, String);
 
+/// What a kind of node is to the walk.
+#[derive(Clone, Copy)]
+enum Role {
+    Other,
+    Import,
+    Named(&'static Named),
+    /// Holds nothing that has to stand once.
+    Body,
+}
+
 /// Collects names while the tree is walked.
 pub(crate) struct Names<'a> {
     entry: &'static Entry,
+    /// By the number that the grammar gives a kind: to look at its name would take longer than to parse.
+    roles: Vec<Role>,
     bytes: &'a [u8],
     slots: HashMap<Slot, Vec<LineIdx>>,
     /// What each place is called.
@@ -37,8 +49,22 @@ const WRAPPERS: [&str; 14] = [
 ];
 
 impl<'a> Names<'a> {
-    pub(crate) fn new(entry: &'static Entry, bytes: &'a [u8]) -> Self {
+    pub(crate) fn new(entry: &'static Entry, grammar: &Grammar, bytes: &'a [u8]) -> Self {
+        let role = |id: u16| {
+            let kind = grammar.node_kind_for_id(id).unwrap_or_default();
+            if !grammar.node_kind_is_named(id) {
+                Role::Other
+            } else if entry.imports.contains(&kind) {
+                Role::Import
+            } else if entry.bodies.contains(&kind) {
+                Role::Body
+            } else {
+                let named = entry.names.iter().find(|n| n.node == kind);
+                named.map_or(Role::Other, Role::Named)
+            }
+        };
         Names {
+            roles: (0..grammar.node_kind_count() as u16).map(role).collect(),
             entry,
             bytes,
             slots: HashMap::new(),
@@ -57,14 +83,25 @@ impl<'a> Names<'a> {
         String::from_utf8_lossy(bytes).into_owned()
     }
 
+    /// Whether there is nothing to look for below a node.
+    pub(crate) fn ends_at(&self, node: Node<'_>) -> bool {
+        matches!(
+            self.roles.get(node.kind_id() as usize),
+            Some(Role::Body | Role::Import)
+        )
+    }
+
     /// Looks at one node; `path` holds the names of what it stands in. Gives the name that what is
     /// below stands in, if it has one.
     pub(crate) fn visit(&mut self, node: Node<'_>, path: &[String]) -> Option<String> {
-        if self.entry.imports.contains(&node.kind()) {
-            self.import(node);
-            return None;
-        }
-        let named = self.entry.names.iter().find(|n| n.node == node.kind())?;
+        let named = match self.roles.get(node.kind_id() as usize)? {
+            Role::Named(named) => named,
+            Role::Import => {
+                self.import(node);
+                return None;
+            }
+            Role::Other | Role::Body => return None,
+        };
         let (name, told) = self.name(node, named)?;
         // In a pattern or a use a name may stand again.
         if name.is_empty() || node.has_error() && name.contains('\n') {

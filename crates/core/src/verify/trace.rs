@@ -116,8 +116,7 @@ enum Loss {
 impl<'a> Trace<'a> {
     fn new(plan: &'a Plan, result: &'a Source, draft: Option<&Draft>) -> Self {
         let mut blocks = Blocks::new(plan, result);
-        let all = result.lines(result.all());
-        let keys: Vec<Key> = all.map(|line| blocks.keys.of(line.content())).collect();
+        let keys = std::mem::take(&mut blocks.of_result);
         let mut lines = Tally::default();
         for block in &blocks.blocks {
             for (version, text) in VERSIONS {

@@ -6,6 +6,7 @@
 
 use crate::diff::hunk::Algorithm;
 use crate::diff::lines::hunks;
+use crate::limits::HISTOGRAM_LINES;
 use crate::model::region::{RegionId, RegionKind};
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
@@ -165,7 +166,12 @@ fn place(parts: &mut [Part], result: &[Key], distinct: u32) {
         }
     };
     let (mut from, mut to) = (0, 0);
-    for hunk in hunks(&old, &new, distinct, Algorithm::Histogram) {
+    // Searching for rare lines takes as long as there are hunks times lines.
+    let algorithm = match old.len() > HISTOGRAM_LINES {
+        true => Algorithm::Myers,
+        false => Algorithm::Histogram,
+    };
+    for hunk in hunks(&old, &new, distinct, algorithm) {
         let (base, side) = (hunk.base.span(), hunk.side.span());
         alike(from..base.start, to);
         (from, to) = (base.end, side.end);

@@ -4,4 +4,5 @@ pub(crate) mod conclude;
 pub(crate) mod parsing;
 pub(crate) mod proof;
 pub(crate) mod read;
+pub(crate) mod staged;
 pub(crate) mod touched;

@@ -5,10 +5,10 @@ use crate::file::work_file::{Seen, WorkFile};
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
 use crate::repo::mark::Mark;
-use crate::repo::operation::{Backend, Operation};
+use crate::repo::operation::Operation;
 use crate::repo::repository::Repository;
-use crate::situation::proof::{staged_diff, staged_print};
 use crate::situation::read::{Commit, Situation, parse_commit};
+use crate::situation::staged::{is_empty_step, staged_print};
 use crate::store::records::Store;
 use serde::Serialize;
 use std::ffi::OsString;
@@ -124,32 +124,6 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
         message: output.message(),
         kept,
     })
-}
-
-/// Whether a step is under way that would commit nothing.
-///
-/// A merge is none: it joins two lines of descent even then.
-pub(crate) fn is_empty_step(repo: &Repository, operation: Operation) -> Result<bool, Error> {
-    let replays = match operation {
-        Operation::Rebase { backend, .. } => {
-            backend == Backend::Merge && stopped_at_conflict(repo)?
-        }
-        Operation::CherryPick => repo.resolve("CHERRY_PICK_HEAD")?.is_some(),
-        Operation::Revert => repo.resolve("REVERT_HEAD")?.is_some(),
-        Operation::Merge | Operation::Mailbox | Operation::Loose => false,
-    };
-    Ok(replays && staged_diff(repo)?.is_empty())
-}
-
-/// Whether a rebase stopped before it could commit, and nobody has committed since.
-fn stopped_at_conflict(repo: &Repository) -> Result<bool, Error> {
-    let has = |file: &str| repo.state_file(file).is_some();
-    // Where it stopped for an edit the commit is made, and goes on being amended.
-    if !has("rebase-merge/stopped-sha") || has("rebase-merge/amend") {
-        return Ok(false);
-    }
-    let call = Invocation::read(["log", "-g", "-1", "--format=%gs", "HEAD", "--"]);
-    Ok(!repo.run(&call)?.text().starts_with("commit"))
 }
 
 /// Commits an empty step, and goes on.

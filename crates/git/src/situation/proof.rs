@@ -8,11 +8,10 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
-use crate::situation::conclude::is_empty_step;
 use crate::situation::parsing::{Look, Looked};
 use crate::situation::read::Situation;
+use crate::situation::staged::{is_empty_step, staged_print};
 use crate::situation::touched::{Touched, empty_tree, touched};
-use crate::store::folders::hash;
 use armistice_core::{Check, Finding, Inputs, Source, Versions, Weight, check};
 use serde::Serialize;
 use std::collections::HashSet;
@@ -295,21 +294,6 @@ fn changed_since_staged(repo: &Repository) -> Result<Vec<RepoPath>, Error> {
     let mut changed: Vec<RepoPath> = paths(&repo.must(&call)?.stdout).into_iter().collect();
     changed.sort();
     Ok(changed)
-}
-
-/// A hash of all that is staged against the commit that is checked out.
-pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
-    Ok(hash(&staged_diff(repo)?))
-}
-
-/// All that is staged against the commit that is checked out, as git lists it; nothing if there is
-/// nothing to commit.
-pub(crate) fn staged_diff(repo: &Repository) -> Result<Vec<u8>, Error> {
-    let call = match repo.resolve("HEAD")? {
-        Some(head) => Invocation::read(["diff-index", "--cached", "-z", &head, "--"]),
-        None => Invocation::read(["ls-files", "--stage", "-z"]),
-    };
-    Ok(repo.must(&call)?.stdout)
 }
 
 impl Proof {

@@ -1,0 +1,154 @@
+use super::*;
+use crate::{Entry, Event, Options, Resolution, Session, Step, plan};
+use proptest::prelude::*;
+use std::sync::Arc;
+
+const BASE: &str = "def moor(ship):\n    check(ship)\n    log(ship, tide)\n    return berth\n\ndef pay(fee):\n    book(fee)\n    return None\n";
+
+fn versions() -> [String; 3] {
+    let ours = BASE.replace("check(ship)", "check(ship, draught)");
+    let theirs = BASE.replace("    book(fee)\n", "    book(fee)\n    stamp(fee, today)\n");
+    [BASE.to_owned(), ours, theirs]
+}
+
+fn found(versions: &[String; 3], result: &str) -> Vec<(Check, usize, String)> {
+    let [base, ours, theirs] = versions.each_ref().map(|t| Source::from(t.as_str()));
+    let plan = plan(&base, &ours, &theirs, &Options::default());
+    let found = trace(&plan, &result.into(), None).into_iter();
+    found
+        .map(|f| (f.check, f.line.map_or(0, LineIdx::number), f.what))
+        .collect()
+}
+
+fn merged() -> String {
+    let [_, ours, _] = versions();
+    ours.replace("    book(fee)\n", "    book(fee)\n    stamp(fee, today)\n")
+}
+
+#[test]
+fn a_right_result_has_no_finding_however_it_is_laid_out() {
+    assert_eq!(found(&versions(), &merged()), []);
+    let wrapped = merged().replace(
+        "check(ship, draught)",
+        "check(\n        ship,\n        draught\n    )",
+    );
+    assert_eq!(found(&versions(), &wrapped), []);
+}
+
+#[test]
+fn each_way_to_break_it_is_named_where_it_is() {
+    for (from, to, check, line, says) in [
+        (
+            "    stamp(fee, today)\n",
+            "",
+            Check::Lost,
+            8,
+            "a line that theirs added is missing: stamp(fee, today)",
+        ),
+        (
+            "check(ship, draught)",
+            "check(ship)",
+            Check::Lost,
+            2,
+            "an edit of ours is lost: check(ship) stands again, not check(ship, draught)",
+        ),
+        (
+            "    log(ship, tide)\n",
+            "",
+            Check::Lost,
+            3,
+            "a line that all versions have is missing: log(ship, tide)",
+        ),
+        (
+            "log(ship, tide)",
+            "log(ship, wind)",
+            Check::Lost,
+            3,
+            "a line that all versions have is missing: log(ship, tide)",
+        ),
+        (
+            "    check(ship, draught)\n",
+            "    check(ship)\n    check(ship, draught)\n",
+            Check::Back,
+            2,
+            "a line that ours removed stands again: check(ship)",
+        ),
+        (
+            "    return berth\n",
+            "    return berth\n    log(ship, tide)\n    return berth\n",
+            Check::Twice,
+            5,
+            "2 lines stand here twice, also line 3: log(ship, tide)",
+        ),
+    ] {
+        let broken = merged().replacen(from, to, 1);
+        assert_eq!(
+            found(&versions(), &broken),
+            [(check, line, says.to_owned())],
+            "{to:?}"
+        );
+    }
+}
+
+#[test]
+fn an_edit_of_code_that_the_other_side_moved_is_followed() {
+    let block = "def moor(ship):\n    check(ship)\n    log(ship, tide)\n    return berth\n\n";
+    let rest: String = ('a'..'i')
+        .map(|c| format!("def pay_{c}(fee):\n    book_{c}(fee)\n"))
+        .collect();
+    let base = format!("{block}{rest}");
+    let ours = format!("{rest}\n{block}");
+    let edited = |text: &str| text.replace("check(ship)", "check(ship, draught)");
+    let all = [base.clone(), ours.clone(), edited(&base)];
+    assert_eq!(found(&all, &edited(&ours)), []);
+    let says = "an edit of theirs is lost where ours moved it to: check(ship) stands there, not check(ship, draught)";
+    assert_eq!(found(&all, &ours), [(Check::Lost, 19, says.to_owned())]);
+}
+
+#[test]
+fn what_a_decision_gave_up_is_no_finding_as_long_as_it_stands() {
+    let [base, ours, theirs] =
+        ["a\nb\nc\n", "a\nours of it\nc\n", "a\ntheirs of it\nc\n"].map(Source::from);
+    let plan = plan(&base, &ours, &theirs, &Options::default());
+    let id = plan.conflicts()[0];
+    let mut session = Session::new(Arc::new(plan.clone()));
+    let take = Entry::Settle(id, Resolution::Take(Version::Ours));
+    session
+        .apply(&Event::Do(Step::new("", vec![take])))
+        .unwrap();
+    let draft = session.draft();
+    assert_eq!(trace(&plan, &ours, Some(draft)), []);
+    let by_hand = trace(&plan, &ours, None);
+    assert_eq!(
+        (by_hand[0].check, by_hand[0].weight),
+        (Check::Lost, Weight::Look)
+    );
+    let changed = trace(&plan, &"a\nb\nc\n".into(), Some(draft));
+    assert_eq!(changed.len(), 2, "{changed:?}");
+}
+
+fn text(lines: &[u8]) -> String {
+    let line = |n: &u8| format!("moor the ship at berth_{n}\n");
+    lines.iter().map(line).collect()
+}
+
+proptest! {
+    /// Whatever one side alone made of a text is right.
+    #[test]
+    fn one_side_alone_is_right(base in "[a-h]{0,20}", side in "[a-k]{0,20}") {
+        let [base, side] = [base, side].map(|t| text(t.as_bytes()));
+        let all = [base.clone(), side.clone(), base.clone()];
+        prop_assert_eq!(found(&all, &side), []);
+        prop_assert_eq!(found(&[base.clone(), base, side.clone()], &side), []);
+    }
+
+    #[test]
+    fn no_result_whatever_makes_it_fail(
+        texts in prop::array::uniform4("[a-f\n]{0,30}"),
+    ) {
+        let [base, ours, theirs, result] = texts;
+        for (_, line, _) in found(&[base, ours, theirs], &result) {
+            prop_assert!(line <= Source::from(result.as_str()).len());
+        }
+    }
+}

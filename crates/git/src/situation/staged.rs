@@ -1,0 +1,48 @@
+//! What is staged as a whole: whether it is what was looked at, and whether it is anything.
+
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::operation::{Backend, Operation};
+use crate::repo::repository::Repository;
+use crate::store::folders::hash;
+
+/// A hash of all that is staged against the commit that is checked out.
+pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
+    Ok(hash(&staged_diff(repo)?))
+}
+
+/// All that is staged against the commit that is checked out, as git lists it; nothing if there is
+/// nothing to commit.
+pub(crate) fn staged_diff(repo: &Repository) -> Result<Vec<u8>, Error> {
+    let call = match repo.resolve("HEAD")? {
+        Some(head) => Invocation::read(["diff-index", "--cached", "-z", &head, "--"]),
+        None => Invocation::read(["ls-files", "--stage", "-z"]),
+    };
+    Ok(repo.must(&call)?.stdout)
+}
+
+/// Whether a step is under way that would commit nothing.
+///
+/// A merge is none: it joins two lines of descent even then.
+pub(crate) fn is_empty_step(repo: &Repository, operation: Operation) -> Result<bool, Error> {
+    let replays = match operation {
+        Operation::Rebase { backend, .. } => {
+            backend == Backend::Merge && stopped_at_conflict(repo)?
+        }
+        Operation::CherryPick => repo.resolve("CHERRY_PICK_HEAD")?.is_some(),
+        Operation::Revert => repo.resolve("REVERT_HEAD")?.is_some(),
+        Operation::Merge | Operation::Mailbox | Operation::Loose => false,
+    };
+    Ok(replays && staged_diff(repo)?.is_empty())
+}
+
+/// Whether a rebase stopped before it could commit, and nobody has committed since.
+fn stopped_at_conflict(repo: &Repository) -> Result<bool, Error> {
+    let has = |file: &str| repo.state_file(file).is_some();
+    // Where it stopped for an edit the commit is made, and goes on being amended.
+    if !has("rebase-merge/stopped-sha") || has("rebase-merge/amend") {
+        return Ok(false);
+    }
+    let call = Invocation::read(["log", "-g", "-1", "--format=%gs", "HEAD", "--"]);
+    Ok(!repo.run(&call)?.text().starts_with("commit"))
+}

@@ -44,5 +44,14 @@ fn stopped_at_conflict(repo: &Repository) -> Result<bool, Error> {
         return Ok(false);
     }
     let call = Invocation::read(["log", "-g", "-1", "--format=%gs", "HEAD", "--"]);
-    Ok(!repo.run(&call)?.text().starts_with("commit"))
+    if repo.run(&call)?.text().starts_with("commit") {
+        return Ok(false);
+    }
+    // git may have been killed after it had committed the step and before it went on.
+    let written = |revision: &str| -> Result<String, Error> {
+        let format = "--format=%an%x00%at%x00%s";
+        let call = Invocation::read(["show", "-s", format, revision, "--"]);
+        Ok(repo.run(&call)?.text())
+    };
+    Ok(written("HEAD")? != written("REBASE_HEAD")?)
 }

@@ -1,9 +1,10 @@
 //! What hooks, locks, folders and other programs put in the way of finishing a file; and taking back.
 
-use crate::kit::{BASE, OURS, Repo, THEIRS, assert_concluded, merged};
+use crate::kit::{BASE, OURS, Repo, THEIRS, assert_concluded, merged, plain_environment};
 use armistice_git::{IndexState, Verdict};
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
+use std::process::Command;
 
 #[test]
 fn a_failing_hook_is_shown_and_nothing_is_lost() {
@@ -280,7 +281,7 @@ fn output_goes_through_links_and_to_files_alone() {
     assert!(!repo.path("no").exists());
     // A pipe that nobody writes to is refused, not waited for.
     assert!(
-        std::process::Command::new("mkfifo")
+        Command::new("mkfifo")
             .arg(repo.path("pipe"))
             .status()
             .unwrap()
@@ -304,7 +305,7 @@ fn a_disk_that_fills_up_while_files_are_written_changes_nothing() {
     for limit in [0, 1, 4, 12] {
         let limited =
             format!("trap '' XFSZ; ulimit -S -f {limit}; exec '{program}' settle a.txt --by ours");
-        let done = std::process::Command::new("bash")
+        let done = Command::new("bash")
             .args(["-c", &limited])
             .current_dir(&repo.top)
             .output()
@@ -323,4 +324,35 @@ fn a_disk_that_fills_up_while_files_are_written_changes_nothing() {
     }
     assert_eq!(repo.output(&["settle", "a.txt", "--by", "ours"]).0, 0);
     assert_eq!(repo.read("a.txt"), side("ours"));
+}
+
+#[test]
+fn a_limit_on_the_size_of_files_makes_git_refuse_and_leaves_no_lock() {
+    let repo = merged();
+    // An index that is larger than the limit, contents that are smaller.
+    for n in 0..200 {
+        repo.write(&format!("pier/berth-{n}.txt"), "free\n");
+    }
+    repo.git(&["add", "pier"]);
+    let before = (repo.unmerged(), repo.read("a.txt"));
+    let program = env!("CARGO_BIN_EXE_armistice");
+    let mut command = Command::new("bash");
+    plain_environment(&mut command);
+    let script = format!("ulimit -f 8; exec '{program}' settle a.txt --by ours");
+    let output = command
+        .current_dir(&repo.top)
+        .args(["-c", &script])
+        .output()
+        .unwrap();
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert_eq!(output.status.code(), Some(2), "{said}");
+    // git itself says why; it was not killed in the middle.
+    assert!(said.contains("exit 128"), "{said}");
+    assert!(!repo.path(".git/index.lock").exists());
+    assert_eq!((repo.unmerged(), repo.read("a.txt")), before);
+    assert!(
+        repo.run(&["settle", "a.txt", "--by", "ours"])
+            .status
+            .success()
+    );
 }

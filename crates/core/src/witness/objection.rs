@@ -212,7 +212,7 @@ impl<'a> Texts<'a> {
         let is_a_side = self.is_a_side();
         let renamed: Vec<Renamed> = tally.iter().filter_map(|(_, c)| Renamed::of(c)).collect();
         let mut extra: Option<(&[u8], usize)> = None;
-        for (word, count) in tally.iter() {
+        for (word, count) in tally.sorted() {
             if is_number(word) && both_number || Renamed::of(count).is_some() {
                 continue;
             }
@@ -241,7 +241,7 @@ impl<'a> Texts<'a> {
             let most = count.base.max(count.ours).max(count.theirs);
             count.result > most.max(1) && is_worded(row)
         };
-        let (row, _) = tally.iter().find(twice)?;
+        let (row, _) = tally.sorted().into_iter().find(twice)?;
         Some(format!("'{}' would stand there twice", shown(row)))
     }
 
@@ -256,7 +256,7 @@ impl<'a> Texts<'a> {
             let most = count.base.max(count.ours).max(count.theirs);
             count.result > most.max(1)
         };
-        let (name, _) = tally.iter().find(twice)?;
+        let (name, _) = tally.sorted().into_iter().find(twice)?;
         Some(format!("'{}' would be given twice", shown(name)))
     }
 

@@ -69,6 +69,15 @@ impl<K> Default for Tally<K> {
     }
 }
 
+impl<K: Hash + Eq + Ord> Tally<K> {
+    /// All in order: what is found first is the same in every run.
+    pub(crate) fn sorted(&self) -> Vec<(&K, &Count)> {
+        let mut all: Vec<_> = self.0.iter().collect();
+        all.sort_unstable_by_key(|(key, _)| *key);
+        all
+    }
+}
+
 impl<K: Hash + Eq> Tally<K> {
     pub(crate) fn put(&mut self, key: K, text: Text) {
         let count = self.0.entry(key).or_default();

@@ -3,10 +3,10 @@
 
 use crate::path::RepoPath;
 use armistice_core::{
-    Finding, Inputs, Options, Parsed, Source, SyntaxFacts, Version, Versions, bracket_findings,
-    check, plan, syntax_findings, trace,
+    Check, Finding, Inputs, Options, Parsed, Source, SyntaxFacts, Version, Versions, Weight,
+    bracket_findings, check, plan, syntax_findings, trace,
 };
-use armistice_syntax::{Language, facts};
+use armistice_syntax::{Language, PARSED_BYTES, facts};
 use std::collections::HashMap;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -120,6 +120,14 @@ fn look_at(look: &Look) -> Vec<Finding> {
     found
 }
 
+impl Look {
+    /// Whether a parser reads it: it has a language and is not too long. One that is the same as a
+    /// version was not made by merging, and needs none.
+    pub(crate) fn is_parsed(&self) -> bool {
+        self.language().is_some() && self.result.bytes().len() <= PARSED_BYTES
+    }
+}
+
 /// What is wrong with the syntax of a result that none of its versions has.
 fn syntax_of(look: &Look) -> Vec<Finding> {
     let result = &look.result;
@@ -135,8 +143,14 @@ fn syntax_of(look: &Look) -> Vec<Finding> {
     let Some(language) = look.language() else {
         return bracket_findings(result, &all);
     };
+    let unread = || {
+        let what = "the parser gave up on it: its syntax is not checked";
+        let mut found = Finding::new(Check::Syntax, None, what);
+        found.weight = Weight::Look;
+        vec![found]
+    };
     let Some(own) = facts(language, result.bytes()) else {
-        return Vec::new();
+        return unread();
     };
     // The versions are parsed only where there is something to hold against them.
     if own.errors.is_empty() && own.repeated.is_empty() {
@@ -144,7 +158,7 @@ fn syntax_of(look: &Look) -> Vec<Finding> {
     }
     let theirs: Option<Vec<SyntaxFacts>> = all.iter().map(|v| facts(language, v.bytes())).collect();
     let Some(theirs) = theirs else {
-        return Vec::new();
+        return unread();
     };
     let parsed = all.iter().zip(&theirs);
     let parsed: Vec<Parsed<'_>> = parsed.map(|(text, facts)| Parsed { text, facts }).collect();

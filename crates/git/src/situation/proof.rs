@@ -130,10 +130,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
         None => without_versions(repo, situation, &seen, &mut proof)?,
     }
     proof.texts = looks.len();
-    proof.parsed = looks
-        .iter()
-        .filter(|look| look.language().is_some())
-        .count();
+    proof.parsed = looks.iter().filter(|look| look.is_parsed()).count();
     for (look, findings) in looks.iter().zip(looked.at_all(&looks)) {
         proof.add(&look.path, findings);
     }

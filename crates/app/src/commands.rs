@@ -9,5 +9,7 @@ pub mod memory;
 pub mod merge;
 pub mod output;
 pub mod plain;
+mod proof;
+mod reading;
 pub mod screens;
 pub mod setup;

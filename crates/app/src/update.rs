@@ -1,7 +1,8 @@
 //! How actions change the state, one file for each part of the program. Pure: no I/O.
 
 pub mod accord;
-pub mod deciding;
+pub mod checks;
+mod deciding;
 pub mod dispatch;
 pub mod docket;
 pub mod editing;

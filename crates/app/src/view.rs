@@ -4,6 +4,7 @@ pub mod areas;
 pub mod ask;
 pub mod bars;
 pub mod check_rows;
+pub mod check_runs;
 pub mod draft_rows;
 pub mod evidence;
 pub mod gate;

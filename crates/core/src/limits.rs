@@ -264,6 +264,27 @@ limits! {
         "a working day of loose files",
         "the oldest go";
 
+    /// Bytes of a repository's own settings file.
+    REPOSITORY_SETTINGS_BYTES: usize = 65_536, "bytes",
+        "judged, not measured: 20 checks take 2 kB",
+        "the file is refused and Proof says so";
+    /// Checks that one settings file may name.
+    PROJECT_CHECKS: usize = 20, "checks",
+        "a person must be able to read all before trusting them",
+        "the file is refused and Proof says so";
+    /// Lines of a command's output that are kept while it runs.
+    OUTPUT_LINES: usize = 20_000, "lines",
+        "a failing test run of a large project",
+        "the first are left out, and it says how many";
+    /// Bytes of one line of a command's output.
+    OUTPUT_LINE_BYTES: usize = 2_000, "bytes",
+        "judged, not measured: ten rows of a wide terminal",
+        "the rest of the line is left out";
+    /// Lines of a command's output that are kept with its verdict.
+    STORED_OUTPUT_LINES: usize = 400, "lines",
+        "judged, not measured: the end of the output says what failed",
+        "only the last are there when the program is opened again";
+
     /// Steps of undo in the editor.
     EDITOR_STEPS: usize = 10_000, "steps",
         "more than a day of typing",

@@ -28,6 +28,7 @@ pub use process::cancel::Cancel;
 pub use process::error::Error;
 pub use process::invocation::{Git, Invocation, Output};
 pub use process::runner::Runner;
+pub use process::shell::run_shell;
 pub use repo::index::Mode;
 pub use repo::mark::Mark;
 pub use repo::objects::{Oid, read_blobs};
@@ -38,6 +39,8 @@ pub use situation::conclude::{
 };
 pub use situation::proof::{PathFinding, Proof, Prover, prove};
 pub use situation::read::{Commit, Party, Situation};
+pub use situation::staged::tree_print;
+pub use store::check_runs::{CheckRun, CheckRuns};
 pub use store::journal::Journal;
 pub use store::memory::Memory;
 pub use store::records::Store;

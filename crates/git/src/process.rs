@@ -4,3 +4,4 @@ pub(crate) mod cancel;
 pub(crate) mod error;
 pub(crate) mod invocation;
 pub(crate) mod runner;
+pub(crate) mod shell;

@@ -1,5 +1,6 @@
 //! The settings: read from a file once, changed for the session by keys.
 
+use crate::base::project_checks::{CheckSetting, well_formed};
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{AutoSettle, RULES, RuleContext, WhitespacePolicy};
 use etcetera::BaseStrategy;
@@ -17,6 +18,18 @@ pub struct Settings {
     pub settle: AutoSettle,
     /// Ids of rules that are switched off.
     pub rules_off: BTreeSet<String>,
+    /// The user's own checks, run from Proof.
+    pub checks: Vec<CheckSetting>,
+}
+
+/// Where programs keep what they must not lose and nobody edits.
+///
+/// # Errors
+/// If there is no home folder.
+pub fn state_folder() -> Result<PathBuf> {
+    let folders = etcetera::choose_base_strategy().context("cannot find your home folder")?;
+    let state = folders.state_dir().unwrap_or_else(|| folders.data_dir());
+    Ok(state.join("armistice"))
 }
 
 impl Settings {
@@ -43,6 +56,9 @@ impl Settings {
             std::fs::read_to_string(file).with_context(|| format!("cannot read '{name}'"))?;
         let settings: Settings =
             toml::from_str(&text).with_context(|| format!("'{name}' makes no sense"))?;
+        if let Err(why) = well_formed(&settings.checks) {
+            bail!("'{name}' makes no sense: {why}");
+        }
         let unknown = |id: &&String| !RULES.iter().any(|rule| rule.id() == id.as_str());
         if let Some(id) = settings.rules_off.iter().find(unknown) {
             let all: Vec<_> = RULES.iter().map(|rule| rule.id()).collect();
@@ -94,6 +110,14 @@ mod tests {
                 .unwrap_err()
                 .to_string()
                 .contains("'magic', which is no rule")
+        );
+        let checks = "[[checks]]\nname = \"build\"\nrun = \"make\"\nrequired = true\n";
+        assert!(read(checks).unwrap().checks[0].required);
+        assert!(
+            read(&checks.repeat(2))
+                .unwrap_err()
+                .to_string()
+                .contains("'build' twice")
         );
         assert!(format!("{:#}", read("settel = \"none\"").unwrap_err()).contains("settel"));
     }

@@ -3,6 +3,8 @@
 //!
 //! Knows nothing of threads, screens or command lines.
 
+use crate::base::project_checks::CheckSetting;
+use crate::case::checks::{ProjectChecks, project_checks};
 use crate::case::finish::{Finish, Finished};
 use crate::case::load::{CaseLoad, WholeFile, why_whole};
 use crate::case::opened::OpenedFile;
@@ -297,6 +299,14 @@ impl CaseService {
     /// If git fails.
     pub fn prove(&self) -> Result<Proof, Error> {
         self.prover.prove(&self.repo, &Situation::read(&self.repo)?)
+    }
+
+    /// The project's own commands that can be run here; loose files have none.
+    pub fn checks(&self, own: &[CheckSetting]) -> ProjectChecks {
+        match self.loose {
+            Some(_) => ProjectChecks::default(),
+            None => project_checks(&self.repo, own),
+        }
     }
 
     /// Accounts for drafts, each against what is staged where something is; in order.

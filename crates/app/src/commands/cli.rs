@@ -12,6 +12,7 @@ Examples:
   armistice docket --json            list the cases for a script
   armistice settle a.rs --by ours    settle every open conflict of a.rs by ours
   armistice proof && armistice conclude
+  armistice proof --run              run the project's own commands, then check
   armistice merge --base b --ours o --theirs t --output merged
   armistice open notes.txt           settle a file with markers, no repository needed
   armistice setup --dry-run          show how git can be told to call Armistice
@@ -80,6 +81,12 @@ pub enum Command {
         /// As JSON
         #[arg(long)]
         json: bool,
+        /// Run the project's own commands first: those of these names, or all that settings name
+        #[arg(long, value_name = "NAME", num_args = 0..)]
+        run: Option<Vec<String>>,
+        /// Show the commands of the repository's .armistice.toml and ask whether to trust them
+        #[arg(long, conflicts_with_all = ["run", "json"])]
+        trust: bool,
     },
     /// Commit the merge, or continue the rebase, cherry-pick or revert
     Conclude {

@@ -4,7 +4,7 @@ use crate::commands::cli::{Cli, Command, DemoKind};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::screens::screens;
-use crate::commands::{demo, loose, memory, merge, plain, setup};
+use crate::commands::{demo, loose, memory, merge, plain, proof, setup};
 use anyhow::Result;
 use armistice_git::{Cancel, Overwrite, Repository};
 use clap::CommandFactory;
@@ -61,7 +61,11 @@ pub fn run(cli: Cli) -> Result<Exit> {
             };
             plain::settle(&here()?, &paths, by, conflict, overwrite)
         }
-        Some(Command::Proof { json }) => plain::proof(&here()?, json),
+        Some(Command::Proof { trust: true, .. }) => proof::trust_checks(&here()?),
+        Some(Command::Proof { json, run, .. }) => {
+            let run = run.as_deref();
+            proof::proof(&here()?, &proof::ProofOrder { json, run })
+        }
         Some(Command::Conclude {
             message,
             despite_findings,

@@ -1,5 +1,6 @@
 //! `files` and `open`: settling without a repository.
 
+use crate::base::settings::state_folder;
 use crate::base::theme::Ground;
 use crate::case::service::CaseService;
 use crate::commands::cli::FilesArgs;
@@ -8,8 +9,7 @@ use crate::commands::screens::show;
 use anyhow::{Context as _, Result, anyhow, bail};
 use armistice_core::{Part, Source, Versions, marker_size, parse_markers};
 use armistice_git::{Loose, OutputFile};
-use etcetera::BaseStrategy;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 pub(crate) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exit> {
     let versions = Versions {
@@ -98,13 +98,6 @@ fn settle(
         true => Exit::Done,
         false => Exit::Open,
     })
-}
-
-/// Where programs keep what they must not lose and nobody edits.
-fn state_folder() -> Result<PathBuf> {
-    let folders = etcetera::choose_base_strategy().context("cannot find your home folder")?;
-    let state = folders.state_dir().unwrap_or_else(|| folders.data_dir());
-    Ok(state.join("armistice"))
 }
 
 fn read(file: &Path) -> Result<Source> {

@@ -1,24 +1,22 @@
-//! `docket`, `settle`, `proof` and `conclude`: the work of the screens on the plain command line.
+//! `docket`, `settle` and `conclude`: the work of the screens on the plain command line.
 
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
-use crate::case::findings::detail;
+use crate::case::checks::{outstanding, project_checks};
 use crate::case::finish::Finish;
 use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
-use crate::case::propose::RuleSettings;
 use crate::case::service::CaseService;
 use crate::commands::cli::{By, IfEmpty};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
+use crate::commands::proof::{detailed, print_proof};
+use crate::commands::reading::{Read, read_all, rule_settings};
 use anyhow::{Context, Result, bail};
-use armistice_core::{
-    Certainty, ConflictId, Draft, Entry, Event, PerSide, Report, Resolution, Side, SideReport,
-    Step, Version,
-};
+use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version};
 use armistice_git::{
-    Case, Ending, Error, FileOutcome, IndexState, Operation, Overwrite, Proof, RepoPath,
-    Repository, SeenState, Situation, Verdict, prove, run_ending, whose_words,
+    Case, Ending, Error, FileOutcome, IndexState, Operation, Overwrite, RepoPath, Repository,
+    SeenState, Situation, Verdict, run_ending, whose_words,
 };
 use serde::Serialize;
 use std::io::Read as _;
@@ -53,27 +51,6 @@ struct CaseJson<'a> {
     #[serde(skip_serializing_if = "Option::is_none")]
     why_not: Option<String>,
     outcomes: Vec<FileOutcome>,
-}
-
-/// A case and what could be read of it, with the decisions recorded about it.
-struct Read {
-    case: Case,
-    load: CaseLoad,
-}
-
-fn read_all(service: &CaseService, cases: &[Case], rules: &RuleSettings) -> Vec<Read> {
-    let loads = cases
-        .chunks(256)
-        .flat_map(|chunk| service.load(chunk, rules));
-    let cases = cases.iter().cloned();
-    cases
-        .zip(loads)
-        .map(|(case, load)| Read { case, load })
-        .collect()
-}
-
-fn rule_settings(situation: &Situation) -> Result<RuleSettings> {
-    Ok(RuleSettings::new(situation, &Settings::read()?))
 }
 
 pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
@@ -386,79 +363,6 @@ fn entries(
     }
 }
 
-/// The proof, and what became of every line.
-#[derive(Serialize)]
-struct Detailed {
-    #[serde(flatten)]
-    proof: Proof,
-    audit: AuditJson,
-}
-
-#[derive(Default, Serialize)]
-struct AuditJson {
-    #[serde(flatten)]
-    sides: PerSide<SideReport>,
-    files: Vec<FileAudit>,
-}
-
-#[derive(Serialize)]
-struct FileAudit {
-    path: RepoPath,
-    #[serde(flatten)]
-    report: Report,
-}
-
-fn detailed(repo: &Repository, situation: &Situation) -> Result<Detailed> {
-    let service = CaseService::new(repo.clone());
-    let files = read_all(&service, &situation.cases, &rule_settings(situation)?);
-    let open = |path: &RepoPath| {
-        let file = files.iter().find(|f| f.case.path == *path);
-        file.and_then(|f| f.load.open())
-    };
-    let mut proof = detail(prove(repo, situation)?, open);
-    let drafts: Vec<(&Case, &Draft)> = (files.iter())
-        .filter_map(|file| Some((&file.case, file.load.open()?.draft())))
-        .collect();
-    let mut audit = AuditJson::default();
-    for ((case, _), report) in drafts.iter().zip(service.audit(&drafts)) {
-        for side in Side::BOTH {
-            audit.sides[side] += report.sides[side];
-        }
-        proof.add_findings(&case.path, &report.findings);
-        audit.files.push(FileAudit {
-            path: case.path.clone(),
-            report,
-        });
-    }
-    Ok(Detailed { proof, audit })
-}
-
-pub(crate) fn proof(repo: &Repository, json: bool) -> Result<Exit> {
-    let situation = Situation::read(repo)?;
-    let proof = detailed(repo, &situation)?;
-    if json {
-        raw(format!("{}\n", serde_json::to_string_pretty(&proof)?).as_bytes());
-    } else {
-        print_proof(&proof.proof);
-    }
-    Ok(match proof.proof.findings.is_empty() {
-        true => Exit::Done,
-        false => Exit::Open,
-    })
-}
-
-fn print_proof(proof: &Proof) {
-    for item in &proof.findings {
-        let line = item.finding.line.map_or(String::new(), |l| format!(":{l}"));
-        say!("{}{line}: {}", item.path, visible(&item.finding.what));
-    }
-    let files = count(proof.files, "file");
-    match proof.stops() {
-        0 => say!("{files} checked, nothing stands in the way"),
-        n => say!("{files} checked, {} in the way", count(n, "finding")),
-    }
-}
-
 pub(crate) fn conclude(
     repo: &Repository,
     message: Option<&Path>,
@@ -477,6 +381,15 @@ pub(crate) fn conclude(
         .any(|c| c.standing == IndexState::Unmerged);
     if open || (proof.stops() > 0 && !despite) {
         print_proof(&proof);
+        return Ok(Exit::Open);
+    }
+    let checks = project_checks(repo, &Settings::read()?.checks);
+    let left = outstanding(&checks, &proof.stands);
+    if !left.is_empty() && !despite {
+        for why in left {
+            say!("{why}");
+        }
+        say!("'armistice proof --run' runs them; --despite-findings concludes all the same");
         return Ok(Exit::Open);
     }
     let text = message.unwrap_or_else(|| situation.message.clone());

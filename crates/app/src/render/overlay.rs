@@ -1,11 +1,13 @@
 //! Draws help, Ask, questions and the output of git in front of a screen.
 
 use crate::base::keymap::{KeyContext, is_typing, rows_for};
-use crate::base::safe_text::{fit, visible, wrap};
+use crate::base::safe_text::{count, fit, visible, wrap};
 use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::overlay::{Overlay, Question};
+use crate::view::areas::output_rows;
 use crate::view::ask::matches;
+use crate::view::check_runs::words_for;
 use crate::view::questions::question_areas;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -20,8 +22,50 @@ impl Canvas<'_> {
             Some(Overlay::Ask { typed, chosen }) => self.ask(typed, *chosen),
             Some(Overlay::Question(question)) => self.question(question),
             Some(Overlay::Output { title, lines, top }) => self.output_box(title, lines, *top),
+            Some(Overlay::CheckOutput { run, top }) => self.check_output(run, *top),
             None => {}
         }
+    }
+
+    /// All that one of the project's own commands prints, the end of it as long as nobody scrolls.
+    fn check_output(&mut self, run: &str, top: Option<usize>) {
+        let (state, theme) = (self.state, *self.theme);
+        let Some(output) = state.proof.outputs.get(run) else {
+            return;
+        };
+        let known = state.proof.checks.all.iter().find(|(c, _)| c.run == run);
+        let title = match known {
+            Some((check, last)) => {
+                let words = words_for(state, check, last.as_ref());
+                format!("{} · {} · {}", check.name, words.verdict, words.rest)
+            }
+            None => run.to_owned(),
+        };
+        let area = self.screen.middle(u16::MAX, u16::MAX);
+        let inner = self.panel(area, &visible(&title));
+        let rows = output_rows(self.screen);
+        let last = output.lines.len().saturating_sub(rows);
+        let from = top.unwrap_or(last).min(last);
+        for (y, line) in (0..rows as u16).zip(output.lines.iter().skip(from)) {
+            let text = fit(&visible(line), inner.width as usize);
+            self.pen(inner, y).write(&text, theme.text());
+        }
+        let left_out = match output.left_out {
+            0 => String::new(),
+            n => format!(" · {} left out before them", count(n, "line")),
+        };
+        let place = match output.lines.len() {
+            0 => "nothing printed yet".to_owned(),
+            n => format!(
+                "lines {} to {} of {n}{left_out}",
+                from + 1,
+                (from + rows).min(n)
+            ),
+        };
+        let foot = format!("{place} · arrows scroll, end follows, x stops it, esc closes");
+        let y = inner.height.saturating_sub(1);
+        let foot = fit(&foot, inner.width as usize);
+        self.pen(inner, y).write(&foot, theme.faint());
     }
 
     /// A cleared box with a title; returns what is inside.

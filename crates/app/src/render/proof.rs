@@ -3,7 +3,9 @@
 use crate::base::safe_text::{count, fit, fit_path, visible};
 use crate::base::theme::Role;
 use crate::render::canvas::Canvas;
+use crate::state::app::ProofRow;
 use crate::view::check_rows::{CHECK_ROWS, CheckRow, Verdict};
+use crate::view::check_runs::{CheckKind, words_for};
 use crate::view::gate::{gate, is_loose};
 use armistice_core::Weight;
 use ratatui::layout::Rect;
@@ -37,7 +39,8 @@ impl Canvas<'_> {
         }
         self.findings();
         self.surroundings();
-        if let Some(error) = &state.proof.error {
+        let trouble = state.proof.checks.trouble.as_ref();
+        if let Some(error) = state.proof.error.as_ref().or(trouble) {
             let list = self.screen.list();
             self.pen(list, 0).to(2).write(
                 &fit(error, list.width as usize - 4),
@@ -79,18 +82,19 @@ impl Canvas<'_> {
     fn surroundings(&mut self) {
         let (list, theme) = (self.screen.list(), *self.theme);
         let height = self.screen.finding_height();
-        let view = &self.state.proof;
-        let chosen = view
-            .proof
-            .as_ref()
-            .and_then(|p| p.findings.get(view.list.chosen));
-        let Some(item) = chosen.filter(|_| height > 1) else {
-            return;
-        };
         let area = Rect {
             y: list.y + list.height,
             height,
             ..list
+        };
+        if height < 2 {
+            return;
+        }
+        if let Some((check, _)) = self.state.proof.chosen_check() {
+            return self.output_tail(area, &check.run);
+        }
+        let Some(item) = self.state.proof.chosen_finding() else {
+            return;
         };
         let finding = &item.finding;
         let place = finding.line.map_or(String::new(), |l| format!(":{l}"));
@@ -115,22 +119,72 @@ impl Canvas<'_> {
         }
     }
 
+    /// The last lines that one of the project's own commands printed.
+    fn output_tail(&mut self, area: Rect, run: &str) {
+        let theme = *self.theme;
+        self.rule(area, 0, &fit(&visible(run), area.width as usize - 8));
+        let rows = area.height as usize - 1;
+        let Some(output) = self.state.proof.outputs.get(run) else {
+            return;
+        };
+        let from = output.lines.len().saturating_sub(rows);
+        for (y, line) in (1..area.height).zip(output.lines.iter().skip(from)) {
+            let text = fit(&visible(line), area.width as usize - 4);
+            self.pen(area, y).to(2).write(&text, theme.faint());
+        }
+    }
+
+    /// One of the project's own commands.
+    fn project_check(&mut self, y: u16, nth: usize, on: bool) {
+        let (list, theme) = (self.screen.list(), *self.theme);
+        let state = self.state;
+        let Some((check, run)) = state.proof.checks.all.get(nth) else {
+            return;
+        };
+        let words = words_for(state, check, run.as_ref());
+        let (mark, role) = match words.kind {
+            CheckKind::Passed => ("+", Role::Text),
+            CheckKind::Failed => ("!", Role::Finding),
+            CheckKind::Running => ("…", Role::Text),
+            CheckKind::Unknown => (" ", Role::Faint),
+        };
+        let shade = |style: Style| if on { theme.chosen(style) } else { style };
+        let mut pen = self.pen(list, y);
+        pen.write(if on { ">" } else { " " }, shade(theme.text()));
+        pen.to(2).write(mark, shade(theme.fg(role)));
+        pen.to(4).write(&check.name, shade(theme.text()));
+        pen.to(44).write(&words.verdict, shade(theme.fg(role)));
+        let room = pen.to(57).room();
+        pen.write(&fit(&visible(&words.rest), room), shade(theme.faint()));
+    }
+
     fn findings(&mut self) {
         let (list, theme) = (self.screen.list(), *self.theme);
         let view = &self.state.proof.list;
-        let findings = self
-            .state
-            .proof
-            .proof
-            .as_ref()
-            .map_or(&[][..], |p| &p.findings);
         let path_width = (list.width as usize / 3).clamp(16, 60);
         for y in 0..list.height {
             let nth = view.top + y as usize;
-            let Some(item) = findings.get(nth) else {
+            let on = nth == view.chosen;
+            let row = self.state.proof.row(nth);
+            if let Some(ProofRow::Check(check)) = row {
+                if on {
+                    let row = Rect {
+                        y: list.y + y,
+                        height: 1,
+                        ..list
+                    };
+                    self.buffer.set_style(row, theme.chosen(Style::new()));
+                }
+                self.project_check(y, check, on);
+                continue;
+            }
+            let Some(ProofRow::Finding(finding)) = row else {
                 break;
             };
-            let on = nth == view.chosen;
+            let found = self.state.proof.proof.as_ref();
+            let Some(item) = found.and_then(|proof| proof.findings.get(finding)) else {
+                break;
+            };
             if on {
                 let row = Rect {
                     y: list.y + y,

@@ -270,6 +270,7 @@ fn carry_out(
         match effect {
             Effect::Quit => {}
             Effect::CancelWork => worker.cancel(),
+            Effect::StopChecks => worker.stop_checks(),
             Effect::Suspend => screen.suspend()?,
             Effect::Copy(text) => screen.copy(&text)?,
             // Before the screen says so, at the price of one short write; the disk is waited for elsewhere.
@@ -277,7 +278,7 @@ fn carry_out(
                 let job = Job::new(state, effect);
                 let case = job.cases.first().cloned();
                 let generation = job.generation;
-                if let Some(outcome) = worker.perform(job) {
+                if let Some(outcome) = worker.perform(job, &|_| {}) {
                     if let WorkResult::Recorded(at, _, Err(_)) = &outcome {
                         not_recorded.push(*at);
                     }
@@ -441,8 +442,10 @@ struct Pool {
     reads: Arc<(Mutex<VecDeque<Job>>, Condvar)>,
     writes: Sender<Task>,
     writer: JoinHandle<()>,
-    /// How many readers are at work.
+    /// How many readers and commands are at work.
     busy: Arc<AtomicUsize>,
+    worker: Arc<Worker>,
+    to_main: Sender<Wake>,
 }
 
 impl Pool {
@@ -464,6 +467,7 @@ impl Pool {
             });
         }
         let (writes, tasks) = channel();
+        let (own_worker, own_to_main) = (worker.clone(), to_main.clone());
         let (worker, to_main) = (worker.clone(), to_main.clone());
         let writer = std::thread::spawn(move || {
             for task in tasks {
@@ -481,10 +485,23 @@ impl Pool {
             writes,
             writer,
             busy,
+            worker: own_worker,
+            to_main: own_to_main,
         }
     }
 
     fn send(&self, job: Job) {
+        if matches!(job.effect, Effect::RunChecks { .. }) {
+            // It may take minutes, which nothing else shall wait for.
+            let (worker, to_main, busy) = (&self.worker, &self.to_main, &self.busy);
+            let (worker, to_main, busy) = (worker.clone(), to_main.clone(), busy.clone());
+            busy.fetch_add(1, Ordering::Relaxed);
+            std::thread::spawn(move || {
+                report(&worker, job, &to_main);
+                busy.fetch_sub(1, Ordering::Relaxed);
+            });
+            return;
+        }
         let first = matches!(job.effect, Effect::LoadFirst(_));
         match job.effect {
             Effect::Load(_)
@@ -554,7 +571,11 @@ fn next_read(reads: &(Mutex<VecDeque<Job>>, Condvar)) -> Option<Job> {
 /// Does a job and reports; says whether anybody still listens.
 fn report(worker: &Worker, job: Job, to_main: &Sender<Wake>) -> bool {
     let generation = job.generation;
-    match worker.perform(job) {
+    let tell = |result| {
+        // Nobody listens any more: the program ends.
+        let _ = to_main.send(Wake::Action(Action::Done(generation, Box::new(result))));
+    };
+    match worker.perform(job, &tell) {
         Some(outcome) => to_main
             .send(Wake::Action(Action::Done(generation, Box::new(outcome))))
             .is_ok(),

@@ -2,6 +2,8 @@
 //!
 //! Knows nothing of threads or terminals; the runtime decides where this runs.
 
+use crate::base::project_checks::{CheckOrigin, ProjectCheck};
+use crate::case::checks::{run_check, trust};
 use crate::case::propose::{RuleSettings, propose_in_parallel, propose_like};
 use crate::case::service::CaseService;
 use crate::state::action::WorkResult;
@@ -42,6 +44,10 @@ impl Job {
 pub struct Worker {
     service: CaseService,
     cancel: Mutex<Cancel>,
+    /// Stops the project's own command that runs.
+    checks: Mutex<Cancel>,
+    /// Held while one of them runs.
+    at_work: Mutex<()>,
 }
 
 impl Worker {
@@ -49,6 +55,8 @@ impl Worker {
         Worker {
             service,
             cancel: Mutex::default(),
+            checks: Mutex::default(),
+            at_work: Mutex::default(),
         }
     }
 
@@ -67,8 +75,55 @@ impl Worker {
         }
     }
 
-    /// Does a job and tells its result, if it has one.
-    pub fn perform(&self, job: Job) -> Option<WorkResult> {
+    /// Asks the project's own command that runs to stop, and those behind it not to begin.
+    pub fn stop_checks(&self) {
+        if let Ok(cancel) = self.checks.lock() {
+            cancel.cancel();
+        }
+    }
+
+    /// Runs the project's own commands one after the other; tells what comes of it as it comes.
+    fn run_checks(
+        &self,
+        checks: &[ProjectCheck],
+        trusted: Option<&str>,
+        tell: &dyn Fn(WorkResult),
+    ) {
+        let Ok(_at_work) = self.at_work.try_lock() else {
+            return tell(WorkResult::Note("a command is running already".to_owned()));
+        };
+        if let Some(text) = trusted
+            && let Err(error) = trust(self.repo(), text)
+        {
+            tell(WorkResult::Note(format!("nothing was run: {error}")));
+            return;
+        }
+        let cancel = Cancel::default();
+        if let Ok(mut held) = self.checks.lock() {
+            *held = cancel.clone();
+        }
+        for check in checks {
+            if cancel.is_cancelled() {
+                break;
+            }
+            if check.origin == CheckOrigin::Untrusted && trusted.is_none() {
+                let name = &check.name;
+                tell(WorkResult::Note(format!(
+                    "'{name}' is not trusted and was not run"
+                )));
+                continue;
+            }
+            tell(WorkResult::CheckBegan(check.run.clone()));
+            let said = |lines| tell(WorkResult::CheckSaid(check.run.clone(), lines));
+            let ended = run_check(self.repo(), check, &cancel, &mut |lines| said(lines));
+            let ended = ended.map_err(|error| error.to_string());
+            tell(WorkResult::CheckEnded(check.run.clone(), ended));
+        }
+        tell(WorkResult::ChecksDone);
+    }
+
+    /// Does a job and gives its result, if it has one; what comes bit by bit is told.
+    pub fn perform(&self, job: Job, tell: &dyn Fn(WorkResult)) -> Option<WorkResult> {
         let Job {
             effect,
             cases,
@@ -117,6 +172,15 @@ impl Worker {
                     (at, propose_in_parallel(&plan, &rules.context(case, &past)))
                 });
                 Some(WorkResult::Ruled(ruled.collect()))
+            }
+            (Effect::Prove, _) => {
+                let checks = self.service.checks(&rules.settings.checks);
+                let proof = self.service.prove().map_err(|e| e.to_string());
+                Some(WorkResult::Proved(proof, Box::new(checks)))
+            }
+            (Effect::RunChecks { checks, trust }, _) => {
+                self.run_checks(&checks, trust.as_deref(), tell);
+                None
             }
             (effect, Some(case)) => self.perform_on(&case, effect),
             (effect, None) => self.perform_whole(effect),
@@ -183,7 +247,6 @@ impl Worker {
                 let read = mended.and_then(|_| self.service.situation()).map_err(text);
                 Some(WorkResult::Situated(Box::new(read)))
             }
-            Effect::Prove => Some(WorkResult::Proved(self.service.prove().map_err(text))),
             Effect::End {
                 ending,
                 message,

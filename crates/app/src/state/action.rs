@@ -1,11 +1,12 @@
 //! Everything that can happen to the state: keys, mouse events and results of work.
 
 use crate::base::commands::Command;
+use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
 use crate::state::effect::{FileId, Rulings, Tally, Trouble, Wrote};
 use armistice_core::{PerSide, RegionId, Report, Ruling};
-use armistice_git::{After, Ending, LogLine, Proof, RepoPath, Seen, Situation};
+use armistice_git::{After, CheckRun, Ending, LogLine, Proof, RepoPath, Seen, Situation};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 /// Something that happened.
@@ -41,7 +42,14 @@ pub enum WorkResult {
     Wrote(FileId, Result<Wrote, Trouble>),
     TookBack(FileId, Result<Wrote, Trouble>),
     Situated(Box<Result<Situation, String>>),
-    Proved(Result<Proof, String>),
+    /// What was checked, and the project's own commands.
+    Proved(Result<Proof, String>, Box<ProjectChecks>),
+    /// One of the project's own commands has begun, by the line that the shell was given.
+    CheckBegan(String),
+    CheckSaid(String, OutputLines),
+    CheckEnded(String, Result<CheckRun, String>),
+    /// None of them runs any more.
+    ChecksDone,
     Ended(Ending, Result<After, String>),
     LogRead(Result<Vec<LogLine>, String>),
     Measured(Result<PerSide<Tally>, String>),

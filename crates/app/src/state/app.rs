@@ -3,13 +3,18 @@
 use crate::base::commands::Tab;
 use crate::base::editor::Editor;
 use crate::base::keymap::KeyContext;
+use crate::base::project_checks::ProjectCheck;
 use crate::base::settings::Settings;
+use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::findings::detail;
 use crate::state::effect::{FileId, Tally};
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
 use crate::state::overlay::{ListView, Message, Overlay};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
-use armistice_git::{Case, Ending, LogLine, Proof, RepoPath, Situation, Verdict};
+use armistice_git::{
+    Case, CheckRun, Ending, LogLine, PathFinding, Proof, RepoPath, Situation, Verdict,
+};
+use std::collections::HashMap;
 use std::ops::{Index, IndexMut};
 
 /// What Proof knows.
@@ -25,7 +30,57 @@ pub struct ProofState {
     /// Whether to check once more when the check that runs is done: what it looked at has changed.
     pub again: bool,
     pub error: Option<String>,
+    /// The project's own commands.
+    pub checks: ProjectChecks,
+    /// The one that runs, by its line, and since when.
+    pub at_work: Option<(String, i64)>,
+    /// What each printed in this session, by its line.
+    pub outputs: HashMap<String, OutputLines>,
     pub list: ListView,
+}
+
+/// What a row of Proof's list is about, counted from zero.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ProofRow {
+    Check(usize),
+    Finding(usize),
+}
+
+impl ProofState {
+    /// Rows of the list: the project's own commands, then the findings.
+    pub fn rows(&self) -> usize {
+        self.checks.all.len() + self.proof.as_ref().map_or(0, |proof| proof.findings.len())
+    }
+
+    /// What a row is about, if there is such a one.
+    pub fn row(&self, nth: usize) -> Option<ProofRow> {
+        let checks = self.checks.all.len();
+        match nth.checked_sub(checks) {
+            None => Some(ProofRow::Check(nth)),
+            Some(finding) => (nth < self.rows()).then_some(ProofRow::Finding(finding)),
+        }
+    }
+
+    /// The finding at the cursor.
+    pub fn chosen_finding(&self) -> Option<&PathFinding> {
+        match self.row(self.list.chosen)? {
+            ProofRow::Check(_) => None,
+            ProofRow::Finding(nth) => self.proof.as_ref()?.findings.get(nth),
+        }
+    }
+
+    /// The command at the cursor.
+    pub fn chosen_check(&self) -> Option<&(ProjectCheck, Option<CheckRun>)> {
+        match self.row(self.list.chosen)? {
+            ProofRow::Check(nth) => self.checks.all.get(nth),
+            ProofRow::Finding(_) => None,
+        }
+    }
+
+    /// What stood in the work tree when it was looked at the last time.
+    pub fn stands(&self) -> &str {
+        self.checked.as_ref().map_or("", |proof| &proof.stands)
+    }
 }
 
 /// What Accord knows.

@@ -1,5 +1,6 @@
 //! Work to be done outside of the state, as values: git, files, the editor.
 
+use crate::base::project_checks::ProjectCheck;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling};
@@ -57,6 +58,13 @@ pub enum Effect {
         by: String,
         plans: Vec<(FileId, Arc<Plan>, Vec<RegionId>)>,
     },
+    /// Run the project's own commands, one after the other.
+    RunChecks {
+        checks: Vec<ProjectCheck>,
+        /// What a person has just seen and trusted.
+        trust: Option<String>,
+    },
+    StopChecks,
     /// Stage a file as it stands on disk.
     StageAgain(RepoPath),
     /// Forget what is remembered about the same three texts.

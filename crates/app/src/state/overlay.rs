@@ -51,6 +51,12 @@ pub enum Overlay {
         lines: Vec<String>,
         top: usize,
     },
+    /// What one of the project's own commands prints, by its line.
+    CheckOutput {
+        run: String,
+        /// The first line that is shown; the last ones if none is said.
+        top: Option<usize>,
+    },
 }
 
 /// The one-line message.

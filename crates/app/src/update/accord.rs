@@ -6,6 +6,7 @@ use crate::base::safe_text::count;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::overlay::{Other, Overlay, Question};
+use crate::update::checks;
 use crate::update::files::show_file;
 use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
@@ -14,19 +15,17 @@ use armistice_core::Check;
 use armistice_git::{Ending, IndexState, Operation};
 
 pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
-    let last = state
-        .proof
-        .proof
-        .as_ref()
-        .map_or(0, |p| p.findings.len())
-        .saturating_sub(1);
+    let last = state.proof.rows().saturating_sub(1);
     let view = &mut state.proof.list;
     match command {
         Command::Move(Motion::Up) => view.chosen = view.chosen.saturating_sub(1),
         Command::Move(Motion::Down) => view.chosen = (view.chosen + 1).min(last),
         Command::Move(Motion::Start) => view.chosen = 0,
         Command::Move(Motion::End) => view.chosen = last,
-        Command::Accept => return go_to_finding(state),
+        Command::Accept => return accept(state),
+        Command::RunChecks => return checks::run(state),
+        Command::StopChecks => return checks::stop(state),
+        Command::CheckOutput => checks::show_output(state),
         Command::StageAgain => return stage_again(state),
         Command::Back => state.tab = Tab::Docket,
         _ => {}
@@ -34,9 +33,24 @@ pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
     Vec::new()
 }
 
+/// Goes to a finding; shows what a command printed, or runs it if it has not run.
+fn accept(state: &mut State) -> Vec<Effect> {
+    match state
+        .proof
+        .chosen_check()
+        .map(|(check, _)| check.run.clone())
+    {
+        Some(run) if checks::has_output(state, &run) => {
+            checks::show_output(state);
+            Vec::new()
+        }
+        Some(_) => checks::run(state),
+        None => go_to_finding(state),
+    }
+}
+
 fn stage_again(state: &mut State) -> Vec<Effect> {
-    let findings = state.proof.proof.as_ref().map(|p| &p.findings);
-    let chosen = findings.and_then(|f| f.get(state.proof.list.chosen));
+    let chosen = state.proof.chosen_finding();
     match chosen.filter(|f| f.finding.check == Check::Unstaged) {
         Some(found) => vec![Effect::StageAgain(found.path.clone())],
         None => {
@@ -47,11 +61,7 @@ fn stage_again(state: &mut State) -> Vec<Effect> {
 }
 
 fn go_to_finding(state: &mut State) -> Vec<Effect> {
-    let findings = state.proof.proof.as_ref().map(|p| &p.findings);
-    let Some(finding) = findings
-        .and_then(|f| f.get(state.proof.list.chosen))
-        .cloned()
-    else {
+    let Some(finding) = state.proof.chosen_finding().cloned() else {
         return Vec::new();
     };
     let Some(at) = state

@@ -118,6 +118,12 @@ fn on_mouse(state: &mut State, mouse: MouseEvent) -> Vec<Effect> {
         MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left) => None,
         _ => return Vec::new(),
     };
+    if let Some(motion) = wheel
+        && state.overlay.is_some()
+    {
+        overlay::turn(state, motion == Motion::Down, WHEEL);
+        return Vec::new();
+    }
     if let Some(motion) = wheel {
         let steps = (0..WHEEL).flat_map(|_| run(state, Command::Move(motion)));
         return steps.collect::<Vec<_>>();

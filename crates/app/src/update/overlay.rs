@@ -4,7 +4,8 @@ use crate::base::commands::Command;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::overlay::{Answer, Overlay};
-use crate::update::{accord, rulings};
+use crate::update::{accord, checks, rulings};
+use crate::view::areas::{Screen, output_rows};
 use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
@@ -54,6 +55,16 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
                 _ => Vec::new(),
             });
         }
+        Some(Overlay::CheckOutput { run, top }) => {
+            let run = run.clone();
+            let lines = state.proof.outputs.get(&run).map_or(0, |o| o.lines.len());
+            let scrolled = scroll(*top, name, lines, output_rows(&Screen::new(state)));
+            match (scrolled, &mut state.overlay, name) {
+                (_, _, "x") => return Pressed::Done(checks::stop(state)),
+                (Some(scrolled), Some(Overlay::CheckOutput { top, .. }), _) => *top = scrolled,
+                _ => state.overlay = None,
+            }
+        }
         Some(Overlay::Help { top } | Overlay::Output { top, .. }) => match name {
             "down" | "j" => *top += 1,
             "up" | "k" => *top = top.saturating_sub(1),
@@ -64,6 +75,42 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
         None => {}
     }
     Pressed::Done(Vec::new())
+}
+
+/// The wheel over what stands in front of the screen.
+pub(crate) fn turn(state: &mut State, down: bool, rows: usize) {
+    let screen_rows = output_rows(&Screen::new(state));
+    match &mut state.overlay {
+        Some(Overlay::Help { top } | Overlay::Output { top, .. }) if down => *top += rows,
+        Some(Overlay::Help { top } | Overlay::Output { top, .. }) => {
+            *top = top.saturating_sub(rows);
+        }
+        Some(Overlay::CheckOutput { run, top }) => {
+            let lines = state.proof.outputs.get(run).map_or(0, |o| o.lines.len());
+            for _ in 0..rows {
+                let key = if down { "down" } else { "up" };
+                *top = scroll(*top, key, lines, screen_rows).flatten();
+            }
+        }
+        _ => {}
+    }
+}
+
+/// Where output that may still grow is scrolled to; nothing if the key is for something else.
+fn scroll(top: Option<usize>, key: &str, lines: usize, rows: usize) -> Option<Option<usize>> {
+    let last = lines.saturating_sub(rows);
+    let from = top.unwrap_or(last).min(last);
+    let to = match key {
+        "down" | "j" => from + 1,
+        "up" | "k" => from.saturating_sub(1),
+        "pagedown" | "space" => from + rows,
+        "pageup" => from.saturating_sub(rows),
+        "home" | "g" => 0,
+        "end" | "G" => last,
+        _ => return None,
+    };
+    // At the end it follows what comes.
+    Some((to < last).then_some(to))
 }
 
 pub(crate) fn answer(state: &mut State, answer: Answer) -> Vec<Effect> {

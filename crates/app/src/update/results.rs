@@ -2,6 +2,7 @@
 
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
+use crate::case::checks::ProjectChecks;
 use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
 use crate::state::action::WorkResult;
@@ -12,7 +13,7 @@ use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::accord::ask_empty;
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
-use crate::update::{accord, rulings, taking};
+use crate::update::{accord, checks, rulings, taking};
 use armistice_git::{After, Ending, IndexState, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
@@ -21,6 +22,10 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::Situated(result) => return situated(state, *result),
         WorkResult::Ended(ending, result) => return ended(state, ending, result),
         WorkResult::Note(text) => state.complain(text),
+        WorkResult::CheckBegan(line) => checks::began(state, line),
+        WorkResult::CheckSaid(line, lines) => checks::said(state, line, lines),
+        WorkResult::CheckEnded(line, result) => checks::ended(state, &line, result),
+        WorkResult::ChecksDone => return vec![Effect::Prove],
         _ if generation != state.generation => {}
         WorkResult::Loaded(files) => {
             for (at, load) in files {
@@ -46,7 +51,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::Forgot(Err(why)) => state.complain(why),
         WorkResult::Wrote(at, result) => return wrote(state, at, result),
         WorkResult::TookBack(at, result) => return took_back(state, at, result),
-        WorkResult::Proved(result) => return proved(state, result),
+        WorkResult::Proved(result, known) => return proved(state, result, *known),
         WorkResult::LogRead(Ok(log)) => state.accord.log = log,
         WorkResult::Measured(Ok(against)) => state.accord.against = Some(against),
         WorkResult::LogRead(Err(why)) => state.complain(why),
@@ -212,11 +217,16 @@ fn took_back(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> V
     }
 }
 
-fn proved(state: &mut State, result: Result<armistice_git::Proof, String>) -> Vec<Effect> {
+fn proved(
+    state: &mut State,
+    result: Result<armistice_git::Proof, String>,
+    known: ProjectChecks,
+) -> Vec<Effect> {
     state.proof.running = false;
     if std::mem::take(&mut state.proof.again) {
         return vec![Effect::Prove];
     }
+    checks::known(state, known);
     match result {
         Ok(proof) => {
             state.proof.error = None;

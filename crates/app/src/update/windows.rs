@@ -12,6 +12,7 @@ pub fn settle_views(state: &mut State) {
     if let Some(file) = state.open_file_mut() {
         file.refresh();
     }
+    let rows = state.proof.rows();
     let screen = Screen::new(state);
     let (list, draft, message) = (
         screen.list_height(),
@@ -20,10 +21,7 @@ pub fn settle_views(state: &mut State) {
     );
     for (view, len) in [
         (&mut state.docket, state.files.len()),
-        (
-            &mut state.proof.list,
-            state.proof.proof.as_ref().map_or(0, |p| p.findings.len()),
-        ),
+        (&mut state.proof.list, rows),
     ] {
         view.chosen = view.chosen.min(len.saturating_sub(1));
         view.top = view

@@ -14,6 +14,12 @@ const BESIDE: u16 = 120;
 /// Below this height evidence is a drawer of few rows.
 const DRAWER: u16 = 30;
 
+/// Rows of output that the box over the whole screen shows.
+pub fn output_rows(screen: &Screen<'_>) -> usize {
+    // Its edges, and the row that says where one is.
+    (screen.middle(u16::MAX, u16::MAX).height as usize).saturating_sub(3)
+}
+
 /// Areas of the screen at its present size.
 pub struct Screen<'a> {
     pub(crate) state: &'a State,
@@ -164,7 +170,7 @@ impl<'a> Screen<'a> {
     pub fn list(&self) -> Rect {
         let body = self.under_title();
         let (top, foot) = match self.state.tab {
-            Tab::Proof => (CHECK_ROWS.len() as u16 + 2, 4 + self.finding_height()),
+            Tab::Proof => (CHECK_ROWS.len() as u16 + 1, 4 + self.finding_height()),
             _ => (2, 0),
         };
         let height = match self.state.tab {

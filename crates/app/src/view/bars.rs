@@ -2,6 +2,7 @@
 
 use crate::base::commands::{Command, Tab};
 use crate::base::keymap::{Binding, rows_for};
+use crate::case::checks::{failed, outstanding};
 use crate::state::app::State;
 use crate::view::gate::gate;
 use unicode_width::UnicodeWidthStr;
@@ -35,8 +36,16 @@ fn tab_count(state: &State, tab: Tab) -> String {
             None => String::new(),
         },
         Tab::Proof => match &state.proof.proof {
-            Some(proof) if proof.findings.is_empty() => "clean".to_owned(),
-            Some(proof) => proof.findings.len().to_string(),
+            Some(proof) => {
+                let failed = failed(&state.proof.checks, &proof.stands);
+                match proof.findings.len() + failed {
+                    0 if !outstanding(&state.proof.checks, &proof.stands).is_empty() => {
+                        "…".to_owned()
+                    }
+                    0 => "clean".to_owned(),
+                    n => n.to_string(),
+                }
+            }
             None => String::new(),
         },
         Tab::Accord => match gate(state) {

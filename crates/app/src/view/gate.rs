@@ -1,6 +1,7 @@
 //! Why the merge cannot be concluded yet, if it cannot.
 
 use crate::base::safe_text::count;
+use crate::case::checks::outstanding;
 use crate::state::app::State;
 use crate::state::file::FileState;
 use armistice_git::{IndexState, Operation};
@@ -31,7 +32,9 @@ pub fn gate(state: &State) -> Option<String> {
         return Some("what is staged is not checked yet".to_owned());
     };
     match proof.stops() {
-        0 => None,
+        0 => outstanding(&state.proof.checks, &proof.stands)
+            .into_iter()
+            .next(),
         1 => Some("1 finding stands in the way".to_owned()),
         n => Some(format!("{n} findings stand in the way")),
     }

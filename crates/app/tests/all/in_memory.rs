@@ -349,7 +349,7 @@ mod an_update {
                 staged: staged.to_owned(),
                 ..Proof::default()
             };
-            let result = WorkResult::Proved(Ok(proof));
+            let result = WorkResult::Proved(Ok(proof), Box::default());
             update(state, Action::Done(state.generation, Box::new(result)))
         };
         // The first check began with the program.
@@ -377,7 +377,7 @@ mod an_update {
         }
         press(&mut state, "6");
         press(&mut state, "c");
-        let failed = WorkResult::Proved(Err("the disk is gone".to_owned()));
+        let failed = WorkResult::Proved(Err("the disk is gone".to_owned()), Box::default());
         let (generation, mut effects) = (state.generation, Vec::new());
         for _ in 0..2 {
             let failed = Box::new(failed.clone());

@@ -14,6 +14,7 @@ use armistice_git::Repository;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -240,7 +241,15 @@ impl Desk {
             }
             let job = Job::new(&self.state, effect);
             let generation = job.generation;
-            if let Some(outcome) = self.worker.perform(job) {
+            let told = RefCell::new(Vec::new());
+            let outcome = self
+                .worker
+                .perform(job, &|result| told.borrow_mut().push(result));
+            for result in told.into_inner() {
+                let done = Action::Done(generation, Box::new(result));
+                queue.extend(update(&mut self.state, done));
+            }
+            if let Some(outcome) = outcome {
                 if let WorkResult::Recorded(at, _, Err(_)) = &outcome {
                     not_recorded.push(*at);
                 }

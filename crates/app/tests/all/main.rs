@@ -4,6 +4,7 @@ mod kills;
 mod kit;
 mod obstacles;
 
+mod checks;
 mod demo;
 mod editing;
 mod elsewhere;

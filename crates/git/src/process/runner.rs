@@ -249,7 +249,7 @@ fn drain(fd: &mut Option<OwnedFd>, bytes: &mut Vec<u8>) -> std::io::Result<bool>
 }
 
 /// Asks the group to end, so that git removes its lock files, and insists after half a second.
-fn end_group(child: &mut Child) {
+pub(crate) fn end_group(child: &mut Child) {
     use rustix::process::{Pid, Signal, kill_process_group};
     let Some(group) = Pid::from_raw(child.id() as i32) else {
         return;

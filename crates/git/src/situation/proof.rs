@@ -10,7 +10,7 @@ use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use crate::situation::parsing::{Look, Looked};
 use crate::situation::read::Situation;
-use crate::situation::staged::{is_empty_step, staged_print};
+use crate::situation::staged::{is_empty_step, staged_print, tree_print};
 use crate::situation::touched::{Touched, empty_tree, touched};
 use armistice_core::{Check, Finding, Inputs, Source, Versions, Weight, check};
 use serde::Serialize;
@@ -45,6 +45,9 @@ pub struct Proof {
     /// What was staged then, as a hash; equal values mean that nothing else is staged since.
     #[serde(skip)]
     pub staged: String,
+    /// What stood in the work tree then: [`tree_print`](crate::tree_print).
+    #[serde(skip)]
+    pub stands: String,
 }
 
 impl Proof {
@@ -84,6 +87,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
     // Taken first: what is staged while the checks run is not what they looked at.
     let mut proof = Proof {
         staged: staged_print(repo)?,
+        stands: tree_print(repo)?,
         empty: is_empty_step(repo, situation.operation)?
             && situation
                 .cases

@@ -1,10 +1,12 @@
 //! What is staged as a whole: whether it is what was looked at, and whether it is anything.
 
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
 use crate::store::folders::hash;
+use std::collections::BTreeSet;
 
 /// A hash of all that is staged against the commit that is checked out.
 pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
@@ -19,6 +21,54 @@ pub(crate) fn staged_diff(repo: &Repository) -> Result<Vec<u8>, Error> {
         None => Invocation::read(["ls-files", "--stage", "-z"]),
     };
     Ok(repo.must(&call)?.stdout)
+}
+
+/// A hash of what stands in the work tree: what is staged, and each tracked file that differs from
+/// it, by size and time. Equal values mean that a command would find the same tracked files again.
+///
+/// # Errors
+/// If git fails.
+pub fn tree_print(repo: &Repository) -> Result<String, Error> {
+    let mut all = staged_diff(repo)?;
+    for path in changed_on_disk(repo)? {
+        let meta = std::fs::symlink_metadata(path.under(repo.work_tree())).ok();
+        let time = meta.as_ref().and_then(|meta| meta.modified().ok());
+        all.extend_from_slice(path.bytes());
+        all.extend(format!(" {time:?} {:?}", meta.map(|meta| meta.len())).bytes());
+    }
+    Ok(hash(&all))
+}
+
+/// Tracked files that are in conflict or differ from what is staged.
+fn changed_on_disk(repo: &Repository) -> Result<BTreeSet<RepoPath>, Error> {
+    let listed = Invocation::read(["diff-files", "--name-status", "-z", "--ignore-submodules"]);
+    let listed = repo.must(&listed)?.stdout;
+    let (mut unmerged, mut suspects) = (BTreeSet::new(), BTreeSet::new());
+    let mut fields = listed.split(|b| *b == 0);
+    while let (Some(status), Some(path)) = (fields.next(), fields.next()) {
+        match status {
+            b"U" => unmerged.insert(RepoPath::new(path)),
+            _ => suspects.insert(RepoPath::new(path)),
+        };
+    }
+    let suspects: Vec<_> = suspects.difference(&unmerged).collect();
+    if !suspects.is_empty() {
+        // Unlike its plumbing, this leaves out files that were only touched.
+        let call = [
+            "diff",
+            "--name-only",
+            "-z",
+            "--no-ext-diff",
+            "--ignore-submodules",
+            "--",
+        ];
+        let paths = suspects.iter().map(|path| path.to_os());
+        let call = paths.fold(Invocation::read(call), Invocation::arg);
+        let changed = repo.must(&call)?.stdout;
+        let changed = changed.split(|b| *b == 0).filter(|path| !path.is_empty());
+        unmerged.extend(changed.map(RepoPath::new));
+    }
+    Ok(unmerged)
 }
 
 /// Whether a step is under way that would commit nothing.

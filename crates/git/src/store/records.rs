@@ -6,6 +6,7 @@
 //! armistice/memory.jsonl                          settled conflicts, by their three texts
 //! armistice/written.jsonl                         what was written, to take it back
 //! armistice/kept/NUMBER-NAME                      copies of what was replaced
+//! armistice/checks.json                           how the project's own commands ended
 //! armistice/turn                                  locked while something is written
 //! ```
 

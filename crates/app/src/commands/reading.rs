@@ -1,0 +1,29 @@
+//! Cases read for commands without a screen.
+
+use crate::base::settings::Settings;
+use crate::case::load::CaseLoad;
+use crate::case::propose::RuleSettings;
+use crate::case::service::CaseService;
+use anyhow::Result;
+use armistice_git::{Case, Situation};
+
+/// A case and what could be read of it, with the decisions recorded about it.
+pub(crate) struct Read {
+    pub(crate) case: Case,
+    pub(crate) load: CaseLoad,
+}
+
+pub(crate) fn read_all(service: &CaseService, cases: &[Case], rules: &RuleSettings) -> Vec<Read> {
+    let loads = cases
+        .chunks(256)
+        .flat_map(|chunk| service.load(chunk, rules));
+    let cases = cases.iter().cloned();
+    cases
+        .zip(loads)
+        .map(|(case, load)| Read { case, load })
+        .collect()
+}
+
+pub(crate) fn rule_settings(situation: &Situation) -> Result<RuleSettings> {
+    Ok(RuleSettings::new(situation, &Settings::read()?))
+}

@@ -1,0 +1,211 @@
+//! The project's own commands on Proof: running, stopping, showing what they print.
+
+use crate::base::project_checks::{CheckOrigin, ProjectCheck, REPOSITORY_SETTINGS};
+use crate::base::safe_text::{count, wrap};
+use crate::case::checks::{OutputLines, ProjectChecks};
+use crate::state::app::State;
+use crate::state::effect::Effect;
+use crate::state::overlay::{Overlay, Question};
+use crate::view::areas::Screen;
+use armistice_git::CheckRun;
+
+/// Rows of a question that are not its text, its surroundings on the screen included.
+const AROUND_A_QUESTION: usize = 12;
+
+/// Runs the command at the cursor, or all that somebody has named.
+pub(crate) fn run(state: &mut State) -> Vec<Effect> {
+    if let Some((line, _)) = &state.proof.at_work {
+        let text = format!("{} is running; x stops it", name_of(state, line));
+        state.say(text);
+        return Vec::new();
+    }
+    let chosen = state.proof.chosen_check().map(|(check, _)| check.clone());
+    let named = state.proof.checks.all.iter().map(|(check, _)| check);
+    let named = named.filter(|check| check.origin != CheckOrigin::Guessed);
+    let checks: Vec<ProjectCheck> = match chosen {
+        Some(check) => vec![check],
+        None => named.cloned().collect(),
+    };
+    if checks.is_empty() {
+        let text = match state.proof.checks.all.is_empty() {
+            true if state.proof.running => "still looking which commands there are".to_owned(),
+            true => format!(
+                "no command is named here; name some in {REPOSITORY_SETTINGS} or your own settings"
+            ),
+            false => {
+                "none of these commands was named by anybody: go to one, and r runs it".to_owned()
+            }
+        };
+        state.say(text);
+        return Vec::new();
+    }
+    // Who starts them all watches them, one after the other.
+    go_to_check(state, &checks[0].run);
+    if checks
+        .iter()
+        .all(|check| check.origin != CheckOrigin::Untrusted)
+    {
+        return vec![Effect::RunChecks {
+            checks,
+            trust: None,
+        }];
+    }
+    ask_trust(state, checks);
+    Vec::new()
+}
+
+/// A repository's commands run only after a person has seen every one of them.
+fn ask_trust(state: &mut State, checks: Vec<ProjectCheck>) {
+    let mut lines = vec![format!(
+        "{REPOSITORY_SETTINGS} came with the repository. Its commands run as you, with all that you may do:"
+    )];
+    let all = state.proof.checks.all.iter().map(|(check, _)| check);
+    for check in all.filter(|check| check.origin == CheckOrigin::Untrusted) {
+        let required = if check.required { " (required)" } else { "" };
+        lines.push(format!("{}{required}: {}", check.name, check.run));
+    }
+    lines.push("If the file changes you are asked again.".to_owned());
+    let screen = Screen::new(state);
+    let width = screen.middle(76, 99).width.saturating_sub(4) as usize;
+    let rows: usize = lines.iter().map(|line| wrap(line, width).len()).sum();
+    if rows + AROUND_A_QUESTION > state.size.1 as usize {
+        state.say("the commands do not fit on this screen; 'armistice proof --trust' prints them and asks");
+        return;
+    }
+    state.overlay = Some(Overlay::Question(Box::new(Question {
+        title: format!("Trust the commands of {REPOSITORY_SETTINGS}?"),
+        lines,
+        yes: format!("trust them and run {}", count(checks.len(), "command")),
+        effects: vec![Effect::RunChecks {
+            checks,
+            trust: state.proof.checks.to_trust.clone(),
+        }],
+        rulings: Vec::new(),
+        other: None,
+    })));
+}
+
+pub(crate) fn stop(state: &mut State) -> Vec<Effect> {
+    match &state.proof.at_work {
+        Some((line, _)) => {
+            let text = format!("stopping {} …", name_of(state, line));
+            state.say(text);
+            vec![Effect::StopChecks]
+        }
+        None => {
+            state.say("no command is running");
+            Vec::new()
+        }
+    }
+}
+
+/// Shows what the command at the cursor printed, or the one that runs.
+pub(crate) fn show_output(state: &mut State) {
+    let chosen = state
+        .proof
+        .chosen_check()
+        .map(|(check, _)| check.run.clone());
+    let running = state.proof.at_work.as_ref().map(|(line, _)| line.clone());
+    match chosen.filter(|run| has_output(state, run)).or(running) {
+        Some(run) => state.overlay = Some(Overlay::CheckOutput { run, top: None }),
+        None => state.say("it has not run yet; r runs it"),
+    }
+}
+
+pub(crate) fn has_output(state: &State, run: &str) -> bool {
+    state.proof.outputs.contains_key(run)
+}
+
+/// What is kept of earlier runs is there to be read again.
+pub(crate) fn known(state: &mut State, checks: ProjectChecks) {
+    for (_, run) in &checks.all {
+        if let Some(run) = run {
+            let output = state.proof.outputs.entry(run.run.clone());
+            output.or_insert_with(|| OutputLines::stored(run));
+        }
+    }
+    // A run that ended while it was read is newer than what was read.
+    let mut checks = checks;
+    for (check, run) in &mut checks.all {
+        let known = state
+            .proof
+            .checks
+            .all
+            .iter()
+            .find(|(c, _)| c.run == check.run);
+        if let Some((_, Some(newer))) = known
+            && run.as_ref().is_none_or(|run| run.ended < newer.ended)
+        {
+            *run = Some(newer.clone());
+        }
+    }
+    if let Some(trouble) = &checks.trouble
+        && state.proof.checks.trouble.as_ref() != Some(trouble)
+    {
+        state.complain(trouble.clone());
+    }
+    // The cursor stays on its finding when commands come or go above it.
+    let (before, after) = (state.proof.checks.all.len(), checks.all.len());
+    let cursor = &mut state.proof.list.chosen;
+    if *cursor >= before {
+        *cursor = *cursor - before + after;
+    }
+    state.proof.checks = checks;
+}
+
+fn name_of(state: &State, line: &str) -> String {
+    let known = state
+        .proof
+        .checks
+        .all
+        .iter()
+        .find(|(check, _)| check.run == line);
+    known.map_or(line, |(check, _)| &check.name).to_owned()
+}
+
+fn go_to_check(state: &mut State, line: &str) {
+    let all = &state.proof.checks.all;
+    if let Some(nth) = all.iter().position(|(check, _)| check.run == line) {
+        state.proof.list.chosen = nth;
+    }
+}
+
+pub(crate) fn began(state: &mut State, line: String) {
+    if state.proof.chosen_check().is_some() {
+        go_to_check(state, &line);
+    }
+    state
+        .proof
+        .outputs
+        .insert(line.clone(), OutputLines::default());
+    let name = name_of(state, &line);
+    state.say(format!(
+        "{name} is running; x stops it, o shows all it prints"
+    ));
+    state.proof.at_work = Some((line, state.now));
+}
+
+pub(crate) fn said(state: &mut State, line: String, lines: OutputLines) {
+    state.proof.outputs.entry(line).or_default().extend(lines);
+}
+
+pub(crate) fn ended(state: &mut State, line: &str, result: Result<CheckRun, String>) {
+    state.proof.at_work = None;
+    let name = name_of(state, line);
+    let run = match result {
+        Ok(run) => run,
+        Err(why) => return state.complain(format!("{name}: {why}")),
+    };
+    match run.code {
+        Some(0) => state.say(format!("{name}: passed")),
+        Some(code) => state.complain(format!(
+            "{name}: failed with exit code {code}; o shows what it printed"
+        )),
+        None => state.say(format!("{name}: stopped")),
+    }
+    for (check, last) in &mut state.proof.checks.all {
+        if check.run == line {
+            *last = Some(run.clone());
+        }
+    }
+}

@@ -9,3 +9,4 @@ pub mod load;
 pub mod opened;
 pub mod propose;
 pub mod service;
+pub mod staged_diff;

@@ -8,3 +8,4 @@ pub mod frame;
 pub mod overlay;
 pub mod parley;
 pub mod proof;
+mod staged;

@@ -16,5 +16,6 @@ pub mod picking;
 pub mod results;
 pub mod rulings;
 pub mod settling;
+pub mod staged;
 pub mod taking;
 pub mod windows;

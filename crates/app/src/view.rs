@@ -12,3 +12,4 @@ pub mod given_up;
 pub mod hit;
 pub mod overview;
 pub mod questions;
+pub mod staged;

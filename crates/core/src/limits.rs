@@ -297,6 +297,10 @@ limits! {
     CARD_FORMULA_BYTES: usize = 8_000, "bytes",
         "judged, not measured: longer sides are not told in one sentence",
         "the card counts lines instead";
+    /// Rows of one file that the staged result shows against a parent.
+    STAGED_DIFF_LINES: usize = 50_000, "rows",
+        "judged, not measured: a thousand screens",
+        "'n rows more' stands below";
     /// Settled conflicts that a question lists.
     LISTED_CONFLICTS: usize = 12, "lines",
         "fits into a terminal of 24 rows",

@@ -34,8 +34,9 @@ pub use repo::mark::Mark;
 pub use repo::objects::{Oid, read_blobs};
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
-pub use situation::conclude::{
-    After, Ending, LogLine, SeenState, Verdict, log, result_against, run_ending,
+pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, run_ending};
+pub use situation::parents::{
+    AgainstParent, Parent, StagedFile, staged_against_parents, staged_texts,
 };
 pub use situation::proof::{PathFinding, Proof, Prover, prove};
 pub use situation::read::{Commit, Party, Situation};

@@ -93,6 +93,9 @@ pub enum Command {
     ShowBlanks,
     Forget,
     StageAgain,
+    /// Look through what is staged against each parent.
+    ShowStaged,
+    NextParent,
     RunChecks,
     StopChecks,
     CheckOutput,

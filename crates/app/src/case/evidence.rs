@@ -4,8 +4,8 @@ use crate::base::safe_text::count;
 use crate::case::opened::OpenedFile;
 use armistice_core::limits::{CARD_FORMULA_BYTES, CARD_LINES};
 use armistice_core::{
-    Delta, DeltaRow, Formula, LineIdx, LineRange, Pick, RegionId, RegionKind, Source, Span,
-    Version, delta, spans,
+    Delta, DeltaRow, Encoding, Formula, LineIdx, LineRange, Pick, RegionId, RegionKind, Source,
+    Span, Version, delta, spans,
 };
 
 /// How the evidence is looked at.
@@ -149,7 +149,7 @@ fn compare(
     let (old, new) = (versions.get(from), versions.get(to));
     let hidden = a.len().max(b.len()).saturating_sub(CARD_LINES);
     let delta = delta(old, cut(a), new, cut(b));
-    let line = |row: &DeltaRow| delta_line(file, row, old, new);
+    let line = |row: &DeltaRow| delta_line(file.encoding, row, old, new);
     Card {
         party,
         removed: if from == Version::Base { party } else { from },
@@ -175,8 +175,14 @@ fn cost(delta: &Delta) -> usize {
     delta.cost + delta.rows.len()
 }
 
-fn delta_line(file: &OpenedFile, row: &DeltaRow, old: &Source, new: &Source) -> CardLine {
-    let plain = |source: &Source, at: LineIdx| file.encoding.decode(source.line(at).content());
+/// One row of a difference, ready to be drawn.
+pub(crate) fn delta_line(
+    encoding: Encoding,
+    row: &DeltaRow,
+    old: &Source,
+    new: &Source,
+) -> CardLine {
+    let plain = |source: &Source, at: LineIdx| encoding.decode(source.line(at).content());
     let line = |at: LineIdx, sign, parts| CardLine {
         number: Some(at.number()),
         sign,
@@ -188,7 +194,7 @@ fn delta_line(file: &OpenedFile, row: &DeltaRow, old: &Source, new: &Source) -> 
         DeltaRow::Removed(a) => line(*a, "−", whole(Tone::Removed, plain(old, *a))),
         DeltaRow::Added(b) => line(*b, "+", whole(Tone::Added, plain(new, *b))),
         DeltaRow::Reworded(a, b) | DeltaRow::Reindented(a, b) | DeltaRow::Respaced(a, b) => {
-            let mut parts = inline(file, old.line(*a).content(), new.line(*b).content());
+            let mut parts = inline(encoding, old.line(*a).content(), new.line(*b).content());
             let (was, is) = (old.line(*a).end(), new.line(*b).end());
             if was != is {
                 parts.extend(changed(was.name().to_owned(), is.name().to_owned()));
@@ -205,13 +211,13 @@ fn whole(tone: Tone, text: String) -> Vec<(Tone, String)> {
 }
 
 /// A re-worded line, shown as `kept[old→new]kept`.
-fn inline(file: &OpenedFile, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
+fn inline(encoding: Encoding, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
     let mut out = Vec::new();
     for span in spans(old, new) {
         match span {
-            Span::Kept(range) => out.push((Tone::Plain, file.encoding.decode(&new[range]))),
+            Span::Kept(range) => out.push((Tone::Plain, encoding.decode(&new[range]))),
             Span::Changed(a, b) => {
-                let (was, is) = (file.encoding.decode(&old[a]), file.encoding.decode(&new[b]));
+                let (was, is) = (encoding.decode(&old[a]), encoding.decode(&new[b]));
                 let blank = |s: &str| !s.is_empty() && s.trim().is_empty();
                 let show = |s: String| if blank(&s) { blanks(&s) } else { s };
                 out.extend(changed(show(was), show(is)));

@@ -6,7 +6,7 @@ use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::file::FileState;
 use crate::view::gate::{gate, is_loose};
-use armistice_core::{PerSide, RegionState, Resolution, Side, Version};
+use armistice_core::{RegionState, Resolution, Side, Version};
 use armistice_git::{Ending, Operation, Verdict};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -74,28 +74,22 @@ impl Canvas<'_> {
         let state = self.state;
         let ready = gate(state).is_none();
         let mut lines = vec![what_comes(state)];
-        if let Some(PerSide { ours, theirs }) =
-            state.accord.against.filter(|_| worth_telling(state))
+        // More parents than two are looked through by d.
+        for against in state
+            .accord
+            .against
+            .iter()
+            .take(2)
+            .filter(|_| worth_telling(state))
         {
-            let describe = |(files, added, removed): (usize, usize, usize)| {
-                format!(
-                    "{}, {} added, {} removed",
-                    count(files, "file"),
-                    count(added, "line"),
-                    count(removed, "line")
-                )
-            };
-            let label = &state.situation.ours.label;
-            let label = label.strip_prefix("onto ").unwrap_or(label);
-            lines.push(format!("staged against {label}: {}", describe(ours)));
-            // A single commit stands on other files; against it the numbers say nothing.
-            if state.situation.operation == Operation::Merge {
-                lines.push(format!(
-                    "staged against {}: {}",
-                    state.situation.theirs.label,
-                    describe(theirs)
-                ));
-            }
+            let (added, removed) = against.lines();
+            lines.push(format!(
+                "staged against {}: {}, {} added, {} removed",
+                against.parent.label,
+                count(against.files.len(), "file"),
+                count(added, "line"),
+                count(removed, "line")
+            ));
         }
         let roles = [Role::Text, Role::Ours, Role::Theirs];
         for (y, (text, role)) in (2..).zip(lines.into_iter().zip(roles)) {
@@ -106,7 +100,7 @@ impl Canvas<'_> {
         }
         let way = match (state.situation.is_idle(), ready) {
             (true, _) => "",
-            (false, true) => "c concludes · B backs out",
+            (false, true) => "c concludes · d shows what is staged · B backs out",
             (false, false) => "2 shows what is left · B backs out",
         };
         self.pen(body, 5).to(4).write(way, theme.faint());
@@ -256,7 +250,7 @@ fn what_comes(state: &State) -> String {
         Operation::Revert => "Commits the revert and goes on to the next, if there is one.".to_owned(),
         Operation::Mailbox => "Commits the mailed patch and goes on to the next, if there is one.".to_owned(),
         Operation::Loose if situation.cases.is_empty() => "Nothing to conclude here.".to_owned(),
-        Operation::Loose => "No operation is under way: once every file is staged, commit as usual (a stash stays until you drop it).".to_owned(),
+        Operation::Loose => "No operation is under way, so there is nothing to conclude: leave it staged, or commit as usual. If a stash was applied, it stays until you drop it.".to_owned(),
     }
 }
 

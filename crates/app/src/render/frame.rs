@@ -37,11 +37,12 @@ pub fn draw(state: &State, screen: &Screen<'_>, theme: &Theme, frame: &mut Frame
     };
     canvas.rail();
     canvas.parties();
-    match state.tab {
-        Tab::Docket => canvas.docket(),
-        Tab::Parley => canvas.parley(),
-        Tab::Proof => canvas.proof(),
-        Tab::Accord => canvas.accord(),
+    match (state.tab, &state.staged) {
+        (Tab::Proof | Tab::Accord, Some(view)) => canvas.staged(view),
+        (Tab::Docket, _) => canvas.docket(),
+        (Tab::Parley, _) => canvas.parley(),
+        (Tab::Proof, _) => canvas.proof(),
+        (Tab::Accord, _) => canvas.accord(),
     }
     canvas.message();
     canvas.keys();

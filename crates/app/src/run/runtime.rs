@@ -511,6 +511,7 @@ impl Pool {
             | Effect::Propose(_)
             | Effect::FindLike { .. }
             | Effect::ReadLog
+            | Effect::ReadDiff { .. }
             | Effect::Measure => {
                 let (queue, bell) = &*self.reads;
                 if let Ok(mut queue) = queue.lock() {

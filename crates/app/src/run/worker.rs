@@ -6,13 +6,13 @@ use crate::base::project_checks::{CheckOrigin, ProjectCheck};
 use crate::case::checks::{run_check, trust};
 use crate::case::propose::{RuleSettings, propose_in_parallel, propose_like};
 use crate::case::service::CaseService;
+use crate::case::staged_diff::StagedDiff;
 use crate::state::action::WorkResult;
 use crate::state::app::State;
-use crate::state::effect::{Effect, FileId, Tally, Trouble, Wrote};
-use armistice_core::PerSide;
+use crate::state::effect::{Effect, FileId, Trouble, Wrote};
 use armistice_git::{
-    Cancel, Case, Error, Overwrite, Repository, Seen, Situation, Written, differs_on_disk, log,
-    result_against, what_stands_there,
+    AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Seen, Situation, StagedFile,
+    Written, differs_on_disk, log, staged_against_parents, staged_texts, what_stands_there,
 };
 use std::sync::Mutex;
 
@@ -281,6 +281,15 @@ impl Worker {
             }
             Effect::ReadLog => Some(WorkResult::LogRead(log(self.repo(), 200).map_err(text))),
             Effect::Measure => Some(WorkResult::Measured(self.measure().map_err(text))),
+            Effect::ReadDiff { at, file, other } => {
+                let path = file.path.clone();
+                let diff = self.staged_diff(&file, other).map_err(text);
+                Some(WorkResult::DiffRead(
+                    at,
+                    path,
+                    diff.map(|d| d.map(Box::new)),
+                ))
+            }
             _ => None,
         }
     }
@@ -290,16 +299,26 @@ impl Worker {
         self.service.sync(case);
     }
 
-    fn measure(&self) -> Result<PerSide<Tally>, Error> {
-        let situation = Situation::read(self.repo())?;
-        let against = |party: &armistice_git::Party| match &party.commit {
-            Some(commit) => result_against(self.repo(), &commit.oid),
-            None => Ok((0, 0, 0)),
+    fn measure(&self) -> Result<Vec<AgainstParent>, Error> {
+        staged_against_parents(self.repo(), &Situation::read(self.repo())?)
+    }
+
+    fn staged_diff(
+        &self,
+        file: &StagedFile,
+        other: Option<Oid>,
+    ) -> Result<Option<StagedDiff>, Error> {
+        let other = StagedFile {
+            after: other,
+            ..file.clone()
         };
-        Ok(PerSide::new(
-            against(&situation.ours)?,
-            against(&situation.theirs)?,
-        ))
+        // The second text of the pair: the first is the same for both.
+        let other = match other.after {
+            Some(_) => staged_texts(self.repo(), &other)?.map(|[_, text]| text),
+            None => None,
+        };
+        let texts = staged_texts(self.repo(), file)?;
+        Ok(texts.map(|[before, after]| StagedDiff::new(&before, &after, other.as_ref())))
     }
 }
 

@@ -4,9 +4,12 @@ use crate::base::commands::Command;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
-use crate::state::effect::{FileId, Rulings, Tally, Trouble, Wrote};
-use armistice_core::{PerSide, RegionId, Report, Ruling};
-use armistice_git::{After, CheckRun, Ending, LogLine, Proof, RepoPath, Seen, Situation};
+use crate::case::staged_diff::StagedDiff;
+use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
+use armistice_core::{RegionId, Report, Ruling};
+use armistice_git::{
+    After, AgainstParent, CheckRun, Ending, LogLine, Proof, RepoPath, Seen, Situation,
+};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 /// Something that happened.
@@ -52,6 +55,12 @@ pub enum WorkResult {
     ChecksDone,
     Ended(Ending, Result<After, String>),
     LogRead(Result<Vec<LogLine>, String>),
-    Measured(Result<PerSide<Tally>, String>),
+    Measured(Result<Vec<AgainstParent>, String>),
+    /// One file of what is staged against a parent; nothing if it is no text.
+    DiffRead(
+        (usize, usize),
+        RepoPath,
+        Result<Option<Box<StagedDiff>>, String>,
+    ),
     Note(String),
 }

@@ -7,12 +7,14 @@ use crate::base::project_checks::ProjectCheck;
 use crate::base::settings::Settings;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::findings::detail;
-use crate::state::effect::{FileId, Tally};
+use crate::case::staged_diff::StagedDiff;
+use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
 use crate::state::overlay::{ListView, Message, Overlay};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{
-    Case, CheckRun, Ending, LogLine, PathFinding, Proof, RepoPath, Situation, Verdict,
+    AgainstParent, Case, CheckRun, Ending, LogLine, PathFinding, Proof, RepoPath, Situation,
+    Verdict,
 };
 use std::collections::HashMap;
 use std::ops::{Index, IndexMut};
@@ -93,9 +95,23 @@ pub struct AccordState {
     pub waiting: bool,
     pub verdict: Option<Verdict>,
     pub log: Vec<LogLine>,
-    /// The result against each parent.
-    pub against: Option<PerSide<Tally>>,
+    /// What is staged against each parent.
+    pub against: Vec<AgainstParent>,
     pub top: usize,
+}
+
+/// What is staged against each parent, as it is looked through.
+#[derive(Clone, Debug, Default)]
+pub struct StagedView {
+    /// Which parent, in the order of [`AccordState::against`].
+    pub parent: usize,
+    pub files: ListView,
+    /// The first row of the difference that is shown.
+    pub top: usize,
+    /// Columns scrolled out to the left.
+    pub left: usize,
+    /// Differences that were read, by parent and file; nothing where there is no text.
+    pub read: HashMap<(usize, RepoPath), Result<Option<Box<StagedDiff>>, String>>,
 }
 
 impl AccordState {
@@ -107,7 +123,7 @@ impl AccordState {
             waiting: false,
             verdict: None,
             log: Vec::new(),
-            against: None,
+            against: Vec::new(),
             top: 0,
         }
     }
@@ -130,6 +146,8 @@ pub struct State {
     pub file: FileId,
     pub proof: ProofState,
     pub accord: AccordState,
+    /// What is staged, if it is looked through.
+    pub staged: Option<StagedView>,
     pub overlay: Option<Overlay>,
     pub message: Message,
     pub done: bool,
@@ -168,6 +186,7 @@ impl State {
             file: FileId(0),
             proof: ProofState::default(),
             accord,
+            staged: None,
             overlay: None,
             message: Message::default(),
             done: false,
@@ -201,6 +220,7 @@ impl State {
             let fresh = AccordState::new(&situation.message);
             let old = std::mem::replace(&mut self.accord, fresh);
             (self.accord.verdict, self.accord.log) = (old.verdict, old.log);
+            self.staged = None;
         }
         self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
         self.file = self.file.min(FileId(self.files.len().saturating_sub(1)));
@@ -288,6 +308,7 @@ impl State {
     /// Which keys count now.
     pub fn context(&self) -> KeyContext {
         match self.tab {
+            Tab::Proof | Tab::Accord if self.staged.is_some() => KeyContext::Staged,
             Tab::Docket => KeyContext::Docket,
             Tab::Proof => KeyContext::Proof,
             Tab::Accord if self.accord.editing => KeyContext::Message,

@@ -4,7 +4,7 @@ use crate::base::project_checks::ProjectCheck;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling};
-use armistice_git::{Ending, FileOutcome, Overwrite, RepoPath, Seen};
+use armistice_git::{Ending, FileOutcome, Oid, Overwrite, RepoPath, Seen, StagedFile};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -14,9 +14,6 @@ pub struct FileId(pub usize);
 
 /// Rulings for conflicts of several files.
 pub type Rulings = Vec<(FileId, RegionId, Ruling)>;
-
-/// Files, added and removed lines of the result against one parent.
-pub type Tally = (usize, usize, usize);
 
 /// A working file was written, removed or put back.
 #[derive(Clone, Debug)]
@@ -95,7 +92,15 @@ pub enum Effect {
         staged: Option<String>,
     },
     ReadLog,
+    /// Count what is staged against each parent.
     Measure,
+    /// Read one file of it, in the order of parents and files.
+    ReadDiff {
+        at: (usize, usize),
+        file: Box<StagedFile>,
+        /// What the other parent has there.
+        other: Option<Oid>,
+    },
     SaveUnsavedEdit(FileId, String),
     DropUnsavedEdit(FileId),
     /// To the terminal's clipboard.

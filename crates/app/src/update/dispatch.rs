@@ -13,7 +13,7 @@ use crate::update::moving::go_to_row;
 use crate::update::overlay::Pressed;
 use crate::update::picking::click_pick;
 use crate::update::windows::settle_views;
-use crate::update::{accord, docket, editing, leaving, overlay, parley, results};
+use crate::update::{accord, docket, editing, leaving, overlay, parley, results, staged};
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
 use ratatui::crossterm::event::{
@@ -124,6 +124,12 @@ fn on_mouse(state: &mut State, mouse: MouseEvent) -> Vec<Effect> {
         overlay::turn(state, motion == Motion::Down, WHEEL);
         return Vec::new();
     }
+    if let Some(motion) = wheel
+        && state.context() == KeyContext::Staged
+    {
+        staged::scroll(state, motion == Motion::Down, WHEEL);
+        return Vec::new();
+    }
     if let Some(motion) = wheel {
         let steps = (0..WHEEL).flat_map(|_| run(state, Command::Move(motion)));
         return steps.collect::<Vec<_>>();
@@ -154,6 +160,7 @@ fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
                 Vec::new()
             }
         }
+        Hit::StagedRow(row) => staged::click(state, row),
         Hit::DraftRow(row) if state.overlay.is_none() => {
             go_to_row(state, row);
             Vec::new()
@@ -187,6 +194,8 @@ pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
             vec![Effect::ReadSituation]
         }
         _ if keymap::is_typing(state.context()) => editing::run(state, command),
+        Command::ShowStaged => staged::open(state),
+        _ if state.context() == KeyContext::Staged => staged::run(state, command),
         _ => match state.tab {
             Tab::Docket => docket::run(state, command),
             Tab::Parley => parley::run(state, command),
@@ -203,6 +212,7 @@ fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
     state.tab = tab;
     state.say("");
     state.accord.editing = false;
+    state.staged = None;
     match tab {
         Tab::Proof => vec![Effect::Prove],
         Tab::Accord => vec![Effect::Measure, Effect::Prove],

@@ -13,7 +13,7 @@ use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::accord::ask_empty;
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
-use crate::update::{accord, checks, rulings, taking};
+use crate::update::{accord, checks, rulings, staged, taking};
 use armistice_git::{After, Ending, IndexState, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
@@ -53,10 +53,11 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::TookBack(at, result) => return took_back(state, at, result),
         WorkResult::Proved(result, known) => return proved(state, result, *known),
         WorkResult::LogRead(Ok(log)) => state.accord.log = log,
-        WorkResult::Measured(Ok(against)) => state.accord.against = Some(against),
+        WorkResult::Measured(Ok(against)) => return staged::counted(state, against),
+        WorkResult::DiffRead((parent, _), path, diff) => staged::read(state, parent, path, diff),
         WorkResult::LogRead(Err(why)) => state.complain(why),
         // Only decoration on Accord; its absence says enough.
-        WorkResult::Measured(Err(_)) => state.accord.against = None,
+        WorkResult::Measured(Err(_)) => state.accord.against.clear(),
     }
     Vec::new()
 }

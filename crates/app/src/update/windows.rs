@@ -5,6 +5,7 @@ use crate::state::app::State;
 use crate::state::file::Mode;
 use crate::update::moving::follow;
 use crate::view::areas::Screen;
+use crate::view::staged::StagedAreas;
 
 /// Works out what the open file shows, then keeps cursors inside of what there is and inside of the
 /// window: in this order, because what is shown decides how high the draft's window is.
@@ -28,6 +29,12 @@ pub fn settle_views(state: &mut State) {
             .top
             .min(view.chosen)
             .max((view.chosen + 1).saturating_sub(list.max(1)));
+    }
+    let files = StagedAreas::new(state).files.height as usize;
+    if let Some(view) = &mut state.staged {
+        let list = &mut view.files;
+        let least = (list.chosen + 1).saturating_sub(files.max(1));
+        list.top = list.top.min(list.chosen).max(least);
     }
     let (height, width) = (draft.height as usize, draft.width as usize);
     state

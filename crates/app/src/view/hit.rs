@@ -2,6 +2,7 @@
 
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Editor;
+use crate::base::keymap::KeyContext;
 use crate::base::safe_text::byte_at;
 use crate::state::app::State;
 use crate::state::file::Mode;
@@ -12,6 +13,7 @@ use crate::view::bars::{key_bar, rail_tabs};
 use crate::view::draft_rows::DraftRows;
 use crate::view::evidence::{EvRow, is_low, low_cells, parts, per_row, reason, rows};
 use crate::view::questions::question_areas;
+use crate::view::staged::StagedAreas;
 use ratatui::layout::{Position, Rect};
 
 /// What a click means.
@@ -20,6 +22,8 @@ pub enum Hit {
     Command(Command),
     DocketRow(usize),
     ProofRow(usize),
+    /// A file of what is staged.
+    StagedRow(usize),
     /// A row of the draft.
     DraftRow(usize),
     /// A place on the spine, as a row of the draft.
@@ -56,6 +60,13 @@ impl Screen<'_> {
             let keys = key_bar(self.state, self.keys.width);
             let key = keys.iter().find(|key| (key.from..key.to).contains(&at.x))?;
             return Some(Hit::Command(key.command));
+        }
+        if let Some(view) = &self.state.staged
+            && self.state.context() == KeyContext::Staged
+        {
+            let files = StagedAreas::new(self.state).files;
+            let row = || view.files.top + (at.y - files.y) as usize;
+            return files.contains(at).then(|| Hit::StagedRow(row()));
         }
         match self.state.tab {
             Tab::Docket => self.list_row(at, self.state.docket.top).map(Hit::DocketRow),

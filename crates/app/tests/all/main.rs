@@ -20,5 +20,6 @@ mod real_git;
 mod resume;
 mod rulings;
 mod screens;
+mod staged;
 mod storm;
 mod terminal;

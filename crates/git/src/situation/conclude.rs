@@ -276,29 +276,3 @@ fn parse_log_line(line: &[u8]) -> LogLine {
         names: text(names),
     }
 }
-
-/// How much the index differs from a revision: files, added lines, removed lines.
-///
-/// # Errors
-/// If git fails.
-pub fn result_against(repo: &Repository, revision: &str) -> Result<(usize, usize, usize), Error> {
-    let call = Invocation::read([
-        "diff",
-        "--cached",
-        "--numstat",
-        "-z",
-        "--no-renames",
-        revision,
-        "--",
-    ]);
-    let output = repo.must(&call)?;
-    let text = String::from_utf8_lossy(&output.stdout).into_owned();
-    let mut sum = (0, 0, 0);
-    for record in text.split('\0').filter(|r| !r.is_empty()) {
-        let mut fields = record.split('\t').map(|f| f.parse().unwrap_or(0));
-        sum.0 += 1;
-        sum.1 += fields.next().unwrap_or(0);
-        sum.2 += fields.next().unwrap_or(0);
-    }
-    Ok(sum)
-}

@@ -130,6 +130,12 @@ fn onto(repo: &Repository, branch: Option<&str>) -> Result<String, Error> {
     Ok(name.unwrap_or_else(|| oid.chars().take(7).collect()))
 }
 
+/// A branch that points at a commit, or its short name.
+pub(crate) fn branch_at(repo: &Repository, oid: &str) -> Result<String, Error> {
+    let name = names_of(repo, oid)?.into_iter().next();
+    Ok(name.unwrap_or_else(|| oid.chars().take(7).collect()))
+}
+
 /// Branches that point at a commit, local ones first.
 fn names_of(repo: &Repository, oid: &str) -> Result<Vec<String>, Error> {
     let at = format!("--points-at={oid}");

@@ -48,7 +48,7 @@ pub use text::source::{Line, LineEnd, Source};
 pub use text::tokens::token_ranges;
 pub use verify::audit::audit;
 pub use verify::checks::{Check, Finding, Inputs, Weight, check};
-pub use verify::fates::{Fates, GivenUp, Report, SideReport};
+pub use verify::fates::{Fates, GivenUp, GivenUpLine, LineChange, Report, SideReport};
 pub use verify::markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
     marker_size, parse_markers, render_with_markers,

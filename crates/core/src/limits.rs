@@ -297,6 +297,10 @@ limits! {
     CARD_FORMULA_BYTES: usize = 8_000, "bytes",
         "judged, not measured: longer sides are not told in one sentence",
         "the card counts lines instead";
+    /// Lines of one file that are listed as given up.
+    GIVEN_UP_LINES: usize = 10_000, "lines",
+        "judged, not measured: nobody reads more",
+        "they are counted, and not listed";
     /// Rows of one file that the staged result shows against a parent.
     STAGED_DIFF_LINES: usize = 50_000, "rows",
         "judged, not measured: a thousand screens",

@@ -93,6 +93,7 @@ pub enum Command {
     ShowBlanks,
     Forget,
     StageAgain,
+    ShowGivenUp,
     /// Look through what is staged against each parent.
     ShowStaged,
     NextParent,

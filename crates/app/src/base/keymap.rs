@@ -126,6 +126,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Proof, &["r"], C::RunChecks, "run", "run the project's own command at the cursor, or all of them"),
     key(X::Proof, &["o"], C::CheckOutput, "output", "show what the project's own command printed"),
     key(X::Proof, &["d"], C::ShowStaged, "staged diff", "look through what is staged, against each parent"),
+    key(X::Proof, &["v"], C::ShowGivenUp, "given up", "list every line that a decision gave up"),
     key(X::Proof, &["x"], C::StopChecks, "stop", "stop the command that runs"),
     key(X::Accord, &["c"], C::Conclude, "conclude", "make the commit, or continue with the next step"),
     key(X::Accord, &["e"], C::EditMessage, "edit message", "edit the message of the commit"),

@@ -84,6 +84,9 @@ pub enum Command {
         /// Run the project's own commands first: those of these names, or all that settings name
         #[arg(long, value_name = "NAME", num_args = 0..)]
         run: Option<Vec<String>>,
+        /// List every line that a decision gave up
+        #[arg(long, conflicts_with = "json")]
+        given_up: bool,
         /// Show the commands of the repository's .armistice.toml and ask whether to trust them
         #[arg(long, conflicts_with_all = ["run", "json"])]
         trust: bool,

@@ -62,9 +62,18 @@ pub fn run(cli: Cli) -> Result<Exit> {
             plain::settle(&here()?, &paths, by, conflict, overwrite)
         }
         Some(Command::Proof { trust: true, .. }) => proof::trust_checks(&here()?),
-        Some(Command::Proof { json, run, .. }) => {
-            let run = run.as_deref();
-            proof::proof(&here()?, &proof::ProofOrder { json, run })
+        Some(Command::Proof {
+            json,
+            run,
+            given_up,
+            ..
+        }) => {
+            let order = proof::ProofOrder {
+                json,
+                given_up,
+                run: run.as_deref(),
+            };
+            proof::proof(&here()?, &order)
         }
         Some(Command::Conclude {
             message,

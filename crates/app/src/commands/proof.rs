@@ -11,6 +11,7 @@ use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::reading::{read_all, rule_settings};
+use crate::view::given_up::block;
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{Cancel, Case, CheckRun, Proof, RepoPath, Repository, Situation, prove};
@@ -67,6 +68,8 @@ pub(crate) fn detailed(repo: &Repository, situation: &Situation) -> Result<Detai
 /// What `proof` was asked for.
 pub(crate) struct ProofOrder<'a> {
     pub(crate) json: bool,
+    /// Whether to list what decisions gave up.
+    pub(crate) given_up: bool,
     /// The project's own commands to run first; all of them if none is named.
     pub(crate) run: Option<&'a [String]>,
 }
@@ -128,6 +131,9 @@ pub(crate) fn proof(repo: &Repository, order: &ProofOrder<'_>) -> Result<Exit> {
         };
         raw(format!("{}\n", serde_json::to_string_pretty(&out)?).as_bytes());
     } else {
+        if order.given_up {
+            print_given_up(&proof.audit);
+        }
         print_proof(&proof.proof);
         print_checks(&checks, stands);
     }
@@ -203,6 +209,16 @@ fn run_named(repo: &Repository, known: &ProjectChecks, names: &[String], json: b
         }
     }
     Ok(())
+}
+
+fn print_given_up(audit: &AuditJson) {
+    for file in &audit.files {
+        for given_up in &file.report.given_up {
+            for line in block(&file.path.to_string(), given_up) {
+                say!("{}", visible(&line));
+            }
+        }
+    }
 }
 
 fn print_checks(checks: &ProjectChecks, stands: &str) {

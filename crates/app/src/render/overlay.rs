@@ -1,7 +1,7 @@
 //! Draws help, Ask, questions and the output of git in front of a screen.
 
 use crate::base::keymap::{KeyContext, is_typing, rows_for};
-use crate::base::safe_text::{count, fit, visible, wrap};
+use crate::base::safe_text::{count, fit, visible, width_of, wrap};
 use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::overlay::{Overlay, Question};
@@ -127,9 +127,14 @@ impl Canvas<'_> {
     fn output_box(&mut self, title: &str, lines: &[String], top: usize) {
         let theme = *self.theme;
         let width = self.screen.middle(110, 99).width.saturating_sub(4).max(1);
-        let wrapped = lines
-            .iter()
-            .flat_map(|line| wrap(&visible(line), width.into()));
+        let wrapped = lines.iter().flat_map(|line| {
+            let line = visible(line);
+            match width_of(&line) <= width.into() {
+                // What stands in columns stays in them.
+                true => vec![line],
+                false => wrap(&line, width.into()),
+            }
+        });
         let lines: Vec<String> = wrapped.collect();
         let area = self.screen.middle(110, lines.len() as u16 + 4);
         let inner = self.panel(area, title);

@@ -11,6 +11,7 @@ use crate::update::files::show_file;
 use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
 use crate::view::gate::gate;
+use crate::view::given_up::given_up_lines;
 use armistice_core::Check;
 use armistice_git::{Ending, IndexState, Operation};
 
@@ -27,6 +28,7 @@ pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
         Command::StopChecks => return checks::stop(state),
         Command::CheckOutput => checks::show_output(state),
         Command::StageAgain => return stage_again(state),
+        Command::ShowGivenUp => show_given_up(state),
         Command::Back => state.tab = Tab::Docket,
         _ => {}
     }
@@ -47,6 +49,25 @@ fn accept(state: &mut State) -> Vec<Effect> {
         Some(_) => checks::run(state),
         None => go_to_finding(state),
     }
+}
+
+fn show_given_up(state: &mut State) {
+    let lines = given_up_lines(state);
+    if lines.is_empty() {
+        state.say(
+            match state.proof.reports.is_empty() && state.proof.running {
+                true => "still looking",
+                false => "no decision gave up a line",
+            },
+        );
+        return;
+    }
+    state.overlay = Some(Overlay::Output {
+        title: "what decisions gave up: lines added count in their side, removed ones in base"
+            .to_owned(),
+        lines,
+        top: 0,
+    });
 }
 
 fn stage_again(state: &mut State) -> Vec<Effect> {

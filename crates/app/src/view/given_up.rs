@@ -1,10 +1,10 @@
-//! What a whole-file outcome would give up, in words.
+//! What decisions gave up, line by line, and what a whole-file outcome would give up, in words.
 
 use crate::base::safe_text::count;
 use crate::state::app::State;
 use crate::state::effect::FileId;
 use crate::state::file::FileLoad;
-use armistice_core::{LineCounts, Side, Version};
+use armistice_core::{GivenUp, LineChange, LineCounts, Side, Version};
 use armistice_git::FileOutcome;
 
 /// What a whole-file outcome would give up, one line a side.
@@ -43,4 +43,51 @@ fn work_of(load: &FileLoad, side: Side) -> String {
         },
         FileLoad::Waiting | FileLoad::Failed(_) => "not read".to_owned(),
     }
+}
+
+/// Every line that decisions gave up, one block a decision.
+pub fn given_up_lines(state: &State) -> Vec<String> {
+    let mut out = Vec::new();
+    for (at, report) in &state.proof.reports {
+        let Some(file) = state.file(*at) else {
+            continue;
+        };
+        for given_up in &report.given_up {
+            out.extend(block(&file.case.path.to_string(), given_up));
+        }
+    }
+    out
+}
+
+/// What one decision gave up, for a person.
+pub fn block(path: &str, given_up: &GivenUp) -> Vec<String> {
+    let place = match given_up.conflict {
+        Some(n) => format!("conflict {n}"),
+        None => "a change that was declined".to_owned(),
+    };
+    let mark = match given_up.side {
+        Side::Ours => "▲",
+        Side::Theirs => "▼",
+    };
+    let whose = Version::from(given_up.side).name();
+    let mut lines = vec![format!("{path} · {place}, decided by {}", given_up.by)];
+    lines.extend(given_up.lines.iter().map(|line| {
+        let what = match line.change {
+            LineChange::Added => "added",
+            LineChange::Removed => "removed",
+        };
+        format!(
+            "  {mark} {whose} {what} {:>5}  {}",
+            line.line.number(),
+            line.text
+        )
+    }));
+    let blank = (given_up.added + given_up.removed).saturating_sub(given_up.lines.len());
+    if blank > 0 {
+        lines.push(format!(
+            "  {mark} and {} more, blank or too many to list",
+            count(blank, "line")
+        ));
+    }
+    lines
 }

@@ -224,3 +224,35 @@ fn the_text_around_a_finding_is_shown() {
         "{shown}"
     );
 }
+
+#[test]
+fn every_line_that_a_decision_gave_up_is_listed_on_request() {
+    let repo = merged();
+    assert_eq!(
+        repo.run(&["settle", "a.rs", "--by", "ours"]).status.code(),
+        Some(0)
+    );
+    let (code, said) = repo.output(&["proof", "--given-up"]);
+    let listed = "a.rs · conflict 1, decided by ours\n  ▼ theirs added     1  const NAME: &str = \"theirs\";\n";
+    assert!(code == 0 && said.starts_with(listed), "{said}");
+    let json: serde_json::Value =
+        serde_json::from_slice(&repo.run(&["proof", "--json"]).stdout).unwrap();
+    let line = &json["audit"]["files"][0]["given_up"][0]["lines"][0];
+    assert_eq!(
+        (&line["change"], &line["line"]),
+        (&"added".into(), &1.into())
+    );
+    let mut desk = repo.desk();
+    let screen = desk.press("5 v").shows();
+    assert!(
+        screen.contains("▼ theirs added     1  const NAME"),
+        "{screen}"
+    );
+    desk.press("esc 3 e");
+    desk.type_text("// ").press("esc");
+    let screen = desk.press("5 v").shows();
+    assert!(screen.contains("decided by hand"), "{screen}");
+    let mut other = merged().desk();
+    other.press("5 v");
+    assert_eq!(other.message(), "no decision gave up a line");
+}

@@ -6,13 +6,15 @@
 
 use crate::draft::merged_text::Draft;
 use crate::draft::region_draft::RegionState;
+use crate::limits::{GIVEN_UP_LINES, SURROUNDING_CHARS};
 use crate::model::region::{RegionId, RegionKind};
 use crate::model::segment::Origin;
 use crate::model::side::Side;
 use crate::model::versions::Version;
+use crate::text::lines::LineIdx;
 use crate::text::source::Source;
 use crate::verify::bag::Bag;
-use crate::verify::fates::{Fate, GivenUp, Report, SideReport};
+use crate::verify::fates::{Fate, Fates, GivenUp, GivenUpLine, LineChange, Report, SideReport};
 use crate::verify::trace::traced;
 
 /// Accounts for every line that a side added to base or removed from it.
@@ -32,6 +34,7 @@ use crate::verify::trace::traced;
 pub fn audit(draft: &Draft, result: Option<&Source>) -> Report {
     let mut audit = Audit {
         draft,
+        listed: 0,
         report: Report::default(),
     };
     for (id, region) in draft.plan().ids() {
@@ -55,6 +58,8 @@ pub fn audit(draft: &Draft, result: Option<&Source>) -> Report {
 
 struct Audit<'a> {
     draft: &'a Draft,
+    /// How many lines are listed as given up.
+    listed: usize,
     report: Report,
 }
 
@@ -63,32 +68,35 @@ impl Audit<'_> {
         let plan = self.draft.plan();
         let (region, versions) = (plan.region(id), plan.versions());
         let version = Version::from(side);
-        let mut base: Bag<'_> = versions
-            .base
-            .lines(region.base)
-            .map(|l| l.trimmed())
-            .collect();
+        let of_base = || versions.base.lines(region.base).map(|l| l.trimmed());
+        let mut base: Bag<'_> = of_base().collect();
         let stands = self.draft.lines_of(id).iter();
         let stands = stands.filter_map(|at| Some(self.draft.line(at)?.line.trimmed()));
         let mut stands: Bag<'_> = stands.collect();
         let mut counted = SideReport::default();
-        for line in versions.get(version).lines(region.lines(version)) {
+        let mut lines = Vec::new();
+        let own = region.lines(version);
+        for (at, line) in own.iter().zip(versions.get(version).lines(own)) {
             let line = line.trimmed();
             let was_there = base.take(line);
             let stands_there = stands.take(line);
             if was_there {
                 continue;
             }
-            counted.added.count(self.fate(id, stands_there));
+            let fate = self.fate(id, stands_there);
+            counted.added.count(fate);
+            self.list(&mut lines, fate, LineChange::Added, at, line);
         }
         // What is left of base is what the side removed; what is left of the draft must not be it.
-        for (line, n) in base.iter() {
-            for _ in 0..n {
+        for (at, line) in region.base.iter().zip(of_base()) {
+            if base.take(line) {
                 let back = stands.take(line);
-                counted.removed.count(self.fate(id, !back));
+                let fate = self.fate(id, !back);
+                counted.removed.count(fate);
+                self.list(&mut lines, fate, LineChange::Removed, at, line);
             }
         }
-        self.given_up(id, side, &counted);
+        self.given_up(id, side, &counted, lines);
         self.report.sides[side] += counted;
     }
 
@@ -107,8 +115,38 @@ impl Audit<'_> {
         }
     }
 
-    fn given_up(&mut self, id: RegionId, side: Side, counted: &SideReport) {
-        let (added, removed) = (counted.added.given_up, counted.removed.given_up);
+    /// Lists a line that does not stand as its side wanted it, because somebody decided so.
+    fn list(
+        &mut self,
+        lines: &mut Vec<GivenUpLine>,
+        fate: Fate,
+        change: LineChange,
+        line: LineIdx,
+        text: &[u8],
+    ) {
+        let decided = matches!(fate, Fate::GivenUp | Fate::Rewritten);
+        // Nobody misses a blank line.
+        if !decided || text.is_empty() || self.listed == GIVEN_UP_LINES {
+            return;
+        }
+        self.listed += 1;
+        let text = String::from_utf8_lossy(text);
+        lines.push(GivenUpLine {
+            change,
+            line,
+            text: text.chars().take(SURROUNDING_CHARS).collect(),
+        });
+    }
+
+    fn given_up(
+        &mut self,
+        id: RegionId,
+        side: Side,
+        counted: &SideReport,
+        lines: Vec<GivenUpLine>,
+    ) {
+        let of = |fates: &Fates| fates.given_up + fates.rewritten;
+        let (added, removed) = (of(&counted.added), of(&counted.removed));
         if added + removed == 0 {
             return;
         }
@@ -125,6 +163,7 @@ impl Audit<'_> {
             by,
             added,
             removed,
+            lines,
         });
     }
 }
@@ -188,6 +227,11 @@ mod tests {
             (given_up.side, given_up.conflict, given_up.by.as_str()),
             (Side::Theirs, Some(1), "ours")
         );
+        let lines = given_up.lines.iter();
+        let lines: Vec<_> = lines
+            .map(|l| (l.change, l.line.number(), &*l.text))
+            .collect();
+        assert_eq!(lines, [(LineChange::Added, 3, "T1")]);
         assert_eq!(done.findings, []);
     }
 

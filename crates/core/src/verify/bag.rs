@@ -21,11 +21,6 @@ impl<'a> Bag<'a> {
             _ => false,
         }
     }
-
-    /// Each line once, with how often it is there.
-    pub(crate) fn iter(&self) -> impl Iterator<Item = (&'a [u8], usize)> {
-        self.0.iter().map(|(line, n)| (*line, *n))
-    }
 }
 
 impl<'a> FromIterator<&'a [u8]> for Bag<'a> {

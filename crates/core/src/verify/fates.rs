@@ -1,6 +1,7 @@
 //! What became of the lines that a side added or removed, counted.
 
 use crate::model::side::{PerSide, Side};
+use crate::text::lines::LineIdx;
 use crate::verify::checks::Finding;
 use serde::Serialize;
 
@@ -78,6 +79,34 @@ pub struct GivenUp {
     pub added: usize,
     /// Lines that the side had removed.
     pub removed: usize,
+    /// The lines themselves, up to [`GIVEN_UP_LINES`](crate::limits::GIVEN_UP_LINES) in a file.
+    pub lines: Vec<GivenUpLine>,
+}
+
+/// One line of a side's work that does not stand as the side wanted it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct GivenUpLine {
+    /// What the side did to it.
+    pub change: LineChange,
+    /// Where it is: in the side's version if it was added there, else in base; in JSON counted from 1.
+    #[serde(serialize_with = "number")]
+    pub line: LineIdx,
+    /// Its text, without its indentation and trailing blanks.
+    pub text: String,
+}
+
+/// What a side did to a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum LineChange {
+    /// The side added it, and it does not stand.
+    Added,
+    /// The side removed it, and it stands.
+    Removed,
+}
+
+fn number<S: serde::Serializer>(line: &LineIdx, to: S) -> Result<S::Ok, S::Error> {
+    line.number().serialize(to)
 }
 
 /// What became of both sides' work in one file.

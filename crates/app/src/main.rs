@@ -4,13 +4,21 @@ use anyhow::Context;
 use armistice::commands::cli::Cli;
 use armistice::commands::dispatch::run;
 use armistice::commands::exit::Exit;
+use armistice::commands::merge::rescue;
 use armistice::commands::output;
 use clap::Parser;
 use std::fs::OpenOptions;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let cli = Cli::parse();
+    let args: Vec<_> = std::env::args_os().collect();
+    let cli = match Cli::try_parse_from(&args) {
+        Ok(cli) => cli,
+        Err(error) => match rescue(&args).filter(|_| error.use_stderr()) {
+            Some(exit) => return code(exit),
+            None => error.exit(),
+        },
+    };
     let _log = start_log();
     // Beyond a limit on the size of files a write shall fail like on a full disk, not kill.
     let limited = std::sync::Arc::new(std::sync::atomic::AtomicBool::new(false));
@@ -23,13 +31,19 @@ fn main() -> ExitCode {
         Ok(exit)
     });
     match done {
-        Ok(Exit::Done) => ExitCode::SUCCESS,
-        Ok(Exit::Open) => ExitCode::from(1),
+        Ok(exit) => code(exit),
         Err(error) => {
             tracing::error!("{error:#}");
             output::complaint(format_args!("armistice: {error:#}"));
             ExitCode::from(2)
         }
+    }
+}
+
+fn code(exit: Exit) -> ExitCode {
+    match exit {
+        Exit::Done => ExitCode::SUCCESS,
+        Exit::Open => ExitCode::from(1),
     }
 }
 

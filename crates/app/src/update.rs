@@ -14,6 +14,7 @@ pub mod overlay;
 pub mod parley;
 pub mod picking;
 pub mod results;
+pub mod returning;
 pub mod rulings;
 pub mod settling;
 pub mod staged;

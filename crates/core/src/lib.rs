@@ -19,7 +19,7 @@ mod text;
 mod verify;
 mod witness;
 
-pub use decide::past::{PastOutcome, PastResolution, PastResolutions};
+pub use decide::past::{Around, PastOutcome, PastResolution, PastResolutions};
 pub use decide::policy::WhitespacePolicy;
 pub use decide::resolution::Resolution;
 pub use decide::ruling::{AutoSettle, Certainty, Ruling};

@@ -16,6 +16,7 @@ mod store;
 mod worktree;
 
 pub use case::contents::{Loaded, load, load_all, staged_contents};
+pub use case::driven::{DrivenConflict, DrivenFile, merge_as_git_does, note_driven};
 pub use case::kinds::{CaseKind, whose_words};
 pub use case::one::{Case, IndexState};
 pub use case::outcomes::FileOutcome;

@@ -4,6 +4,7 @@
 //! state, so that decisions survive as they do anywhere else. What is written
 //! there is delivered to the file that was asked for.
 
+use crate::file::folders::hash;
 use crate::file::output::OutputFile;
 use crate::file::owner::sweep;
 use crate::file::work_file::write_atomically;
@@ -12,7 +13,6 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::repository::Repository;
 use crate::situation::read::Situation;
-use crate::store::folders::hash;
 use crate::worktree::guard::Overwrite;
 use armistice_core::Versions;
 use armistice_core::limits::LOOSE_REPOSITORIES;

@@ -1,7 +1,6 @@
 //! What Armistice keeps under the git folder: journals, copies, notes, memory.
 
 pub(crate) mod check_runs;
-pub(crate) mod folders;
 pub(crate) mod journal;
 pub(crate) mod memory;
 pub(crate) mod records;

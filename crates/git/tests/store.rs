@@ -207,6 +207,7 @@ fn past_resolution(text: &str, outcome: PastOutcome) -> PastResolution {
         ours: format!("{text} of ours").into(),
         theirs: format!("{text} of theirs").into(),
         outcome,
+        around: None,
     }
 }
 

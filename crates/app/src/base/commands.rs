@@ -3,9 +3,10 @@
 use crate::base::editor::Motion;
 use armistice_core::{Side, Version};
 use armistice_git::FileOutcome;
+use serde::{Deserialize, Serialize};
 
 /// The four screens there are so far, by their place on the rail.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum Tab {
     Docket,
     Parley,

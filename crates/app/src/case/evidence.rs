@@ -7,9 +7,10 @@ use armistice_core::{
     Delta, DeltaRow, Encoding, Formula, LineIdx, LineRange, Pick, RegionId, RegionKind, Source,
     Span, Version, delta, spans,
 };
+use serde::{Deserialize, Serialize};
 
 /// How the evidence is looked at.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Lens {
     /// base→ours and base→theirs.
     #[default]

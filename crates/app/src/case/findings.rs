@@ -3,9 +3,10 @@
 //! git's index knows only that a path is unmerged; which conflicts are still open
 //! is known here.
 
+use crate::base::safe_text::count;
 use crate::case::opened::OpenedFile;
 use armistice_core::{Check, Finding};
-use armistice_git::{PathFinding, Proof, RepoPath};
+use armistice_git::{PathFinding, Proof, RepoPath, Situation};
 
 /// Puts, for each unstaged case with lines, its open conflicts in the place of the one finding;
 /// `open` finds the opened file of a path.
@@ -22,6 +23,16 @@ pub fn detail<'a>(proof: Proof, open: impl Fn(&RepoPath) -> Option<&'a OpenedFil
         }
     }
     Proof { findings, ..proof }
+}
+
+/// How many conflicts rules settled while git merged, in words; nothing if there is none.
+pub fn settled_while_merging(situation: &Situation) -> Option<String> {
+    let n = situation.settled_while_merging();
+    let conflicts = count(n, "conflict");
+    (n > 0).then(|| match situation.driven_is_committed {
+        true => format!("{conflicts} settled by rule while git made this commit"),
+        false => format!("{conflicts} settled by rule while merging"),
+    })
 }
 
 fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {

@@ -39,18 +39,28 @@ pub struct Finished {
     pub not_remembered: Option<Error>,
 }
 
-/// What a settled conflict teaches; nothing if it is open or no conflict.
+/// What a settled conflict teaches; nothing if it is open or no conflict, or if an edit by hand
+/// reached beyond it: what was written there is not about its own lines alone.
 pub fn lesson(file: &OpenedFile, id: RegionId) -> Option<PastResolution> {
     file.plan().conflict_of(id)?;
     let draft = file.draft();
+    let by_hand = |id: RegionId| {
+        let there = (id.0 as usize) < file.plan().regions().len();
+        there && *draft.standing(id) == RegionState::ByHand
+    };
+    let neighbours = [id.0.checked_sub(1), id.0.checked_add(1)];
+    let mut neighbours = neighbours.into_iter().flatten().map(RegionId);
+    if by_hand(id) && neighbours.any(by_hand) {
+        return None;
+    }
     let resolution = match draft.standing(id) {
         RegionState::Open | RegionState::Merged => return None,
         RegionState::Settled(resolution) => Some(resolution),
         RegionState::Ruled(ruling) => ruling.resolution.as_ref(),
         RegionState::ByHand => None,
     };
-    let text = draft.text_of(id);
-    Some(PastResolution::of(file.plan(), id, resolution, &text))
+    let segments = draft.segments(id);
+    Some(PastResolution::of(file.plan(), id, resolution, segments))
 }
 
 /// What is worth remembering of a finished file: every decision of a person.

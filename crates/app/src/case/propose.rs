@@ -83,10 +83,9 @@ pub fn propose_like(
     plan: &Plan,
     ids: &[RegionId],
 ) -> Vec<(RegionId, Ruling)> {
-    let known = [(settled.clone(), by.to_owned())];
     let others = RULES.iter().map(|rule| rule.id().to_owned());
     let context = RuleContext {
-        past: PastResolutions::new([settled], &known),
+        past: PastResolutions::again(settled, by),
         // Only what was settled before is asked for.
         off: others
             .filter(|id| !matches!(id.as_str(), "memory" | "echo"))

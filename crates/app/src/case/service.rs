@@ -8,6 +8,7 @@ use crate::case::checks::{ProjectChecks, project_checks};
 use crate::case::finish::{Finish, Finished};
 use crate::case::load::{CaseLoad, WholeFile, why_whole};
 use crate::case::opened::OpenedFile;
+use crate::case::place::Place;
 use crate::case::propose::RuleSettings;
 use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Source, audit};
 use armistice_git::{
@@ -324,6 +325,19 @@ impl CaseService {
     /// If it cannot be written.
     pub fn save_unsaved_edit(&self, case: &Case, text: &str) -> Result<(), Error> {
         self.store.save_unsaved_edit(case, text)
+    }
+
+    /// Notes where a person is; losing it costs only a few keys.
+    pub fn save_place(&self, place: &Place) {
+        let bytes = serde_json::to_vec(place).unwrap_or_default();
+        if let Err(error) = self.store.save_place(&bytes) {
+            tracing::warn!(%error, "place not noted");
+        }
+    }
+
+    /// Where a person was when the program was closed.
+    pub fn place(&self) -> Option<Place> {
+        serde_json::from_slice(&self.store.place()?).ok()
     }
 
     pub fn drop_unsaved_edit(&self, case: &Case) {

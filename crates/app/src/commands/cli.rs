@@ -250,6 +250,17 @@ pub enum Style {
     Whole,
 }
 
+/// The longest marker that is printed; git takes any number from attributes.
+const LONGEST_MARKER: u64 = 10_000;
+
+/// git hands a merge driver whatever its attributes say.
+fn marker_size(text: &str) -> Result<u32, String> {
+    match text.trim().parse::<u64>() {
+        Ok(0) | Err(_) => Err("it must be a number from 1 on".to_owned()),
+        Ok(n) => Ok(n.min(LONGEST_MARKER) as u32),
+    }
+}
+
 #[derive(Debug, clap::Args)]
 pub struct MergeArgs {
     /// What both sides started from
@@ -289,6 +300,10 @@ pub struct MergeArgs {
     #[arg(long, value_name = "NAME")]
     pub label_theirs: Option<String>,
     /// Signs a marker
-    #[arg(long, value_name = "N", default_value_t = MARKER_SIZE as u8, value_parser = clap::value_parser!(u8).range(1..))]
-    pub marker_size: u8,
+    #[arg(long, value_name = "N", default_value_t = MARKER_SIZE as u32, value_parser = marker_size)]
+    pub marker_size: u32,
+    /// As git's merge driver: note under the git folder what rules settle, and on any failure leave
+    /// git's own conflict
+    #[arg(long, requires = "output", conflicts_with = "json")]
+    pub driver: bool,
 }

@@ -4,7 +4,7 @@ use crate::base::safe_text::{count, visible};
 use crate::commands::exit::Exit;
 use crate::commands::output::{raw, say};
 use anyhow::{Result, bail};
-use armistice_core::PastOutcome;
+use armistice_core::{PastOutcome, Segment};
 use armistice_git::{Memory, Repository};
 
 pub(crate) fn memory(
@@ -40,6 +40,7 @@ pub(crate) fn memory(
             ),
             PastOutcome::Text(text) if text.is_empty() => "nothing".to_owned(),
             PastOutcome::Text(_) => "a text of its own".to_owned(),
+            PastOutcome::Parts(parts) => of_parts(parts),
         };
         let line = |text: &[u8]| {
             let text = String::from_utf8_lossy(text);
@@ -56,4 +57,19 @@ pub(crate) fn memory(
     }
     say!("{} remembered", count(all.len(), "conflict"));
     Ok(Exit::Done)
+}
+
+/// Whose lines stood, in order.
+fn of_parts(parts: &[Segment]) -> String {
+    let name = |part: &Segment| match part {
+        Segment::Lines(version, lines) => {
+            format!("{} of {}", count(lines.len(), "line"), version.name())
+        }
+        Segment::Text(_) => "lines of both blended".to_owned(),
+        Segment::Hand(_) => "lines written by hand".to_owned(),
+    };
+    match parts.is_empty() {
+        true => "nothing".to_owned(),
+        false => parts.iter().map(name).collect::<Vec<_>>().join(", "),
+    }
 }

@@ -1,22 +1,102 @@
 //! `merge`: merge three files.
 
+use crate::base::safe_text::visible;
 use crate::case::propose::propose_in_parallel;
 use crate::commands::cli::{MergeArgs, Style};
 use crate::commands::exit::Exit;
-use crate::commands::output::raw;
+use crate::commands::output::{complain, raw};
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{
-    AutoSettle, Certainty, Draft, Labels, LineRange, MarkerStyle, Markers, Options, Origin, Region,
-    RegionId, RegionKind, RegionState, RuleContext, Ruling, Session, Source, Version, describe,
-    plan, render_with_markers,
+    AutoSettle, Certainty, Draft, Labels, LineRange, MARKER_SIZE, MarkerStyle, Markers, Options,
+    Origin, Region, RegionId, RegionKind, RegionState, RuleContext, Ruling, Session, Source,
+    Version, describe, plan, render_with_markers,
 };
-use armistice_git::OutputFile;
+use armistice_git::{DrivenConflict, OutputFile, Repository, merge_as_git_does, note_driven};
 use serde::Serialize;
 use std::collections::BTreeMap;
-use std::path::Path;
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 pub(crate) fn merge(args: &MergeArgs) -> Result<Exit> {
+    // What earlier versions set up says so by what it asks for.
+    let is_driver = args.name.is_some() && args.output.as_ref() == Some(&args.ours);
+    match args.driver || (is_driver && !args.json) {
+        true => drive(args),
+        false => merge_texts(args),
+    }
+}
+
+/// As a merge driver: whatever goes wrong, git gets its own conflict, and nobody a half-merged file.
+fn drive(args: &MergeArgs) -> Result<Exit> {
+    let merged = std::panic::catch_unwind(|| merge_texts(args));
+    let why = match merged {
+        Ok(Ok(exit)) => return Ok(exit),
+        Ok(Err(error)) => format!("{error:#}"),
+        Err(_) => "it ended unexpectedly".to_owned(),
+    };
+    complain!(
+        "armistice: {}: {why}; git merges this file by itself",
+        named(args)
+    );
+    let files = [&args.ours, &args.base, &args.theirs].map(PathBuf::as_path);
+    let labels = ["ours", "base", "theirs"].map(|party| format!("{party}:{}", named(args)));
+    let size = args.marker_size as usize;
+    Ok(match merge_as_git_does(files, &labels, size)? {
+        true => Exit::Done,
+        false => Exit::Open,
+    })
+}
+
+/// What git gets if the command line itself makes no sense to this program, of another version say:
+/// its own conflict. Nothing if it was not called as a merge driver.
+pub fn rescue(args: &[OsString]) -> Option<Exit> {
+    let value = |name: &str| {
+        let at = args.iter().position(|arg| arg == name)?;
+        args.get(at + 1)
+    };
+    if !args.iter().any(|arg| arg == "--driver") {
+        return None;
+    }
+    let files = [value("--ours")?, value("--base")?, value("--theirs")?].map(Path::new);
+    let name = value("--name")
+        .unwrap_or(value("--ours")?)
+        .to_string_lossy();
+    let labels = ["ours", "base", "theirs"].map(|party| format!("{party}:{name}"));
+    let size = value("--marker-size").and_then(|size| size.to_str()?.parse().ok());
+    let size = size.filter(|size| *size > 0).unwrap_or(MARKER_SIZE);
+    match merge_as_git_does(files, &labels, size) {
+        Ok(true) => Some(Exit::Done),
+        Ok(false) => Some(Exit::Open),
+        Err(_) => None,
+    }
+}
+
+fn named(args: &MergeArgs) -> String {
+    let name = || args.ours.display().to_string();
+    visible(&args.name.clone().unwrap_or_else(name))
+}
+
+/// Notes what rules settled, for the next time that somebody looks.
+fn note(args: &MergeArgs, draft: &Draft, merged: &[u8]) -> Result<()> {
+    let conflict = |(id, ruling): (RegionId, &Arc<Ruling>)| DrivenConflict {
+        conflict: draft.plan().conflict_of(id).map_or(0, |c| c.number()),
+        line: draft.lines_of(id).start.number(),
+        rule: ruling.rule.clone(),
+        certainty: ruling.certainty.name().to_owned(),
+        reason: ruling.reason.clone(),
+    };
+    let settled: Vec<_> = draft.ruled().map(conflict).collect();
+    let (false, Some(name)) = (settled.is_empty(), &args.name) else {
+        return Ok(());
+    };
+    let repo = Repository::discover(Path::new("."))?;
+    let versions = [&args.base, &args.ours, &args.theirs].map(PathBuf::as_path);
+    note_driven(&repo, Path::new(name), versions, merged, settled)?;
+    Ok(())
+}
+
+fn merge_texts(args: &MergeArgs) -> Result<Exit> {
     let (base, ours, theirs) = (read(&args.base)?, read(&args.ours)?, read(&args.theirs)?);
     for (file, text) in [
         (&args.base, &base),
@@ -48,6 +128,10 @@ pub(crate) fn merge(args: &MergeArgs) -> Result<Exit> {
         }
         false => render_with_markers(draft, &markers(args)),
     };
+    if args.name.is_some() && args.output.as_ref() == Some(&args.ours) {
+        // Before the file is replaced that holds ours.
+        note(args, draft, &bytes)?;
+    }
     match &args.output {
         Some(file) => OutputFile::at(file)?.write(&bytes, false)?,
         None => raw(&bytes),
@@ -83,7 +167,7 @@ fn markers(args: &MergeArgs) -> Markers {
         (None, None) => party.to_owned(),
     };
     Markers {
-        size: args.marker_size.into(),
+        size: args.marker_size as usize,
         style: match args.style {
             Style::Sides => MarkerStyle::Sides,
             Style::Base => MarkerStyle::WithBase,

@@ -3,6 +3,7 @@
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
 use crate::case::checks::{outstanding, project_checks};
+use crate::case::findings::settled_while_merging;
 use crate::case::finish::Finish;
 use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
@@ -13,7 +14,7 @@ use crate::commands::output::{complain, raw, say};
 use crate::commands::proof::{detailed, print_proof};
 use crate::commands::reading::{Read, read_all, rule_settings};
 use anyhow::{Context, Result, bail};
-use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version};
+use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version, rule_title};
 use armistice_git::{
     Case, Ending, Error, FileOutcome, IndexState, Operation, Overwrite, RepoPath, Repository,
     SeenState, Situation, Verdict, run_ending, whose_words,
@@ -29,6 +30,16 @@ struct DocketJson<'a> {
     ours: &'a armistice_git::Party,
     theirs: &'a armistice_git::Party,
     cases: Vec<CaseJson<'a>>,
+    /// What rules settled while git merged, where no screen appears.
+    settled_while_merging: Vec<DrivenJson<'a>>,
+    /// Whether that is in the commit that is checked out already.
+    settled_is_committed: bool,
+}
+
+#[derive(Serialize)]
+struct DrivenJson<'a> {
+    path: RepoPath,
+    conflicts: &'a [armistice_git::DrivenConflict],
 }
 
 #[derive(Serialize)]
@@ -67,6 +78,13 @@ pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
                 ours: &situation.ours,
                 theirs: &situation.theirs,
                 cases: files.iter().map(case_json).collect(),
+                settled_while_merging: (situation.driven.iter())
+                    .map(|file| DrivenJson {
+                        path: file.path(),
+                        conflicts: &file.settled,
+                    })
+                    .collect(),
+                settled_is_committed: situation.driven_is_committed,
             };
             raw(format!("{}\n", serde_json::to_string_pretty(&out)?).as_bytes());
         }
@@ -113,6 +131,7 @@ fn print_docket(situation: &Situation, files: &[Read]) {
     };
     if situation.is_idle() {
         say!("no merge, rebase, cherry-pick or revert is under way; no file is in conflict");
+        print_driven(situation);
         return;
     }
     say!("{}", situation.operation.name());
@@ -141,6 +160,22 @@ fn print_docket(situation: &Situation, files: &[Read]) {
     }
     if files.is_empty() {
         say!("no file is in conflict");
+    }
+    print_driven(situation);
+}
+
+/// What rules settled where nobody was shown it.
+fn print_driven(situation: &Situation) {
+    let Some(said) = settled_while_merging(situation) else {
+        return;
+    };
+    say!("{said}");
+    for file in &situation.driven {
+        for conflict in &file.settled {
+            let (path, line) = (file.path(), conflict.line);
+            let title = rule_title(&conflict.rule);
+            say!("  {path}:{line}: {title}: {}", visible(&conflict.reason));
+        }
     }
 }
 

@@ -6,7 +6,7 @@ use crate::base::settings::Settings;
 use crate::case::checks::{
     OutputLines, ProjectChecks, failed, is_fresh, outstanding, project_checks, run_check, trust,
 };
-use crate::case::findings::detail;
+use crate::case::findings::{detail, settled_while_merging};
 use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
@@ -133,6 +133,9 @@ pub(crate) fn proof(repo: &Repository, order: &ProofOrder<'_>) -> Result<Exit> {
     } else {
         if order.given_up {
             print_given_up(&proof.audit);
+        }
+        if let Some(said) = settled_while_merging(&situation) {
+            say!("{said}");
         }
         print_proof(&proof.proof);
         print_checks(&checks, stands);

@@ -26,15 +26,21 @@ const DRIVER: &[(&str, &str)] = &[
     ),
     (
         "merge.armistice.driver",
-        "armistice merge --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
+        "armistice merge --driver --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
     ),
 ];
 
 /// What earlier versions wrote: it is replaced, and is nobody's own setting.
-const FORMER: &[(&str, &str)] = &[(
-    "merge.armistice.driver",
-    "armistice weave --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
-)];
+const FORMER: &[(&str, &str)] = &[
+    (
+        "merge.armistice.driver",
+        "armistice weave --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
+    ),
+    (
+        "merge.armistice.driver",
+        "armistice merge --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
+    ),
+];
 
 /// The line that sends every file to the driver; git leaves binary files alone.
 const ATTRIBUTE: &str = "* merge=armistice";

@@ -4,6 +4,7 @@ use crate::base::commands::Command;
 use crate::base::keymap::KEYMAP;
 use crate::base::safe_text::{count, fit, fit_path, wrap};
 use crate::base::theme::{Role, Theme};
+use crate::case::findings::settled_while_merging;
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::effect::FileId;
@@ -75,6 +76,9 @@ impl Canvas<'_> {
             n => text += &format!(", {n} offered"),
         }
         text += &format!(" · {done} finished");
+        if let Some(said) = settled_while_merging(&self.state.situation) {
+            text += &format!(" · {said}");
+        }
         if waiting > 0 {
             text += &format!(" · reading {waiting} more …");
         }

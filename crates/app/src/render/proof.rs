@@ -2,6 +2,7 @@
 
 use crate::base::safe_text::{count, fit, fit_path, visible};
 use crate::base::theme::Role;
+use crate::case::findings::settled_while_merging;
 use crate::render::canvas::Canvas;
 use crate::state::app::ProofRow;
 use crate::view::check_rows::{CHECK_ROWS, CheckRow, Verdict};
@@ -27,6 +28,10 @@ impl Canvas<'_> {
                 }
             ),
             (None, _) => "not checked yet".to_owned(),
+        };
+        let title = match settled_while_merging(&self.state.situation) {
+            Some(said) => format!("{title} · {said}"),
+            None => title,
         };
         self.rule(self.screen.title(), 0, &title);
         let title = self.screen.title();

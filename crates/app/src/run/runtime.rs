@@ -9,6 +9,7 @@ use crate::state::action::{Action, WorkResult};
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::update::dispatch::{start, update};
+use crate::update::returning::return_to;
 use crate::view::areas::Screen;
 use anyhow::{Context, Result};
 use armistice_git::{Cancel, Situation};
@@ -99,6 +100,7 @@ pub fn run(
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
     let mut state = State::new(opened.situation, size, now());
     state.settings = settings;
+    return_to(&mut state, worker.service().place());
     if !opened.mended.is_empty() {
         state.say(opened.mended.join(" · "));
     }

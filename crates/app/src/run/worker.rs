@@ -272,6 +272,10 @@ impl Worker {
                 }
                 Some(WorkResult::Likes(likes))
             }
+            Effect::SavePlace(place) => {
+                self.service.save_place(&place);
+                None
+            }
             Effect::StageAgain(path) => {
                 let staged = self.service.stage_again(&path).map_err(text);
                 Some(WorkResult::StagedAgain(path, staged))

@@ -7,6 +7,7 @@ use crate::base::project_checks::ProjectCheck;
 use crate::base::settings::Settings;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::findings::detail;
+use crate::case::place::Place;
 use crate::case::staged_diff::StagedDiff;
 use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
@@ -146,6 +147,10 @@ pub struct State {
     pub file: FileId,
     pub proof: ProofState,
     pub accord: AccordState,
+    /// The place that was noted last.
+    pub noted: Option<Place>,
+    /// Where the person was when the program was closed, until it is shown again.
+    pub returning: Option<Place>,
     /// What is staged, if it is looked through.
     pub staged: Option<StagedView>,
     pub overlay: Option<Overlay>,
@@ -186,6 +191,8 @@ impl State {
             file: FileId(0),
             proof: ProofState::default(),
             accord,
+            noted: None,
+            returning: None,
             staged: None,
             overlay: None,
             message: Message::default(),

@@ -3,6 +3,7 @@
 use crate::base::project_checks::ProjectCheck;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
+use crate::case::place::Place;
 use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling};
 use armistice_git::{Ending, FileOutcome, Oid, Overwrite, RepoPath, Seen, StagedFile};
 use std::path::PathBuf;
@@ -101,6 +102,8 @@ pub enum Effect {
         /// What the other parent has there.
         other: Option<Oid>,
     },
+    /// Note where the person is.
+    SavePlace(Place),
     SaveUnsavedEdit(FileId, String),
     DropUnsavedEdit(FileId),
     /// To the terminal's clipboard.

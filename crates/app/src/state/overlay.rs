@@ -1,6 +1,7 @@
 //! Help, Ask, questions and output shown in front of a screen; and the one-line message.
 
-use crate::state::effect::{Effect, Rulings};
+use crate::state::effect::{Effect, FileId};
+use armistice_core::Entry;
 
 /// A question that must be answered before something is done.
 #[derive(Clone, Debug)]
@@ -11,9 +12,17 @@ pub struct Question {
     pub yes: String,
     pub effects: Vec<Effect>,
     /// What it settles, if it is about that.
-    pub rulings: Rulings,
+    pub settles: Option<Settles>,
     /// Something else that may be done instead.
     pub other: Option<Other>,
+}
+
+/// Conflicts of several files, settled as one step.
+#[derive(Clone, Debug)]
+pub struct Settles {
+    /// What the step is called.
+    pub label: String,
+    pub entries: Vec<(FileId, Entry)>,
 }
 
 /// How a question is answered.

@@ -225,7 +225,7 @@ fn ask(state: &mut State, title: &str, lines: Vec<String>, yes: &str, effect: Ef
         lines,
         yes: yes.to_owned(),
         effects: vec![effect],
-        rulings: Vec::new(),
+        settles: None,
         other: None,
     })));
 }

@@ -80,7 +80,7 @@ fn ask_trust(state: &mut State, checks: Vec<ProjectCheck>) {
             checks,
             trust: state.proof.checks.to_trust.clone(),
         }],
-        rulings: Vec::new(),
+        settles: None,
         other: None,
     })));
 }

@@ -65,6 +65,7 @@ pub(crate) fn do_together(
             label: label.to_owned(),
             entries: own,
             group: Some(group),
+            on_opening: false,
         };
         effects.extend(apply(state, at, Event::Do(step)));
     }

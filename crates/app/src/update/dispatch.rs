@@ -4,6 +4,7 @@ use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::keymap;
 use crate::base::keymap::KeyContext;
+use crate::case::findings::settled_while_merging;
 use crate::state::action::Action;
 use crate::state::app::State;
 use crate::state::effect::Effect;
@@ -13,7 +14,9 @@ use crate::update::moving::go_to_row;
 use crate::update::overlay::Pressed;
 use crate::update::picking::click_pick;
 use crate::update::windows::settle_views;
-use crate::update::{accord, docket, editing, leaving, overlay, parley, results, staged};
+use crate::update::{
+    accord, docket, editing, leaving, overlay, parley, results, returning, staged,
+};
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
 use ratatui::crossterm::event::{
@@ -27,6 +30,13 @@ const WHEEL: usize = 3;
 pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
     let mut effects = apply(state, action);
     settle_views(state);
+    // Whoever decides something comes back to it, also after a kill.
+    if effects
+        .iter()
+        .any(|effect| matches!(effect, Effect::Record(..)))
+    {
+        effects.extend(returning::note(state));
+    }
     // What is checked is accounted for too; both are work for others than the screen.
     let is_check = |effect: &Effect| matches!(effect, Effect::Prove);
     if effects.iter().any(is_check) {
@@ -47,6 +57,10 @@ fn apply(state: &mut State, action: Action) -> Vec<Effect> {
         action,
         Action::Key(_) | Action::Mouse(_) | Action::Command(_)
     );
+    // Whoever goes their own way is not called back.
+    if matches!(action, Action::Key(_) | Action::Mouse(_)) && state.returning.is_some() {
+        leave_it(state);
+    }
     match action {
         Action::Key(key) if key.kind != KeyEventKind::Release => on_key(state, key),
         Action::Key(_) => Vec::new(),
@@ -58,10 +72,19 @@ fn apply(state: &mut State, action: Action) -> Vec<Effect> {
         }
         Action::Tick(now) => {
             state.now = now;
-            editing::save_unsaved_edit(state)
+            let mut effects = editing::save_unsaved_edit(state);
+            effects.extend(returning::note(state));
+            effects
         }
         Action::Command(command) => run(state, command),
         Action::Done(generation, outcome) => results::take(state, generation, *outcome),
+    }
+}
+
+/// The file stays the one at hand; its place in it comes back when it is read.
+fn leave_it(state: &mut State) {
+    if let Some(place) = &mut state.returning {
+        place.tab = Tab::Docket;
     }
 }
 
@@ -73,6 +96,15 @@ pub fn start(state: &mut State) -> Vec<Effect> {
     effects.push(Effect::Measure);
     if state.situation.is_idle() {
         effects.push(Effect::ReadLog);
+    }
+    if let Some(said) = settled_while_merging(&state.situation)
+        && state.message.text.is_empty()
+    {
+        let how = match state.situation.driven_is_committed {
+            true => "armistice docket lists them with their reasons",
+            false => "s in Parley goes from one to the next and says why, r opens it again",
+        };
+        state.say(format!("{said} · {how}"));
     }
     effects
 }

@@ -94,7 +94,7 @@ fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect>
         lines,
         yes: outcome_words(outcome).to_owned(),
         effects: vec![effect],
-        rulings: Vec::new(),
+        settles: None,
         other: None,
     })));
     Vec::new()

@@ -128,8 +128,8 @@ pub(crate) fn answer(state: &mut State, answer: Answer) -> Vec<Effect> {
             return other.map_or_else(Vec::new, |effect| accord::start(state, effect));
         }
     }
-    if !question.rulings.is_empty() {
-        return rulings::settle_all(state, question.rulings);
+    if let Some(settles) = question.settles {
+        return rulings::settle_all(state, settles);
     }
     let effects = question.effects.into_iter();
     effects

@@ -268,7 +268,13 @@ fn undo(state: &mut State) -> Vec<Effect> {
             format!("took back: {label} · U does it again"),
         ),
         None => {
-            state.say("nothing to take back in this file");
+            let ruled = state
+                .open_file()
+                .is_some_and(|f| f.draft().counts().by_rule > 0);
+            state.say(match ruled {
+                true => "nothing of yours to take back here; s shows what rules settled, r opens it again",
+                false => "nothing to take back in this file",
+            });
             Vec::new()
         }
     }

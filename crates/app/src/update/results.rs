@@ -13,7 +13,7 @@ use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::accord::ask_empty;
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
-use crate::update::{accord, checks, rulings, staged, taking};
+use crate::update::{accord, checks, returning, rulings, staged, taking};
 use armistice_git::{After, Ending, IndexState, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
@@ -74,6 +74,7 @@ fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
         _ => None,
     };
     file.load = load.into();
+    returning::arrived(state, at);
     if let Some(note) = note {
         state.say(note);
     }
@@ -159,7 +160,7 @@ fn ask_read_only(state: &mut State, path: &str, again: Effect) {
         ],
         yes: "write it all the same".to_owned(),
         effects: vec![again],
-        rulings: Vec::new(),
+        settles: None,
         other: None,
     })));
 }
@@ -176,7 +177,7 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
                 .to_owned(),
         ],
         yes: "copy it aside and write".to_owned(),
-        rulings: Vec::new(),
+        settles: None,
         other: again
             .files()
             .first()

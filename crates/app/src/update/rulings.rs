@@ -5,7 +5,7 @@ use crate::base::safe_text::count;
 use crate::case::finish::lesson;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Rulings};
-use crate::state::overlay::{Overlay, Question};
+use crate::state::overlay::{Overlay, Question, Settles};
 use crate::update::deciding::{decide, do_together};
 use crate::update::files::show_file;
 use crate::update::moving::show;
@@ -60,16 +60,26 @@ pub(crate) fn settle_likely(state: &mut State, only: Option<FileId>) -> Vec<Effe
         ));
         return Vec::new();
     }
-    ask(
-        state,
-        format!("take {}?", count(found.len(), "proposal")),
-        "take them all".to_owned(),
-        found,
-    )
+    let n = found.len();
+    let settles = Settles {
+        label: format!("settled {} by rule", count(n, "conflict")),
+        entries: found
+            .iter()
+            .map(|(at, id, ruling)| (*at, Entry::Rule(*id, ruling.clone())))
+            .collect(),
+    };
+    let title = format!("take {}?", count(n, "proposal"));
+    ask(state, title, "take them all", &found, settles)
 }
 
 /// Lists what would be settled, and asks.
-fn ask(state: &mut State, title: String, yes: String, rulings: Rulings) -> Vec<Effect> {
+fn ask(
+    state: &mut State,
+    title: String,
+    yes: &str,
+    rulings: &Rulings,
+    settles: Settles,
+) -> Vec<Effect> {
     let line = |(at, id, ruling): &(FileId, RegionId, Ruling)| {
         let file = &state[*at];
         let number = file
@@ -90,23 +100,19 @@ fn ask(state: &mut State, title: String, yes: String, rulings: Rulings) -> Vec<E
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title,
         lines,
-        yes,
+        yes: yes.to_owned(),
         effects: Vec::new(),
-        rulings,
+        settles: Some(settles),
         other: None,
     })));
     Vec::new()
 }
 
 /// Settles conflicts of several files as one step.
-pub(crate) fn settle_all(state: &mut State, rulings: Rulings) -> Vec<Effect> {
-    let n = rulings.len();
-    let entries = rulings
-        .into_iter()
-        .map(|(at, id, ruling)| (at, Entry::Rule(id, ruling)));
-    let label = format!("settled {} by rule", count(n, "conflict"));
+pub(crate) fn settle_all(state: &mut State, settles: Settles) -> Vec<Effect> {
+    let Settles { label, entries } = settles;
     state.say(format!("{label} · u takes all of it back"));
-    do_together(state, &label, entries.collect())
+    do_together(state, &label, entries)
 }
 
 /// Goes to the next conflict that a rule settled, in this file or another.
@@ -275,7 +281,11 @@ pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
     };
     let id = file.view.region;
     let Some(past_resolution) = lesson(&file.opened, id) else {
-        state.say("settle this conflict first; . then looks for the same in all files");
+        let by_hand = *file.draft().standing(id) == RegionState::ByHand;
+        state.say(match by_hand && file.plan().conflict_of(id).is_some() {
+            true => "this edit reaches beyond its conflict: it is not repeated elsewhere",
+            false => "settle this conflict first; . then looks for the same in all files",
+        });
         return Vec::new();
     };
     let by = match file.draft().standing(id) {
@@ -311,8 +321,18 @@ pub(crate) fn likes(state: &mut State, found: Rulings) -> Vec<Effect> {
         return Vec::new();
     }
     state.say("");
-    let title = format!("settle {} like this one?", count(found.len(), "conflict"));
-    ask(state, title, "settle them the same way".to_owned(), found)
+    let n = found.len();
+    // It is the person's own decision, made once more.
+    let again = |(at, id, ruling): &(FileId, RegionId, Ruling)| {
+        let resolution = ruling.resolution.clone()?;
+        Some((*at, Entry::Settle(*id, resolution)))
+    };
+    let settles = Settles {
+        label: format!("settled {} the same way", count(n, "conflict")),
+        entries: found.iter().filter_map(again).collect(),
+    };
+    let title = format!("settle {} like this one?", count(n, "conflict"));
+    ask(state, title, "settle them the same way", &found, settles)
 }
 
 /// Forgets what is remembered of the conflict at hand.

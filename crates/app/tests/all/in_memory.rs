@@ -66,6 +66,8 @@ fn situation(paths: &[&str]) -> Situation {
         commit: None,
     };
     Situation {
+        driven: Vec::new(),
+        driven_is_committed: false,
         operation: Operation::Merge,
         mark: Mark {
             operation: Operation::Merge,

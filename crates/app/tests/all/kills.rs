@@ -248,8 +248,7 @@ fn typing() {
         let at = format!("killed in round {n} at:\n{last}");
         assert_whole(&repo, &left_by_git, &at);
         let t = Tmux::start(&repo.top, (100, 30), "", &[]);
-        t.wait("5 open");
-        let again = t.keys("Enter").wait("settled by hand");
+        let again = t.wait("settled by hand");
         assert!(again.contains(&first), "{at}\nthen:\n{again}");
         // What the screen had shown as kept is there letter for letter; what was being typed is
         // offered in the editor.

@@ -6,6 +6,7 @@ mod obstacles;
 
 mod checks;
 mod demo;
+mod driver;
 mod editing;
 mod elsewhere;
 mod empty;

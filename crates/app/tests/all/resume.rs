@@ -13,10 +13,11 @@ fn every_decision_survives_kill_9() {
     t.keys("u").wait("1 open · 1 settled");
     t.signal("-KILL").wait("EXIT 137");
     let again = Tmux::start(&repo.top, (120, 40), "", &[]);
-    again.wait("1 by you · 16 open");
-    again
-        .keys("n Enter")
-        .wait("config/prices.toml · 1 open · 1 settled");
+    // The place comes back with the decisions.
+    again.wait("config/prices.toml: back where you were");
+    again.wait("config/prices.toml · 1 open · 1 settled");
+    again.keys("2").wait("1 by you · 16 open");
+    again.keys("3");
     again.keys("U").wait("0 open · 2 settled");
     again.keys("u u").wait("2 open · 0 settled");
     again.keys("q").wait("EXIT 0");
@@ -41,10 +42,7 @@ fn text_being_typed_survives_kill_9() {
     });
     t.signal("-KILL").wait("EXIT 137");
     let again = Tmux::start(&repo.top, (120, 40), "", &[]);
-    again.wait("1 open");
-    again
-        .keys("Enter")
-        .wait("an edit of this file was cut short");
+    again.wait("an edit of this file was cut short");
     again.keys("e").wait("half a thought two");
     again.keys("Escape").wait("0 open · 1 settled");
     again.keys("w").wait("written and staged");
@@ -87,7 +85,7 @@ fn what_could_not_be_recorded_is_taken_back_on_the_screen_too() {
         .wait("0 open · 2 settled");
     t.signal("-KILL").wait("EXIT 137");
     let again = Tmux::start(&repo.top, (120, 40), "", &[]);
-    again.wait("2 by you · 0 open");
+    again.wait("0 open · 2 settled");
     again.keys("Enter").wait("0 open · 2 settled");
     again.keys("w").wait("written and staged");
     again.keys("q").wait("EXIT 0");
@@ -224,4 +222,49 @@ fn decisions_after_a_refused_conclusion_are_recorded_too() {
     let again = repo.desk();
     let bytes = again.state.files[0].open().unwrap().draft().bytes();
     assert_eq!(bytes, b"one\nours\n");
+}
+
+#[test]
+fn the_place_comes_back_with_file_conflict_and_lens_after_closing_and_after_a_kill() {
+    let base = "one\n2\n3\n4\n5\n6\n7\neight\n";
+    let of = |word: &str| {
+        base.replace("one", &format!("{word} 1"))
+            .replace("eight", &format!("{word} 8"))
+    };
+    let repo = Repo::conflict("a.txt", base, &of("ours"), &of("theirs"));
+    let t = Tmux::start(&repo.top, (160, 40), "", &[]);
+    t.wait("2 open");
+    t.keys("q").wait("EXIT 0");
+    assert!(
+        !repo.path(".git/armistice/place.json").exists(),
+        "looking writes nothing"
+    );
+    for how in ["q", "-KILL", "-TERM"] {
+        let t = Tmux::start(&repo.top, (160, 40), "", &[]);
+        t.wait("2 open");
+        t.keys("2 3").wait("conflict 1 of 2");
+        t.keys("n").wait("conflict 2 of 2");
+        t.keys("Tab").wait("against ours");
+        t.wait_until("the place on disk", |_| {
+            std::fs::read_to_string(repo.path(".git/armistice/place.json"))
+                .is_ok_and(|text| text.contains("Face"))
+        });
+        match how {
+            "q" => t.keys("q"),
+            signal => t.signal(signal),
+        };
+        t.wait("EXIT");
+        let again = Tmux::start(&repo.top, (160, 40), "", &[]);
+        again.wait("a.txt: back where you were");
+        let screen = again.wait("conflict 2 of 2");
+        assert!(screen.contains("against ours"), "{how}\n{screen}");
+        again.keys("Tab Tab p 2 q").wait("EXIT 0");
+    }
+    // Another step is another place.
+    repo.git(&["merge", "--abort"]);
+    repo.try_git(&["merge", "side"]);
+    repo.git(&["commit", "-q", "--allow-empty", "-am", "by hand"]);
+    let t = Tmux::start(&repo.top, (160, 40), "", &[]);
+    let screen = t.wait("nothing is under way");
+    assert!(!screen.contains("back where you were"), "{screen}");
 }

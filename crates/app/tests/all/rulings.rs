@@ -40,12 +40,19 @@ fn what_is_certain_is_settled_on_opening_shown_and_undone() {
         desk.message(),
         "adjacent edits: main and side changed different lines that stand side by side · r opens it again"
     );
+    // Undo takes back what a person did; what rules did on opening is opened again on purpose.
     desk.press("u");
+    assert_eq!(counts(&desk), (1, 0, 0));
+    assert!(desk.message().contains("nothing of yours to take back"));
+    desk.press("r");
     assert_eq!(counts(&desk), (0, 0, 1));
-    // What was taken back stays taken back.
+    desk.press("u u");
+    assert_eq!(counts(&desk), (1, 0, 0));
+    desk.press("U");
+    // What was opened again stays open.
     let mut again = ruled(&repo);
     assert_eq!(counts(&again), (0, 0, 1));
-    again.open("a.rs").press("U w");
+    again.open("a.rs").press("u w");
     assert_eq!(repo.read("a.rs"), BOTH);
 }
 
@@ -247,9 +254,106 @@ fn the_same_again_is_found_in_other_files() {
         desk.shows()
     );
     desk.press("enter");
-    assert_eq!(counts(&desk), (1, 1, 0));
+    // What a person repeats is the person's decision.
+    assert_eq!(counts(&desk), (0, 2, 0));
     desk.press("w").open("b.rs").press("w");
     assert_eq!(repo.read("b.rs"), "// b.rs\nmoor(&ship)\n");
+}
+
+#[test]
+fn a_text_written_by_hand_is_repeated_with_its_origin_but_not_with_lines_that_it_swallowed() {
+    let [base, ours, theirs] = [
+        "moor(ship)\nend\n",
+        "moor(pier)\nend\n",
+        "moor(mole)\nend\n",
+    ];
+    let two = || {
+        let repo = Repo::new();
+        for file in ["b.txt", "c.txt"] {
+            repo.write(file, format!("head of {file}\n{base}"));
+        }
+        repo.diverge(
+            "a.txt",
+            &format!("head\n{base}"),
+            &format!("head\n{ours}"),
+            &format!("head\n{theirs}"),
+        );
+        for (branch, text) in [("side", theirs), ("main", ours)] {
+            repo.git(&["checkout", "-q", branch]);
+            for file in ["b.txt", "c.txt"] {
+                repo.write(file, format!("head of {file}\n{text}"));
+            }
+            repo.commit("more");
+        }
+        repo.try_git(&["merge", "-q", "side"]);
+        repo
+    };
+    // The edit takes the next line in: repeated elsewhere it would stand there twice.
+    let repo = two();
+    let mut desk = ruled(&repo);
+    desk.open("a.txt").press("e ctrl-a");
+    desk.type_text("head\nmoor(quay) and end").press("esc .");
+    assert!(
+        desk.message().contains("reaches beyond its conflict"),
+        "{}",
+        desk.message()
+    );
+    desk.press("w");
+    assert!(
+        !repo.output(&["memory"]).1.contains("by hand"),
+        "{}",
+        repo.output(&["memory"]).1
+    );
+
+    let repo = two();
+    let mut desk = ruled(&repo);
+    desk.open("a.txt").press("o e shift-end");
+    desk.type_text("moor(quay)").press("esc .");
+    assert!(
+        desk.shows().contains("settle 2 conflicts like this one?"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("enter");
+    assert_eq!(counts(&desk), (0, 3, 0));
+    desk.open("b.txt");
+    assert!(
+        desk.shows().contains("✎   2   moor(quay)"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("w").open("a.txt").press("w");
+    assert_eq!(repo.read("b.txt"), "head of b.txt\nmoor(quay)\nend\n");
+    assert!(
+        repo.output(&["memory"])
+            .1
+            .contains("settled by lines written by hand")
+    );
+    // Remembered it fits only where the same lines stand around it.
+    repo.git(&["merge", "--abort"]);
+    repo.try_git(&["merge", "-q", "side"]);
+    let mut again = ruled(&repo);
+    for file in &again.state.files {
+        let open = file.open().unwrap();
+        let known = open
+            .opened
+            .rulings()
+            .values()
+            .any(|ruling| ruling.rule == "memory");
+        // The last one remembered of these three texts is the one of a.txt.
+        assert_eq!(
+            known,
+            file.case.path.to_string() == "a.txt",
+            "{}",
+            file.case.path
+        );
+    }
+    again.open("a.txt").press("space");
+    assert!(
+        again.shows().contains("✎   2   moor(quay)"),
+        "{}",
+        again.shows()
+    );
 }
 
 #[test]
@@ -509,7 +613,7 @@ fn setup_replaces_what_it_wrote_before_and_still_takes_it_back() {
     let (code, output) = repo.output(&["setup", "--driver", "--yes"]);
     assert_eq!(code, 0, "{output}");
     assert!(
-        output.contains("merge.armistice.driver = armistice merge --base"),
+        output.contains("merge.armistice.driver = armistice merge --driver --base"),
         "{output}"
     );
     assert!(
@@ -517,7 +621,7 @@ fn setup_replaces_what_it_wrote_before_and_still_takes_it_back() {
         "what it wrote itself is nobody's: {output}"
     );
     let driver = || repo.try_git(&["config", "merge.armistice.driver"]).stdout;
-    assert!(driver().starts_with(b"armistice merge --base %O"));
+    assert!(driver().starts_with(b"armistice merge --driver --base %O"));
     let (code, output) = repo.output(&["setup", "--remove", "--yes"]);
     assert_eq!((code, driver()), (0, Vec::new()), "{output}");
     // Its record lost, what it wrote is still known as its own.
@@ -559,7 +663,7 @@ fn a_file_with_markers_is_settled_without_a_repository() {
     t.signal("-KILL").wait("EXIT 137");
     assert_eq!(fs::read_to_string(&file).unwrap(), text);
     let t = Tmux::start(dir.path(), (100, 30), "open 'to do.txt'", &env);
-    t.wait("1 by you · 0 open");
+    t.wait("0 open · 1 settled");
     t.keys("w").wait("wrote and staged");
     t.keys("q").wait("EXIT 0");
     assert_eq!(fs::read_to_string(&file).unwrap(), "one\nzwei\nthree\n");

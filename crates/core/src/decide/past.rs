@@ -2,11 +2,12 @@
 
 use crate::decide::resolution::Resolution;
 use crate::diff::tokens::TokenDiff;
-use crate::model::region::RegionId;
-use crate::model::segment::Segment;
+use crate::model::region::{Region, RegionId};
+use crate::model::segment::{DraftSegment, Origin, Segment};
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
+use crate::text::lines::{LineIdx, LineRange};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -19,27 +20,115 @@ pub enum PastOutcome {
     Take(Version),
     /// Both sides stood, this one first.
     Both(Side),
-    /// This text stood; it may be empty.
+    /// This text stood, as earlier versions noted it; it may be empty.
     Text(#[serde(with = "crate::text::encoding::as_text")] Vec<u8>),
+    /// These parts stood, each with where it came from; lines count from the first of the conflict
+    /// in their version.
+    Parts(Vec<Segment>),
 }
 
 impl PastOutcome {
-    fn resolution(&self) -> Resolution {
+    fn resolution(&self, region: &Region) -> Resolution {
         match self {
             PastOutcome::Take(version) => Resolution::Take(*version),
             PastOutcome::Both(side) => Resolution::Both(*side),
             PastOutcome::Text(text) if text.is_empty() => Resolution::Drop,
             PastOutcome::Text(text) => Resolution::Segments(vec![Segment::Text(text.clone())]),
+            PastOutcome::Parts(parts) if parts.is_empty() => Resolution::Drop,
+            PastOutcome::Parts(parts) => {
+                Resolution::Segments(parts.iter().map(|part| placed(part, region)).collect())
+            }
         }
     }
 
     /// The same, had the sides been the other way round.
     fn mirrored(&self) -> Self {
+        let swap = |version: &Version| match version {
+            Version::Base => Version::Base,
+            Version::Ours => Version::Theirs,
+            Version::Theirs => Version::Ours,
+        };
         match self {
-            PastOutcome::Take(Version::Ours) => PastOutcome::Take(Version::Theirs),
-            PastOutcome::Take(Version::Theirs) => PastOutcome::Take(Version::Ours),
+            PastOutcome::Take(version) => PastOutcome::Take(swap(version)),
             PastOutcome::Both(side) => PastOutcome::Both(side.other()),
-            other => other.clone(),
+            PastOutcome::Parts(parts) => {
+                let swapped = parts.iter().map(|part| match part {
+                    Segment::Lines(version, lines) => Segment::Lines(swap(version), *lines),
+                    other => other.clone(),
+                });
+                PastOutcome::Parts(swapped.collect())
+            }
+            PastOutcome::Text(_) => self.clone(),
+        }
+    }
+
+    /// Whether it holds text that was written for one place.
+    fn is_text(&self) -> bool {
+        match self {
+            PastOutcome::Take(_) | PastOutcome::Both(_) => false,
+            PastOutcome::Text(text) => !text.is_empty(),
+            PastOutcome::Parts(parts) => {
+                parts.iter().any(|part| !matches!(part, Segment::Lines(..)))
+            }
+        }
+    }
+}
+
+/// A part as it stands in a region.
+fn placed(part: &Segment, region: &Region) -> Segment {
+    match part {
+        Segment::Lines(version, lines) => {
+            let first = region.lines(*version).start.0;
+            let lines = LineRange::new(lines.start.0 + first, lines.end.0 + first);
+            Segment::Lines(*version, lines)
+        }
+        other => other.clone(),
+    }
+}
+
+/// A part as it is remembered: lines of the conflict by their place in it, lines from elsewhere as
+/// text that a person put there.
+fn remembered_part(segment: &DraftSegment, plan: &Plan, region: &Region) -> Segment {
+    let text = || segment.bytes(plan.versions()).to_vec();
+    match (segment.source(), segment.origin()) {
+        (Some((version, lines)), _) => {
+            let own = region.lines(version);
+            match own.start <= lines.start && lines.end <= own.end {
+                true => {
+                    let first = own.start.0;
+                    let lines = LineRange::new(lines.start.0 - first, lines.end.0 - first);
+                    Segment::Lines(version, lines)
+                }
+                false => Segment::Hand(text()),
+            }
+        }
+        (None, Origin::Blend) => Segment::Text(text()),
+        (None, _) => Segment::Hand(text()),
+    }
+}
+
+/// The lines of base before and behind a conflict, without their indentation.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Around {
+    /// The one before; empty at the start of the file.
+    #[serde(with = "crate::text::encoding::as_text")]
+    pub before: Vec<u8>,
+    /// The one behind; empty at the end of the file.
+    #[serde(with = "crate::text::encoding::as_text")]
+    pub behind: Vec<u8>,
+}
+
+impl Around {
+    /// What stands around a region of a plan.
+    pub fn of(plan: &Plan, region: &Region) -> Self {
+        let base = &plan.versions().base;
+        let line = |at: Option<u32>| {
+            let at = at.filter(|at| (*at as usize) < base.len());
+            at.map_or(Vec::new(), |at| base.line(LineIdx(at)).trimmed().to_vec())
+        };
+        Around {
+            before: line(region.base.start.0.checked_sub(1)),
+            behind: line(Some(region.base.end.0)),
         }
     }
 }
@@ -58,23 +147,35 @@ pub struct PastResolution {
     pub theirs: Vec<u8>,
     /// What came of it.
     pub outcome: PastOutcome,
+    /// What stood around it: a text that was written for one place fits only there.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub around: Option<Around>,
 }
 
 impl PastResolution {
-    /// The memory of one settled conflict; `text` is the text that stands there now.
-    pub fn of(plan: &Plan, id: RegionId, resolution: Option<&Resolution>, text: &[u8]) -> Self {
+    /// The memory of one settled conflict; `segments` are what stands there now.
+    pub fn of(
+        plan: &Plan,
+        id: RegionId,
+        resolution: Option<&Resolution>,
+        segments: &[DraftSegment],
+    ) -> Self {
         let (versions, region) = (plan.versions(), plan.region(id));
         let bytes = |v: Version| versions.get(v).slice(region.lines(v)).to_vec();
         let outcome = match resolution {
             Some(Resolution::Take(version)) => PastOutcome::Take(*version),
             Some(Resolution::Both(side)) => PastOutcome::Both(*side),
-            _ => PastOutcome::Text(text.to_vec()),
+            _ => {
+                let parts = segments.iter().map(|s| remembered_part(s, plan, region));
+                PastOutcome::Parts(parts.collect())
+            }
         };
         PastResolution {
             base: bytes(Version::Base),
             ours: bytes(Version::Ours),
             theirs: bytes(Version::Theirs),
             outcome,
+            around: Some(Around::of(plan, region)),
         }
     }
 
@@ -82,9 +183,14 @@ impl PastResolution {
     pub fn size(&self) -> usize {
         let text = match &self.outcome {
             PastOutcome::Text(text) => text.len(),
+            PastOutcome::Parts(parts) => parts.iter().map(text_of_part).sum(),
             _ => 0,
         };
         self.base.len() + self.ours.len() + self.theirs.len() + text
+    }
+
+    fn texts(&self) -> Texts {
+        (self.base.clone(), self.ours.clone(), self.theirs.clone())
     }
 
     /// Whether it is about the same three texts, in either order of the sides.
@@ -92,6 +198,13 @@ impl PastResolution {
         let same = self.ours == other.ours && self.theirs == other.theirs;
         let mirrored = self.ours == other.theirs && self.theirs == other.ours;
         self.base == other.base && (same || mirrored)
+    }
+}
+
+fn text_of_part(part: &Segment) -> usize {
+    match part {
+        Segment::Lines(..) => size_of::<LineRange>(),
+        Segment::Text(text) | Segment::Hand(text) => text.len(),
     }
 }
 
@@ -107,6 +220,7 @@ type Texts = (Vec<u8>, Vec<u8>, Vec<u8>);
 ///     ours: b"b\n".to_vec(),
 ///     theirs: b"c\n".to_vec(),
 ///     outcome: PastOutcome::Take(Version::Theirs),
+///     around: None,
 /// };
 /// let context = RuleContext { past: PastResolutions::new([&past], &[]), ..RuleContext::default() };
 /// let plan = plan(&"a\n".into(), &"b\n".into(), &"c\n".into(), &Options::default());
@@ -117,7 +231,8 @@ pub struct PastResolutions(Arc<Inner>);
 
 #[derive(Debug, Default)]
 struct Inner {
-    remembered: HashMap<Texts, PastOutcome>,
+    /// With what stood around, if it fits only there.
+    remembered: HashMap<Texts, (PastOutcome, Option<Around>)>,
     /// What each side did to base in words, and what was settled; of this session.
     like: HashMap<(TokenText, TokenText), (PastOutcome, String)>,
 }
@@ -131,8 +246,14 @@ impl PastResolutions {
     ) -> Self {
         let mut inner = Inner::default();
         for p in memory {
-            let texts = (p.base.clone(), p.ours.clone(), p.theirs.clone());
-            inner.remembered.insert(texts, p.outcome.clone());
+            // Where earlier versions noted a text, they did not note its surroundings.
+            if p.outcome.is_text() && p.around.is_none() {
+                continue;
+            }
+            let around = p.around.clone().filter(|_| p.outcome.is_text());
+            inner
+                .remembered
+                .insert(p.texts(), (p.outcome.clone(), around));
         }
         for (p, by) in session {
             // A text written for one place says nothing about another.
@@ -146,29 +267,51 @@ impl PastResolutions {
         PastResolutions(Arc::new(inner))
     }
 
-    /// What was decided about the same base, ours and theirs, in either order of the sides.
-    pub(crate) fn remembered(&self, texts: [&[u8]; 3]) -> Option<Resolution> {
+    /// One that a person just settled and wants to see again wherever the same texts or changes
+    /// meet, whatever stands around them.
+    pub fn again(settled: &PastResolution, by: &str) -> Self {
+        let session = [(settled.clone(), by.to_owned())];
+        let mut past = PastResolutions::new([], &session);
+        if let Some(inner) = Arc::get_mut(&mut past.0) {
+            let outcome = settled.outcome.clone();
+            inner.remembered.insert(settled.texts(), (outcome, None));
+        }
+        past
+    }
+
+    /// What was decided about the same base, ours and theirs, in either order of the sides; a text
+    /// only where the same lines stand around it.
+    pub(crate) fn remembered(
+        &self,
+        texts: [&[u8]; 3],
+        plan: &Plan,
+        region: &Region,
+    ) -> Option<Resolution> {
         if self.0.remembered.is_empty() {
             return None;
         }
         let [base, ours, theirs] = texts;
         let (base, ours, theirs) = (base.to_vec(), ours.to_vec(), theirs.to_vec());
         let direct = (base.clone(), ours.clone(), theirs.clone());
-        if let Some(outcome) = self.0.remembered.get(&direct) {
-            return Some(outcome.resolution());
+        let fits = |around: &Option<Around>| {
+            let fits = |around: &Around| *around == Around::of(plan, region);
+            around.as_ref().is_none_or(fits)
+        };
+        if let Some((outcome, around)) = self.0.remembered.get(&direct) {
+            return fits(around).then(|| outcome.resolution(region));
         }
-        let mirrored = self.0.remembered.get(&(base, theirs, ours))?;
-        Some(mirrored.mirrored().resolution())
+        let (outcome, around) = self.0.remembered.get(&(base, theirs, ours))?;
+        fits(around).then(|| outcome.mirrored().resolution(region))
     }
 
     /// What was decided where the sides made the same changes of words; and by what.
-    pub(crate) fn like(&self, texts: [&[u8]; 3]) -> Option<(Resolution, String)> {
+    pub(crate) fn like(&self, texts: [&[u8]; 3], region: &Region) -> Option<(Resolution, String)> {
         if self.0.like.is_empty() {
             return None;
         }
         let [base, ours, theirs] = texts;
         let (outcome, by) = self.0.like.get(&signature(base, ours, theirs)?)?;
-        Some((outcome.resolution(), by.clone()))
+        Some((outcome.resolution(region), by.clone()))
     }
 }
 

@@ -117,7 +117,7 @@ impl Draft {
                 let len = self.plan.versions().get(*version).len();
                 (lines.end < lines.start || lines.end.0 as usize > len).then_some(lines.end)
             }
-            Segment::Text(_) => None,
+            Segment::Text(_) | Segment::Hand(_) => None,
         };
         match segments.iter().find_map(outside) {
             Some(line) => Err(Refused::NoSuchLine(line)),

@@ -48,6 +48,10 @@ pub struct Step {
     /// The number it shares with steps in other files that are taken back with it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub group: Option<u64>,
+    /// Whether rules took it when the file was opened, before any person did anything: undo stops
+    /// in front of it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub on_opening: bool,
 }
 
 impl Step {
@@ -57,6 +61,7 @@ impl Step {
             label: label.into(),
             entries,
             group: None,
+            on_opening: false,
         }
     }
 }

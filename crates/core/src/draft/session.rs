@@ -64,8 +64,12 @@ impl Session {
             1 => "settled 1 conflict by rule".to_owned(),
             n => format!("settled {n} conflicts by rule"),
         };
+        let step = Step {
+            on_opening: true,
+            ..Step::new(label, entries)
+        };
         // A ruling that does not fit the plan leaves the session as it was.
-        if session.apply(&Event::Do(Step::new(label, entries))).is_ok() {
+        if session.apply(&Event::Do(step)).is_ok() {
             session.unsaved = true;
         }
         session
@@ -125,9 +129,9 @@ impl Session {
         &self.steps[..self.done]
     }
 
-    /// The step that undo would take back.
+    /// The step that undo would take back; what rules settled on opening was no person's step.
     pub fn undoable(&self) -> Option<&Step> {
-        self.steps().last()
+        self.steps().last().filter(|step| !step.on_opening)
     }
 
     /// The step that redo would take again.
@@ -152,7 +156,8 @@ impl Session {
                 self.done += 1;
             }
             Event::Undo => {
-                self.done = self.done.checked_sub(1).ok_or(Refused::Tangled)?;
+                self.undoable().ok_or(Refused::Tangled)?;
+                self.done -= 1;
                 self.rebuild();
             }
         }

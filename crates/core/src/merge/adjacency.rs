@@ -134,7 +134,7 @@ impl<'a> Adjacency<'a> {
                 let last = LineIdx(lines.end.0 - 1);
                 comma(self.versions.get(*v).line(last).content())
             }
-            Segment::Text(bytes) => comma(bytes),
+            Segment::Text(bytes) | Segment::Hand(bytes) => comma(bytes),
         });
         own.is_some_and(|line| comma(line.content())) && here == Some(false)
     }

@@ -53,6 +53,8 @@ pub enum Segment {
     Lines(Version, LineRange),
     /// Whole lines blended from several versions.
     Text(#[serde(with = "crate::text::encoding::as_text")] Vec<u8>),
+    /// Whole lines that a person wrote.
+    Hand(#[serde(with = "crate::text::encoding::as_text")] Vec<u8>),
 }
 
 impl Segment {
@@ -60,7 +62,7 @@ impl Segment {
     pub fn len(&self) -> usize {
         match self {
             Segment::Lines(_, lines) => lines.len(),
-            Segment::Text(bytes) => Source::new(bytes.as_slice()).len(),
+            Segment::Text(bytes) | Segment::Hand(bytes) => Source::new(bytes.as_slice()).len(),
         }
     }
 
@@ -91,6 +93,7 @@ impl Segment {
         match self {
             Segment::Lines(version, _) => (*version).into(),
             Segment::Text(_) => Origin::Blend,
+            Segment::Hand(_) => Origin::Hand,
         }
     }
 
@@ -98,6 +101,7 @@ impl Segment {
         match self {
             Segment::Lines(version, lines) => DraftSegment::lines(*version, *lines),
             Segment::Text(bytes) => DraftSegment::blended(Source::new(bytes.as_slice())),
+            Segment::Hand(bytes) => DraftSegment::by_hand(Source::new(bytes.as_slice())),
         }
     }
 }

@@ -239,7 +239,7 @@ pub(crate) fn blends_numbers(conflict: &Conflict<'_>, resolution: &Resolution) -
         known.extend(numbers(conflict.text(version)));
     }
     segments.iter().any(|segment| match segment {
-        Segment::Text(bytes) => numbers(bytes).any(|n| !known.contains(n)),
+        Segment::Text(bytes) | Segment::Hand(bytes) => numbers(bytes).any(|n| !known.contains(n)),
         Segment::Lines(..) => false,
     })
 }

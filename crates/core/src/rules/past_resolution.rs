@@ -19,7 +19,10 @@ impl Rule for Memory {
     }
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
-        let resolution = context.past.remembered(conflict.texts())?;
+        let resolution =
+            context
+                .past
+                .remembered(conflict.texts(), conflict.plan(), conflict.region())?;
         let reason =
             "these three versions met before; this is how they were settled then".to_owned();
         Some(Proposal::likely(resolution, reason))

@@ -1,8 +1,9 @@
 use crate::rules::wording::whose;
 use crate::witness::objection::objection;
 use crate::{
-    Certainty, Conflict, Example, Options, PastOutcome, PastResolution, PastResolutions, Plan,
-    RULES, RegionId, RegionKind, Rule, RuleContext, Source, Version, plan, propose, rule_title,
+    Around, Certainty, Conflict, Example, LineRange, Options, PastOutcome, PastResolution,
+    PastResolutions, Plan, RULES, RegionId, RegionKind, Rule, RuleContext, Segment, Source,
+    Version, plan, propose, rule_title,
 };
 use std::collections::BTreeSet;
 
@@ -70,6 +71,8 @@ struct Met {
     rule: &'static str,
     before: [&'static str; 3],
     outcome: PastOutcome,
+    /// The line that stood before it.
+    around: &'static str,
     now: Example,
 }
 
@@ -95,10 +98,15 @@ fn met() -> Vec<Met> {
         rule,
         before: MOOR,
         outcome,
+        around: "",
         now: now(versions, gives),
     };
     let theirs = || PastOutcome::Take(Version::Theirs);
-    let hand = || PastOutcome::Text(b"moor(tug, quay);\n".to_vec());
+    let hand = || PastOutcome::Parts(vec![Segment::Hand(b"moor(tug, quay);\n".to_vec())]);
+    let parts = || {
+        let line = |version| Segment::Lines(version, LineRange::new(0, 1));
+        PastOutcome::Parts(vec![line(Version::Theirs), line(Version::Ours)])
+    };
     let mirrored = [MOOR[0], MOOR[2], MOOR[1]];
     let other = ["pay(fee);\n", "pay(toll);\n", "pay(fee, now);\n"];
     // The same words behind another indentation, as another copy of the code has them.
@@ -111,6 +119,32 @@ fn met() -> Vec<Met> {
     vec![
         met("memory", theirs(), MOOR, Some((Likely, MOOR[2]))),
         met("memory", hand(), MOOR, Some((Likely, "moor(tug, quay);\n"))),
+        met(
+            "memory",
+            parts(),
+            MOOR,
+            Some((Likely, "moor(ship, quay);\nmoor(tug, berth);\n")),
+        ),
+        met(
+            "memory",
+            parts(),
+            mirrored,
+            Some((Likely, "moor(ship, quay);\nmoor(tug, berth);\n")),
+        ),
+        // A text was written for one place; whose version stands may be the same anywhere.
+        Met {
+            around: "fn other() {",
+            ..met("memory", hand(), MOOR, None)
+        },
+        Met {
+            around: "fn other() {",
+            ..met(
+                "memory",
+                parts(),
+                MOOR,
+                Some((Likely, "moor(ship, quay);\nmoor(tug, berth);\n")),
+            )
+        },
         // Whose version it was counts, not on which side it stood.
         met("memory", theirs(), mirrored, Some((Likely, MOOR[2]))),
         met("memory", theirs(), other, None),
@@ -126,6 +160,7 @@ fn what_was_settled_before_is_proposed_again() {
         rule: id,
         before: [base, ours, theirs],
         outcome,
+        around,
         now,
     } in met()
     {
@@ -134,6 +169,10 @@ fn what_was_settled_before_is_proposed_again() {
             ours: ours.into(),
             theirs: theirs.into(),
             outcome,
+            around: Some(Around {
+                before: around.into(),
+                behind: Vec::new(),
+            }),
         };
         let session = [(past.clone(), "theirs".to_owned())];
         let past = PastResolutions::new([&past], &session);

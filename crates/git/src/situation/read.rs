@@ -1,5 +1,6 @@
 //! Everything the screens need to know at once: operation, parties, cases, message.
 
+use crate::case::driven::{DrivenFile, driven, driven_into_head};
 use crate::case::one::{Case, IndexState};
 use crate::case::reading::cases_in_index;
 use crate::process::error::Error;
@@ -51,9 +52,18 @@ pub struct Situation {
     pub cases: Vec<Case>,
     /// The message git prepared.
     pub message: String,
+    /// What rules settled while git merged, by file.
+    pub driven: Vec<DrivenFile>,
+    /// Whether that is in the commit that is checked out already.
+    pub driven_is_committed: bool,
 }
 
 impl Situation {
+    /// How many conflicts rules settled while git merged.
+    pub fn settled_while_merging(&self) -> usize {
+        self.driven.iter().map(|file| file.settled.len()).sum()
+    }
+
     /// Reads it; nothing is written by looking.
     ///
     /// # Errors
@@ -63,6 +73,7 @@ impl Situation {
         let operation = mark.operation;
         let branch = branch(repo)?;
         let mut cases = cases_in_index(repo)?;
+        let (settled, driven) = driven(repo, &cases)?;
         if operation == Operation::Loose {
             // git keeps the memory of settled conflicts beyond the operation that
             // made them; without one only those that we settled since the last
@@ -72,7 +83,16 @@ impl Situation {
                 case.standing == IndexState::Unmerged || records.wrote_on(&case.path, &mark.head)
             });
         }
+        cases.extend(settled);
+        cases.sort_by(|a, b| a.path.cmp(&b.path));
+        let (driven, driven_is_committed) = match cases.is_empty() && operation == Operation::Loose
+        {
+            true => (driven_into_head(repo)?, true),
+            false => (driven, false),
+        };
         Ok(Situation {
+            driven,
+            driven_is_committed,
             ours: ours(repo, operation, branch.as_deref())?,
             theirs: theirs(repo, operation)?,
             message: message(repo, operation)?,

@@ -1,11 +1,11 @@
 //! What is staged as a whole: whether it is what was looked at, and whether it is anything.
 
+use crate::file::folders::hash;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
-use crate::store::folders::hash;
 use std::collections::BTreeSet;
 
 /// A hash of all that is staged against the commit that is checked out.

@@ -1,8 +1,8 @@
 //! How the project's own commands ended the last time, so that a verdict outlives the program.
 
+use crate::file::folders::{ROOT, make_folder, read_if_there};
 use crate::file::work_file::write_atomically;
 use crate::process::error::Error;
-use crate::store::folders::{ROOT, make_folder, read_if_there};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 

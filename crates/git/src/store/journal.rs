@@ -1,8 +1,8 @@
 //! The stored decisions about one case: a file of JSON lines.
 
+use crate::file::folders::{make_folder, open};
 use crate::file::work_file::write_atomically;
 use crate::process::error::Error;
-use crate::store::folders::{make_folder, open};
 use armistice_core::{Event, Header};
 use std::fs;
 use std::io::Write;

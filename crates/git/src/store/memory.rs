@@ -1,8 +1,8 @@
 //! Settled conflicts that a repository remembers.
 
+use crate::file::folders::{ROOT, make_folder, read_if_there, remove_file};
 use crate::file::work_file::write_atomically;
 use crate::process::error::Error;
-use crate::store::folders::{ROOT, make_folder, read_if_there, remove_file};
 use armistice_core::PastResolution;
 use armistice_core::limits::{REMEMBERED_BYTES, REMEMBERED_CONFLICTS};
 use std::path::{Path, PathBuf};

@@ -7,18 +7,19 @@
 //! armistice/written.jsonl                         what was written, to take it back
 //! armistice/kept/NUMBER-NAME                      copies of what was replaced
 //! armistice/checks.json                           how the project's own commands ended
+//! armistice/place.json                            where a person was on the screens
 //! armistice/turn                                  locked while something is written
 //! ```
 
 use crate::case::one::Case;
+use crate::file::folders::{
+    ROOT, hash, make_folder, numbers, open, plain_files, prune, read_if_there, remove_file,
+    remove_tree,
+};
 use crate::file::owner::sweep;
 use crate::file::work_file::{write_atomically, write_new};
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::store::folders::{
-    ROOT, hash, make_folder, numbers, open, plain_files, prune, read_if_there, remove_file,
-    remove_tree,
-};
 use crate::store::journal::Journal;
 use crate::store::turn::Turn;
 use crate::store::written::{self, Copy, Record, Records};
@@ -234,6 +235,20 @@ impl Store {
     pub fn drop_unsaved_edit(&self, case: &Case) {
         // Gone already is as good as removed.
         let _ = remove_file(&self.unsaved_edit_file(case));
+    }
+
+    /// Notes where a person is on the screens, in words of the application.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn save_place(&self, place: &[u8]) -> Result<(), Error> {
+        make_folder(&self.root)?;
+        write_atomically(&self.root.join("place.json"), place, None)
+    }
+
+    /// Where a person was; none if nobody noted it or it cannot be read.
+    pub fn place(&self) -> Option<Vec<u8>> {
+        read_if_there(&self.root.join("place.json")).ok()?
     }
 
     fn unsaved_edit_file(&self, case: &Case) -> PathBuf {

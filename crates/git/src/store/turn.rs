@@ -4,8 +4,8 @@
 //! while git still changes the index for it, the lock lasts until that git has ended: nobody
 //! mends a write that is still going on.
 
+use crate::file::folders::{make_folder, open};
 use crate::process::error::Error;
-use crate::store::folders::{make_folder, open};
 use rustix::fs::{FlockOperation, flock};
 use rustix::io::{FdFlags, fcntl_setfd};
 use std::fs::{self, File};

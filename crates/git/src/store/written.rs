@@ -4,12 +4,12 @@
 //! a thousand. Of several lines about one path the last counts; one without a record forgets it.
 
 use crate::case::stages::{Stage, Stages};
+use crate::file::folders::{
+    hash, make_folder, open, plain_files, read_if_there, remove_file, remove_tree,
+};
 use crate::file::work_file::Seen;
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::store::folders::{
-    hash, make_folder, open, plain_files, read_if_there, remove_file, remove_tree,
-};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::fs;

@@ -1,7 +1,8 @@
 //! Whether a working file may be replaced: only what git or this program left there, unasked.
 
+use crate::case::driven::all_cases;
 use crate::case::one::Case;
-use crate::case::reading::{cases_in_index, tree_entries};
+use crate::case::reading::tree_entries;
 use crate::file::work_file::{Seen, WorkFile, is_read_only};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -88,7 +89,7 @@ pub(crate) fn guard_all(
 
 /// Whether the index still has the stages of cases, unmerged or to be undone; in order.
 pub(crate) fn are_still_in_index(repo: &Repository, cases: &[&Case]) -> Result<Vec<bool>, Error> {
-    let now = cases_in_index(repo)?;
+    let now = all_cases(repo)?;
     let now: HashMap<_, _> = now.iter().map(|case| (&case.path, &case.stages)).collect();
     let is = |case: &&Case| now.get(&case.path) == Some(&&case.stages);
     Ok(cases.iter().map(is).collect())
@@ -125,9 +126,10 @@ fn are_as_left(repo: &Repository, files: &[(&Case, &WorkFile)]) -> Result<Vec<bo
         let (case, now) = files[at];
         let stages = || case.stages.all().into_iter().flatten();
         as_left[at] = match merged.get(&case.path) {
-            Some(merged) => *merged == object,
-            None if stages().any(|stage| stage.oid == object) => true,
-            None => case.kind.has_lines() && looks_merged(repo, case, &now.bytes)?,
+            Some(merged) if *merged == object => true,
+            _ if stages().any(|stage| stage.oid == object) => true,
+            // Put back into conflict by this program, it is not what git's merge left.
+            _ => case.kind.has_lines() && looks_merged(repo, case, &now.bytes)?,
         };
     }
     Ok(as_left)
@@ -175,12 +177,14 @@ fn looks_merged(repo: &Repository, case: &Case, bytes: &[u8]) -> Result<bool, Er
             .text()),
     };
     let plain = bare(bytes);
-    for algorithm in ["histogram", "myers"] {
+    let ways = ["histogram", "myers"].into_iter();
+    for (algorithm, style) in ways.flat_map(|way| [(way, "-q"), (way, "--diff3")]) {
         let algorithm = format!("--diff-algorithm={algorithm}");
         let args = [
             "merge-file",
             "-p",
             "-q",
+            style,
             "--object-id",
             &algorithm,
             &ours.oid.0,

@@ -4,8 +4,9 @@
 //! how far a program came that is gone: a path that has its new entry gets its file, one that has
 //! not stays as it was.
 
+use crate::case::driven::all_cases;
 use crate::case::one::{Case, IndexState};
-use crate::case::reading::{cases_in_index, staged_entries};
+use crate::case::reading::staged_entries;
 use crate::case::stages::Stage;
 use crate::file::owner::{is_alive, sweep};
 use crate::file::work_file::WorkFile;
@@ -55,7 +56,7 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
     // A git that the program started before it was killed may still be at work.
     let _turn = store.turn()?;
     begun.sort_by(|(a, ..), (b, ..)| a.cmp(b));
-    let cases = cases_in_index(repo)?;
+    let cases = all_cases(repo)?;
     let paths: Vec<&RepoPath> = begun.iter().map(|(path, ..)| path).collect();
     let entries = staged_entries(repo, &paths)?;
     let mut mended = Vec::new();

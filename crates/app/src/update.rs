@@ -18,5 +18,6 @@ pub mod returning;
 pub mod rulings;
 pub mod settling;
 pub mod staged;
+mod syntax;
 pub mod taking;
 pub mod windows;

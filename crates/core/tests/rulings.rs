@@ -187,12 +187,7 @@ proptest! {
 fn settled_conflicts_are_found_again_by_content_and_by_likeness() {
     let plan = make(b"quay one\n", b"pier one\n", b"mole one\n");
     let id = plan.conflicts()[0];
-    let taken = PastResolution::of(
-        &plan,
-        id,
-        Some(&Resolution::Take(Version::Theirs)),
-        b"mole one\n",
-    );
+    let taken = PastResolution::of(&plan, id, Some(&Resolution::Take(Version::Theirs)), &[]);
     let session = [(taken.clone(), "theirs".to_owned())];
     let context = RuleContext {
         past: PastResolutions::new([&taken], &session),

@@ -48,8 +48,14 @@ impl Canvas<'_> {
             0 => String::new(),
             n => format!(" · {} {n} by rule", self.theme.rule_mark()),
         };
+        let trouble = file.view.syntax.trouble().map_or(String::new(), |found| {
+            let line = found
+                .line
+                .map_or(String::new(), |line| format!(" at line {line}"));
+            format!(" · ! does not parse{line}")
+        });
         let counted = format!(
-            " · {} open · {} settled{by_rule}{tail}",
+            "{trouble} · {} open · {} settled{by_rule}{tail}",
             counts.open,
             counts.conflicts - counts.open
         );

@@ -514,6 +514,7 @@ impl Pool {
             | Effect::FindLike { .. }
             | Effect::ReadLog
             | Effect::ReadDiff { .. }
+            | Effect::CheckSyntax { .. }
             | Effect::Measure => {
                 let (queue, bell) = &*self.reads;
                 if let Ok(mut queue) = queue.lock() {

@@ -12,7 +12,8 @@ use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, Wrote};
 use armistice_git::{
     AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Seen, Situation, StagedFile,
-    Written, differs_on_disk, log, staged_against_parents, staged_texts, what_stands_there,
+    Written, differs_on_disk, log, merged_syntax, staged_against_parents, staged_texts,
+    what_stands_there,
 };
 use std::sync::Mutex;
 
@@ -181,6 +182,19 @@ impl Worker {
             (Effect::RunChecks { checks, trust }, _) => {
                 self.run_checks(&checks, trust.as_deref(), tell);
                 None
+            }
+            (
+                Effect::CheckSyntax {
+                    at,
+                    stamp,
+                    text,
+                    plan,
+                },
+                Some(case),
+            ) => {
+                let there = case.stages.all().map(|stage| stage.is_some());
+                let found = merged_syntax(&case.path, &text, plan.versions(), there);
+                Some(WorkResult::SyntaxChecked(at, stamp, found))
             }
             (effect, Some(case)) => self.perform_on(&case, effect),
             (effect, None) => self.perform_whole(effect),

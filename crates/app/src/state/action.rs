@@ -6,7 +6,7 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
 use crate::case::staged_diff::StagedDiff;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
-use armistice_core::{RegionId, Report, Ruling};
+use armistice_core::{Finding, RegionId, Report, Ruling};
 use armistice_git::{
     After, AgainstParent, CheckRun, Ending, LogLine, Proof, RepoPath, Seen, Situation,
 };
@@ -41,6 +41,8 @@ pub enum WorkResult {
     Audited(Vec<(FileId, Report)>),
     /// A file was staged as it stands on disk.
     StagedAgain(RepoPath, Result<(), String>),
+    /// What makes no sense in a draft, by which text it was.
+    SyntaxChecked(FileId, u64, Vec<Finding>),
     Forgot(Result<usize, String>),
     Wrote(FileId, Result<Wrote, Trouble>),
     TookBack(FileId, Result<Wrote, Trouble>),

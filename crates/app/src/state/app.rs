@@ -101,6 +101,9 @@ pub struct AccordState {
     pub top: usize,
 }
 
+/// The difference of one file; nothing where there is no text.
+pub type DiffRead = Result<Option<Box<StagedDiff>>, String>;
+
 /// What is staged against each parent, as it is looked through.
 #[derive(Clone, Debug, Default)]
 pub struct StagedView {
@@ -112,7 +115,7 @@ pub struct StagedView {
     /// Columns scrolled out to the left.
     pub left: usize,
     /// Differences that were read, by parent and file; nothing where there is no text.
-    pub read: HashMap<(usize, RepoPath), Result<Option<Box<StagedDiff>>, String>>,
+    pub read: HashMap<(usize, RepoPath), DiffRead>,
 }
 
 impl AccordState {

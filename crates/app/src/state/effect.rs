@@ -4,7 +4,7 @@ use crate::base::project_checks::ProjectCheck;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use crate::case::place::Place;
-use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling};
+use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling, Source};
 use armistice_git::{Ending, FileOutcome, Oid, Overwrite, RepoPath, Seen, StagedFile};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -102,6 +102,14 @@ pub enum Effect {
         /// What the other parent has there.
         other: Option<Oid>,
     },
+    /// Look whether a draft, or the text being edited, makes sense to a parser.
+    CheckSyntax {
+        at: FileId,
+        /// Which text it was.
+        stamp: u64,
+        text: Source,
+        plan: Arc<Plan>,
+    },
     /// Note where the person is.
     SavePlace(Place),
     SaveUnsavedEdit(FileId, String),
@@ -127,6 +135,7 @@ impl Effect {
             | Effect::ReadWorkFile(at)
             | Effect::SettleWhole { file: at, .. }
             | Effect::TakeBack { file: at, .. } => vec![*at],
+            Effect::CheckSyntax { at, .. } => vec![*at],
             Effect::Propose(plans) => plans.iter().map(|(at, _)| *at).collect(),
             Effect::Compare(files) => files.iter().map(|(at, _)| *at).collect(),
             Effect::Audit(drafts) => drafts.iter().map(|(at, _)| *at).collect(),

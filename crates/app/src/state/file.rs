@@ -5,7 +5,7 @@ use crate::case::choices::{Choice, choices};
 use crate::case::evidence::{Card, Lens, cards};
 use crate::case::load::{CaseLoad, WholeFile, whole_counts};
 use crate::case::opened::OpenedFile;
-use armistice_core::{Counts, Draft, Pick, Plan, RegionId, Resolution, Ruling};
+use armistice_core::{Counts, Draft, Finding, Pick, Plan, RegionId, Resolution, Ruling, Weight};
 use armistice_git::{Case, IndexState};
 
 /// A conflicted file as far as it has been read.
@@ -126,8 +126,33 @@ pub struct FileView {
     /// The previewed choice, by its place in the settle box.
     pub choice: Option<usize>,
     pub mode: Mode,
+    /// Which text was last given to a parser, and what made no sense in the one before or in it.
+    pub syntax: SyntaxState,
     /// The editor that was left, until what was written in it is recorded.
     pub unrecorded: Option<Box<Editing>>,
+}
+
+/// What a parser makes of the draft, or of the text being edited.
+#[derive(Clone, Debug, Default)]
+pub struct SyntaxState {
+    /// The text that was asked about last.
+    pub asked: Option<u64>,
+    /// The decisions it was made of, so that it is not made again for nothing.
+    pub revision: Option<u64>,
+    /// The text that was looked at last, and what makes no sense in it.
+    pub found: Option<(u64, Vec<Finding>)>,
+}
+
+impl SyntaxState {
+    /// What makes no sense in the text that was asked about last, as far as it is known.
+    pub fn trouble(&self) -> Option<&Finding> {
+        let (stamp, found) = self.found.as_ref()?;
+        let stops = |f: &&Finding| f.weight == Weight::Stops;
+        found
+            .iter()
+            .find(stops)
+            .filter(|_| Some(*stamp) == self.asked)
+    }
 }
 
 impl Default for FileView {
@@ -141,6 +166,7 @@ impl Default for FileView {
             wide: false,
             choice: None,
             mode: Mode::default(),
+            syntax: SyntaxState::default(),
             unrecorded: None,
         }
     }

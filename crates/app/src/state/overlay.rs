@@ -13,6 +13,8 @@ pub struct Question {
     pub effects: Vec<Effect>,
     /// What it settles, if it is about that.
     pub settles: Option<Settles>,
+    /// A file to be written as its draft stands.
+    pub writes: Option<FileId>,
     /// Something else that may be done instead.
     pub other: Option<Other>,
 }

@@ -226,6 +226,7 @@ fn ask(state: &mut State, title: &str, lines: Vec<String>, yes: &str, effect: Ef
         yes: yes.to_owned(),
         effects: vec![effect],
         settles: None,
+        writes: None,
         other: None,
     })));
 }

@@ -81,6 +81,7 @@ fn ask_trust(state: &mut State, checks: Vec<ProjectCheck>) {
             trust: state.proof.checks.to_trust.clone(),
         }],
         settles: None,
+        writes: None,
         other: None,
     })));
 }

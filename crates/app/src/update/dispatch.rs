@@ -5,7 +5,7 @@ use crate::base::editor::Motion;
 use crate::base::keymap;
 use crate::base::keymap::KeyContext;
 use crate::case::findings::settled_while_merging;
-use crate::state::action::Action;
+use crate::state::action::{Action, WorkResult};
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::update::files::show_file;
@@ -15,7 +15,7 @@ use crate::update::overlay::Pressed;
 use crate::update::picking::click_pick;
 use crate::update::windows::settle_views;
 use crate::update::{
-    accord, docket, editing, leaving, overlay, parley, results, returning, staged,
+    accord, docket, editing, leaving, overlay, parley, results, returning, staged, syntax,
 };
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
@@ -28,7 +28,14 @@ use ratatui::layout::Position;
 const WHEEL: usize = 3;
 /// Applies an action; returns what must be done outside.
 pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
+    let tick = matches!(action, Action::Tick(_));
+    let recorded =
+        matches!(&action, Action::Done(_, result) if matches!(**result, WorkResult::Recorded(..)));
     let mut effects = apply(state, action);
+    // Recording asks for nothing; what it left is looked at with the next action.
+    if !recorded {
+        effects.extend(syntax::ask(state, tick));
+    }
     settle_views(state);
     // Whoever decides something comes back to it, also after a kill.
     if effects

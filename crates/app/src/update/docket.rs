@@ -95,6 +95,7 @@ fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect>
         yes: outcome_words(outcome).to_owned(),
         effects: vec![effect],
         settles: None,
+        writes: None,
         other: None,
     })));
     Vec::new()

@@ -7,8 +7,9 @@ use crate::case::opened::Recording;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::{FileLoad, Mode};
+use crate::state::overlay::{Overlay, Question};
 use crate::update::moving::arrive;
-use armistice_core::{Markers, render_with_markers};
+use armistice_core::{LineIdx, Markers, render_with_markers};
 use armistice_git::{IndexState, Overwrite};
 
 /// The nearest other file that is not finished, going round.
@@ -56,8 +57,30 @@ pub(crate) fn show_file(state: &mut State, at: FileId) -> Vec<Effect> {
     Vec::new()
 }
 
-/// Writes and stages a file in which nothing is open.
+/// Writes and stages a file in which nothing is open; asks first where it makes no sense to a parser.
 pub(crate) fn finish(state: &mut State, at: FileId) -> Vec<Effect> {
+    finish_as(state, at, false)
+}
+
+fn ask_despite_syntax(state: &mut State, at: FileId, line: Option<LineIdx>, what: &str) {
+    let path = state[at].case.path.to_string();
+    let place = line.map_or(String::new(), |line| format!(", line {line}"));
+    state.overlay = Some(Overlay::Question(Box::new(Question {
+        title: "The draft does not parse. Write it all the same?".to_owned(),
+        lines: vec![
+            format!("{path}{place}: {what}"),
+            "No version has this. esc goes back to the draft; Proof names it too.".to_owned(),
+        ],
+        yes: "write it all the same".to_owned(),
+        effects: Vec::new(),
+        settles: None,
+        writes: Some(at),
+        other: None,
+    })));
+}
+
+/// Writes and stages a file in which nothing is open.
+pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> Vec<Effect> {
     let Some(file) = state.file(at) else {
         return Vec::new();
     };
@@ -90,6 +113,11 @@ pub(crate) fn finish(state: &mut State, at: FileId) -> Vec<Effect> {
     if file.finished() {
         let text = format!("{path} is written and staged already");
         state.say(text);
+        return Vec::new();
+    }
+    if !despite_syntax && let Some(trouble) = open.view.syntax.trouble() {
+        let (line, what) = (trouble.line, trouble.what.clone());
+        ask_despite_syntax(state, at, line, &what);
         return Vec::new();
     }
     let overwrite = match open.opened.is_taken() {

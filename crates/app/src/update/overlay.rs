@@ -4,7 +4,7 @@ use crate::base::commands::Command;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::overlay::{Answer, Overlay};
-use crate::update::{accord, checks, rulings};
+use crate::update::{accord, checks, files, rulings};
 use crate::view::areas::{Screen, output_rows};
 use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
@@ -127,6 +127,9 @@ pub(crate) fn answer(state: &mut State, answer: Answer) -> Vec<Effect> {
             let other = question.other.map(|other| other.effect);
             return other.map_or_else(Vec::new, |effect| accord::start(state, effect));
         }
+    }
+    if let Some(at) = question.writes {
+        return files::finish_as(state, at, true);
     }
     if let Some(settles) = question.settles {
         return rulings::settle_all(state, settles);

@@ -13,7 +13,7 @@ use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::accord::ask_empty;
 use crate::update::files::other_unfinished;
 use crate::update::loading::loads;
-use crate::update::{accord, checks, returning, rulings, staged, taking};
+use crate::update::{accord, checks, returning, rulings, staged, syntax, taking};
 use armistice_git::{After, Ending, IndexState, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
@@ -46,6 +46,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             return vec![Effect::ReadSituation];
         }
         WorkResult::StagedAgain(_, Err(why)) => state.complain(why),
+        WorkResult::SyntaxChecked(at, stamp, found) => syntax::checked(state, at, stamp, found),
         WorkResult::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
         WorkResult::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
         WorkResult::Forgot(Err(why)) => state.complain(why),
@@ -161,6 +162,7 @@ fn ask_read_only(state: &mut State, path: &str, again: Effect) {
         yes: "write it all the same".to_owned(),
         effects: vec![again],
         settles: None,
+        writes: None,
         other: None,
     })));
 }
@@ -178,6 +180,7 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
         ],
         yes: "copy it aside and write".to_owned(),
         settles: None,
+        writes: None,
         other: again
             .files()
             .first()

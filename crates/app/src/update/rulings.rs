@@ -103,6 +103,7 @@ fn ask(
         yes: yes.to_owned(),
         effects: Vec::new(),
         settles: Some(settles),
+        writes: None,
         other: None,
     })));
     Vec::new()

@@ -256,3 +256,48 @@ fn every_line_that_a_decision_gave_up_is_listed_on_request() {
     other.press("5 v");
     assert_eq!(other.message(), "no decision gave up a line");
 }
+
+#[test]
+fn parley_says_at_once_what_does_not_parse_and_asks_before_it_is_written() {
+    let repo = Repo::conflict(
+        "a.rs",
+        "fn moor() {\n    check();\n}\n",
+        "fn moor() {\n    check(1);\n}\n",
+        "fn moor() {\n    check(2);\n}\n",
+    );
+    let mut desk = repo.desk();
+    desk.press("3 o");
+    assert!(!desk.shows().contains("does not parse"), "{}", desk.shows());
+    desk.press("e");
+    desk.type_text("if (");
+    desk.act(armistice::state::action::Action::Tick(crate::kit::NOW));
+    let screen = desk.shows();
+    assert!(
+        screen.contains("a.rs · ! does not parse at line 2"),
+        "{screen}"
+    );
+    desk.press("esc");
+    let screen = desk.shows();
+    assert!(screen.contains("does not parse"), "{screen}");
+    desk.press("w");
+    let screen = desk.shows();
+    assert!(
+        screen.contains("The draft does not parse. Write it all the same?"),
+        "{screen}"
+    );
+    assert!(screen.contains("a.rs, line 2:"), "{screen}");
+    desk.press("esc");
+    assert!(repo.unmerged().contains("a.rs"));
+    // Mended, nothing is asked.
+    desk.press("u");
+    assert!(!desk.shows().contains("does not parse"), "{}", desk.shows());
+    desk.press("U w enter");
+    assert_eq!(repo.unmerged(), "", "{}", desk.message());
+    assert!(
+        desk.press("5")
+            .shows()
+            .contains("! the syntax holds"),
+        "{}",
+        desk.shows()
+    );
+}

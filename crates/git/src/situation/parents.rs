@@ -205,7 +205,7 @@ mod tests {
 
     #[test]
     fn files_come_with_their_counts_and_conflicts_are_left_out() {
-        let raw = b":100644 100644 a b M\0x y\0:000000 100644 0 c A\0n\nl\0:100644 000000 d 0 D\0gone\0:100644 100644 e 0 U\0open\0:160000 160000 f g M\0sub\0:100644 100755 h h M\0run\03\t1\tx y\0-\t-\tn\nl\00\t9\tgone\01\t1\tsub\00\t0\trun\0";
+        let raw = b":100644 100644 a b M\0x y\0:000000 100644 0 c A\0n\nl\0:100644 000000 d 0 D\0gone\0:100644 100644 e 0 U\0open\0:160000 160000 f g M\0sub\0:100644 100755 h h M\0run\x003\t1\tx y\0-\t-\tn\nl\x000\t9\tgone\x001\t1\tsub\x000\t0\trun\0";
         let files = parse(raw);
         let brief = |file: &StagedFile| (file.path.to_string(), file.lines, file.what);
         assert_eq!(

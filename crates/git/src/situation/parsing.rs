@@ -128,6 +128,27 @@ impl Look {
     }
 }
 
+/// What is wrong with the syntax of a text merged out of versions, of which some may not be there;
+/// nothing for one too long to parse. Bounded in time.
+pub fn merged_syntax(
+    path: &RepoPath,
+    result: &Source,
+    versions: &Versions,
+    there: [bool; 3],
+) -> Vec<Finding> {
+    let look = Look {
+        path: path.clone(),
+        result: result.clone(),
+        versions: versions.clone(),
+        there,
+        traced: false,
+    };
+    match result.bytes().len() <= PARSED_BYTES {
+        true => syntax_of(&look),
+        false => Vec::new(),
+    }
+}
+
 /// What is wrong with the syntax of a result that none of its versions has.
 fn syntax_of(look: &Look) -> Vec<Finding> {
     let result = &look.result;

@@ -79,7 +79,8 @@ fn a_fresh_draft_shows_base_where_it_is_open() {
         Counts {
             conflicts: 2,
             open: 2,
-            by_rule: 0
+            by_rule: 0,
+            elsewhere: 0,
         }
     );
 }

@@ -9,8 +9,12 @@ use armistice_core::{Check, Finding};
 use armistice_git::{PathFinding, Proof, RepoPath, Situation};
 
 /// Puts, for each unstaged case with lines, its open conflicts in the place of the one finding;
-/// `open` finds the opened file of a path.
-pub fn detail<'a>(proof: Proof, open: impl Fn(&RepoPath) -> Option<&'a OpenedFile>) -> Proof {
+/// `open` finds the opened file of a path, `is_decided` tells whether one without lines is decided.
+pub fn detail<'a>(
+    proof: Proof,
+    open: impl Fn(&RepoPath) -> Option<&'a OpenedFile>,
+    is_decided: impl Fn(&RepoPath) -> bool,
+) -> Proof {
     let mut findings = Vec::with_capacity(proof.findings.len());
     for item in proof.findings {
         let file = match item.finding.check {
@@ -19,10 +23,24 @@ pub fn detail<'a>(proof: Proof, open: impl Fn(&RepoPath) -> Option<&'a OpenedFil
         };
         match file {
             Some(file) => findings.extend(of_file(file, &item)),
+            None if item.finding.check == Check::Open && is_decided(&item.path) => {
+                findings.push(PathFinding {
+                    finding: unwritten(),
+                    ..item
+                });
+            }
             None => findings.push(item),
         }
     }
     Proof { findings, ..proof }
+}
+
+fn unwritten() -> Finding {
+    Finding::new(
+        Check::Unwritten,
+        None,
+        "settled, but not written and staged yet",
+    )
 }
 
 /// How many conflicts rules settled while git merged, in words; nothing if there is none.
@@ -56,11 +74,10 @@ fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {
     });
     let findings: Vec<_> = open_conflicts.collect();
     match findings.is_empty() {
-        true => vec![finding(
-            Check::Unwritten,
-            None,
-            "settled, but not written and staged yet".to_owned(),
-        )],
+        true => vec![PathFinding {
+            path: item.path.clone(),
+            finding: unwritten(),
+        }],
         false => findings,
     }
 }

@@ -4,7 +4,7 @@ use crate::case::opened::OpenedFile;
 use armistice_core::{
     Counts, Line, LineCounts, LineRange, PerSide, Source, Version, Versions, changed_lines,
 };
-use armistice_git::{Case, CaseKind, IndexState, Loaded, Seen};
+use armistice_git::{Case, CaseKind, FileOutcome, IndexState, Loaded, Seen};
 
 /// A case that was read.
 #[derive(Clone, Debug)]
@@ -21,8 +21,12 @@ impl CaseLoad {
     /// Conflicts and open ones; a case without lines is one conflict.
     pub fn counts(&self, case: &Case) -> Counts {
         match self {
-            CaseLoad::Lines(open) => open.counts(),
-            CaseLoad::Failed(_) | CaseLoad::Whole(_) => whole_counts(case),
+            CaseLoad::Lines(open) => match case.standing {
+                IndexState::Staged => open.counts().staged_elsewhere(),
+                IndexState::Unmerged => open.counts(),
+            },
+            CaseLoad::Failed(_) => whole_counts(case, None),
+            CaseLoad::Whole(whole) => whole_counts(case, Some(whole)),
         }
     }
 
@@ -34,12 +38,17 @@ impl CaseLoad {
     }
 }
 
-/// A case without lines is one conflict, open until it is staged.
-pub fn whole_counts(case: &Case) -> Counts {
-    Counts {
+/// A case without lines is one conflict, open until it is decided.
+pub fn whole_counts(case: &Case, whole: Option<&WholeFile>) -> Counts {
+    let decided = whole.is_some_and(|whole| whole.decided.is_some());
+    let counts = Counts {
         conflicts: 1,
-        open: usize::from(case.standing != IndexState::Staged),
-        by_rule: 0,
+        open: usize::from(!decided),
+        ..Counts::default()
+    };
+    match case.standing {
+        IndexState::Staged => counts.staged_elsewhere(),
+        IndexState::Unmerged => counts,
     }
 }
 
@@ -53,6 +62,8 @@ pub struct WholeFile {
     /// Lines each side added to and removed from base, where there are lines.
     pub changes: Option<PerSide<LineCounts>>,
     pub seen: Seen,
+    /// What a person decided, now or when the same versions met before.
+    pub decided: Option<FileOutcome>,
 }
 
 impl WholeFile {
@@ -67,6 +78,7 @@ impl WholeFile {
             sizes: PerSide::from_fn(|side| size(side.into())),
             changes: (!loaded.binary).then(|| changes(versions)),
             seen: loaded.seen,
+            decided: None,
         }
     }
 }

@@ -129,7 +129,11 @@ impl CaseService {
         let staged = |case: &Case| staged.get(&case.path).cloned();
         let records = self.store.records();
         let one = |case: &Case, loaded: Loaded| match why_whole(case, &loaded) {
-            Some(why) => CaseLoad::Whole(WholeFile::new(case, loaded, why)),
+            Some(why) => {
+                let mut whole = WholeFile::new(case, loaded, why);
+                whole.decided = self.store.whole(case);
+                CaseLoad::Whole(whole)
+            }
             None => {
                 let ours = staged(case).filter(|_| records.wrote(&case.path));
                 self.open(case, &loaded, ours, rules)
@@ -270,7 +274,17 @@ impl CaseService {
         overwrite: Overwrite,
     ) -> Result<Written, Error> {
         self.must_hold()?;
-        settle_outcome(&self.repo, case, outcome, seen, overwrite)
+        let written = settle_outcome(&self.repo, case, outcome, seen, overwrite)?;
+        // It is written and staged: that it may not come back some day must not look like a failure.
+        if let Err(error) = self.store.save_whole(case, outcome) {
+            tracing::warn!(%error, "whole-file outcome not noted");
+        }
+        Ok(written)
+    }
+
+    /// Forgets how a case was settled as a whole.
+    pub fn undecide(&self, case: &Case) {
+        self.store.drop_whole(case);
     }
 
     /// Puts a finished case back into conflict.

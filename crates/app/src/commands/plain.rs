@@ -56,6 +56,8 @@ struct CaseJson<'a> {
     open: usize,
     by_rule: usize,
     by_you: usize,
+    /// Settled by what somebody staged without this program.
+    elsewhere: usize,
     /// Open conflicts for which a rule proposes something.
     proposed: usize,
     mergeable: bool,
@@ -108,6 +110,7 @@ fn case_json(file: &Read) -> CaseJson<'_> {
         open: counts.open,
         by_rule: counts.by_rule,
         by_you: counts.by_person(),
+        elsewhere: counts.elsewhere,
         proposed: proposed(file),
         mergeable: file.load.open().is_some(),
         why_not: match &file.load {

@@ -7,6 +7,7 @@ use crate::case::checks::{
     OutputLines, ProjectChecks, failed, is_fresh, outstanding, project_checks, run_check, trust,
 };
 use crate::case::findings::{detail, settled_while_merging};
+use crate::case::load::CaseLoad;
 use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
@@ -47,7 +48,11 @@ pub(crate) fn detailed(repo: &Repository, situation: &Situation) -> Result<Detai
         let file = files.iter().find(|f| f.case.path == *path);
         file.and_then(|f| f.load.open())
     };
-    let mut proof = detail(prove(repo, situation)?, open);
+    let decided = |path: &RepoPath| {
+        let file = files.iter().find(|f| f.case.path == *path);
+        matches!(file.map(|f| &f.load), Some(CaseLoad::Whole(w)) if w.decided.is_some())
+    };
+    let mut proof = detail(prove(repo, situation)?, open, decided);
     let drafts: Vec<(&Case, &Draft)> = (files.iter())
         .filter_map(|file| Some((&file.case, file.load.open()?.draft())))
         .collect();

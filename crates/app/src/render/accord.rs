@@ -4,10 +4,10 @@ use crate::base::safe_text::{Pen, ago, count, fit, visible, width_of};
 use crate::base::theme::Role;
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
-use crate::state::file::FileState;
+use crate::state::file::{FileLoad, FileState};
 use crate::view::gate::{gate, is_loose};
 use armistice_core::{RegionState, Resolution, Side, Version};
-use armistice_git::{Ending, Operation, Verdict};
+use armistice_git::{Ending, FileOutcome, Operation, Verdict};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -263,9 +263,10 @@ fn tally(state: &State) -> Vec<(Role, &'static str, usize)> {
         (Role::Base, "base or nothing", 0),
         (Role::Hand, "picked or by hand", 0),
         (Role::Text, "open", 0),
+        (Role::Text, "without Armistice", 0),
         (Role::Blend, "by rule", 0),
     ];
-    for open in state.files.iter().filter_map(|f| f.open()) {
+    for (finished, open) in (state.files.iter()).filter_map(|f| Some((f.finished(), f.open()?))) {
         for id in open.plan().conflicts() {
             let at = match open.draft().standing(*id) {
                 RegionState::Settled(Resolution::Take(Version::Ours)) => 0,
@@ -274,11 +275,26 @@ fn tally(state: &State) -> Vec<(Role, &'static str, usize)> {
                 RegionState::Settled(Resolution::Take(Version::Base) | Resolution::Drop) => 3,
                 RegionState::Settled(Resolution::Lines(_) | Resolution::Segments(_))
                 | RegionState::ByHand => 4,
-                RegionState::Ruled(_) => 6,
+                RegionState::Ruled(_) => 7,
+                // Somebody staged it as they made it.
+                RegionState::Open if finished => 6,
                 RegionState::Open | RegionState::Merged => 5,
             };
             rows[at].2 += 1;
         }
+    }
+    for file in &state.files {
+        let FileLoad::Whole(whole) = &file.load else {
+            continue;
+        };
+        let at = match whole.decided {
+            Some(FileOutcome::Ours) => 0,
+            Some(FileOutcome::Theirs) => 1,
+            Some(FileOutcome::Base | FileOutcome::Remove) => 3,
+            None if file.finished() => 6,
+            None => 5,
+        };
+        rows[at].2 += 1;
     }
     rows
 }

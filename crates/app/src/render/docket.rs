@@ -71,6 +71,9 @@ impl Canvas<'_> {
             counts.open
         );
         let offered = self.state.files.iter().map(|f| f.proposals().count());
+        if counts.elsewhere > 0 {
+            text += &format!(", {} settled without Armistice", counts.elsewhere);
+        }
         match offered.sum::<usize>() {
             0 => {}
             n => text += &format!(", {n} offered"),
@@ -295,7 +298,14 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
     match &file.load {
         FileLoad::Waiting => out.push((Role::Faint, "still reading …".to_owned())),
         FileLoad::Failed(why) => out.push((Role::Finding, why.clone())),
-        FileLoad::Whole(whole) => out.push((Role::Faint, format!("{}.", whole.why))),
+        FileLoad::Whole(whole) => {
+            out.push((Role::Faint, format!("{}.", whole.why)));
+            if let Some(outcome) = whole.decided.filter(|_| !file.finished()) {
+                let name = outcome.name();
+                let text = format!("Decided before: {name}. w writes it, u opens it again.");
+                out.push((Role::Hand, text));
+            }
+        }
         FileLoad::Lines(open) => {
             let counts = open.draft().counts();
             let own = |kind| {

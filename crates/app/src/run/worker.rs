@@ -230,7 +230,11 @@ impl Worker {
                     overwrite: Overwrite::Yes,
                 };
                 let what = format!("settled as a whole by {}", whole.name());
-                Some(WorkResult::Wrote(file, outcome(result, &what, again)))
+                let mut result = outcome(result, &what, again);
+                if let Ok(wrote) = &mut result {
+                    wrote.whole = Some(whole);
+                }
+                Some(WorkResult::Wrote(file, result))
             }
             Effect::TakeBack { file, markers } => {
                 let result = self.service.take_back(case, &markers);
@@ -241,6 +245,10 @@ impl Worker {
                 let saved = self.service.save_unsaved_edit(case, &text);
                 let note = |e| format!("what is being typed cannot be saved: {e}");
                 saved.err().map(|e| WorkResult::Note(note(e)))
+            }
+            Effect::Undecide(_) => {
+                self.service.undecide(case);
+                None
             }
             Effect::DropUnsavedEdit(_) => {
                 self.service.drop_unsaved_edit(case);
@@ -346,6 +354,7 @@ fn outcome(result: Result<Written, Error>, what: &str, again: Effect) -> Result<
             seen: written.seen,
             kept: written.kept,
             what: what.to_owned(),
+            whole: None,
         }),
         Err(Error::ChangedOutside { .. }) => Err(Trouble::Changed(Box::new(again))),
         Err(Error::ReadOnly { .. }) => Err(Trouble::ReadOnly(Box::new(again))),

@@ -347,6 +347,7 @@ impl State {
                     sum.conflicts += counts.conflicts;
                     sum.open += counts.open;
                     sum.by_rule += counts.by_rule;
+                    sum.elsewhere += counts.elsewhere;
                 }
                 None => waiting += 1,
             }
@@ -370,7 +371,11 @@ impl State {
             let file = self.files.iter().find(|f| f.case.path == *path);
             file.and_then(|f| f.open()).map(|f| &f.opened)
         };
-        let mut proof = detail(checked, open);
+        let decided = |path: &RepoPath| {
+            let file = self.files.iter().find(|f| f.case.path == *path);
+            matches!(file.map(|f| &f.load), Some(FileLoad::Whole(w)) if w.decided.is_some())
+        };
+        let mut proof = detail(checked, open, decided);
         for (at, report) in &self.proof.reports {
             if let Some(file) = self.file(*at) {
                 proof.add_findings(&file.case.path, &report.findings);

@@ -23,6 +23,8 @@ pub struct Wrote {
     pub kept: Option<PathBuf>,
     /// "wrote and staged", "took ours", …
     pub what: String,
+    /// The whole-file outcome that it was settled by.
+    pub whole: Option<FileOutcome>,
 }
 
 /// Why a working file was not written.
@@ -110,6 +112,8 @@ pub enum Effect {
         text: Source,
         plan: Arc<Plan>,
     },
+    /// Forget how a file was settled as a whole.
+    Undecide(FileId),
     /// Note where the person is.
     SavePlace(Place),
     SaveUnsavedEdit(FileId, String),
@@ -132,6 +136,7 @@ impl Effect {
             | Effect::Finish(at, _)
             | Effect::SaveUnsavedEdit(at, _)
             | Effect::DropUnsavedEdit(at)
+            | Effect::Undecide(at)
             | Effect::ReadWorkFile(at)
             | Effect::SettleWhole { file: at, .. }
             | Effect::TakeBack { file: at, .. } => vec![*at],

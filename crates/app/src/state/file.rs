@@ -231,8 +231,12 @@ impl FileState {
     pub fn counts(&self) -> Option<Counts> {
         match &self.load {
             FileLoad::Waiting => None,
+            FileLoad::Lines(open) if self.finished() => {
+                Some(open.opened.counts().staged_elsewhere())
+            }
             FileLoad::Lines(open) => Some(open.opened.counts()),
-            FileLoad::Failed(_) | FileLoad::Whole(_) => Some(whole_counts(&self.case)),
+            FileLoad::Failed(_) => Some(whole_counts(&self.case, None)),
+            FileLoad::Whole(whole) => Some(whole_counts(&self.case, Some(whole))),
         }
     }
 

@@ -5,10 +5,11 @@ use crate::base::editor::Motion;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::FileLoad;
-use crate::state::overlay::{Overlay, Question};
+use crate::state::overlay::{Overlay, Question, Settles};
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
 use crate::update::rulings;
 use crate::view::given_up::given_up;
+use armistice_core::{Entry, RegionKind, Resolution, Version};
 use armistice_git::{FileOutcome, IndexState, Overwrite};
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
@@ -89,16 +90,37 @@ fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect>
         seen,
         overwrite: Overwrite::No,
     };
+    let settles = decides_lines(state, at, outcome);
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title,
         lines,
         yes: outcome_words(outcome).to_owned(),
         effects: vec![effect],
-        settles: None,
+        settles,
         writes: None,
         other: None,
     })));
     Vec::new()
+}
+
+/// The decisions about lines that a whole-file outcome means: they are counted, kept and come back
+/// like any other.
+fn decides_lines(state: &State, at: FileId, outcome: FileOutcome) -> Option<Settles> {
+    let version = match outcome {
+        FileOutcome::Ours => Version::Ours,
+        FileOutcome::Theirs => Version::Theirs,
+        FileOutcome::Base => Version::Base,
+        FileOutcome::Remove => return None,
+    };
+    let plan = state[at].open()?.plan();
+    let changed = plan
+        .ids()
+        .filter(|(_, region)| region.kind != RegionKind::Unchanged);
+    let take = |id| (at, Entry::Settle(id, Resolution::Take(version)));
+    Some(Settles {
+        label: format!("took the whole file as {} has it", version.name()),
+        entries: changed.map(|(id, _)| take(id)).collect(),
+    })
 }
 
 fn outcome_words(outcome: FileOutcome) -> &'static str {

@@ -93,9 +93,7 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
         return vec![Effect::LoadFirst(at)];
     }
     let Some(open) = file.open() else {
-        let text = format!("{path}: choose a whole-file outcome: o, t, b or x");
-        state.say(text);
-        return Vec::new();
+        return finish_whole(state, at);
     };
     if matches!(open.view.mode, Mode::Edit(_)) {
         state.say("leave the editor first: esc keeps what was written");
@@ -141,10 +139,44 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
     effects
 }
 
+/// Writes a file without lines as it was decided, now or when the same versions met before.
+fn finish_whole(state: &mut State, at: FileId) -> Vec<Effect> {
+    let file = &state[at];
+    let path = file.case.path.to_string();
+    let whole = match &file.load {
+        FileLoad::Whole(whole) => whole.decided.map(|outcome| (outcome, whole.seen.clone())),
+        _ => None,
+    };
+    let Some((outcome, seen)) = whole.filter(|_| !file.finished()) else {
+        let text = match file.finished() {
+            true => format!("{path} is written and staged already"),
+            false => format!("{path}: choose a whole-file outcome: o, t, b or x"),
+        };
+        state.say(text);
+        return Vec::new();
+    };
+    state[at].writing = true;
+    vec![Effect::SettleWhole {
+        file: at,
+        outcome,
+        seen,
+        overwrite: Overwrite::No,
+    }]
+}
+
 pub(crate) fn take_back(state: &mut State, at: FileId) -> Vec<Effect> {
     let Some(file) = state.file(at) else {
         return Vec::new();
     };
+    if file.case.standing == IndexState::Unmerged
+        && let FileLoad::Whole(whole) = &mut state[at].load
+        && whole.decided.take().is_some()
+    {
+        let text = format!("{}: open again", state[at].case.path);
+        state.say(text);
+        return vec![Effect::Undecide(at), Effect::Prove];
+    }
+    let file = &state[at];
     if file.case.standing == IndexState::Unmerged {
         let text = format!(
             "{} is still in conflict; nothing was staged for it",

@@ -132,7 +132,9 @@ pub(crate) fn answer(state: &mut State, answer: Answer) -> Vec<Effect> {
         return files::finish_as(state, at, true);
     }
     if let Some(settles) = question.settles {
-        return rulings::settle_all(state, settles);
+        let mut effects = rulings::settle_all(state, settles);
+        effects.extend(question.effects);
+        return effects;
     }
     let effects = question.effects.into_iter();
     effects

@@ -145,7 +145,10 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
 fn set_seen(load: &mut FileLoad, wrote: &Wrote) {
     match load {
         FileLoad::Lines(open) => open.opened.seen = wrote.seen.clone(),
-        FileLoad::Whole(whole) => whole.seen = wrote.seen.clone(),
+        FileLoad::Whole(whole) => {
+            whole.seen = wrote.seen.clone();
+            whole.decided = wrote.whole.or(whole.decided);
+        }
         FileLoad::Waiting | FileLoad::Failed(_) => {}
     }
 }

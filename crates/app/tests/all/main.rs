@@ -24,3 +24,4 @@ mod screens;
 mod staged;
 mod storm;
 mod terminal;
+mod whole;

@@ -294,9 +294,7 @@ fn parley_says_at_once_what_does_not_parse_and_asks_before_it_is_written() {
     desk.press("U w enter");
     assert_eq!(repo.unmerged(), "", "{}", desk.message());
     assert!(
-        desk.press("5")
-            .shows()
-            .contains("! the syntax holds"),
+        desk.press("5").shows().contains("! the syntax holds"),
         "{}",
         desk.shows()
     );

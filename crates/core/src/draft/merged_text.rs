@@ -37,12 +37,26 @@ pub struct Counts {
     pub open: usize,
     /// Conflicts settled by rule.
     pub by_rule: usize,
+    /// Conflicts that are open in the draft and settled all the same: somebody staged the file
+    /// without this program.
+    pub elsewhere: usize,
 }
 
 impl Counts {
+    /// The same of a file that is staged as somebody made it.
+    #[must_use]
+    pub fn staged_elsewhere(self) -> Self {
+        Counts {
+            open: 0,
+            elsewhere: self.elsewhere + self.open,
+            ..self
+        }
+    }
+
     /// Conflicts that a person settled.
     pub fn by_person(&self) -> usize {
-        self.conflicts.saturating_sub(self.open + self.by_rule)
+        self.conflicts
+            .saturating_sub(self.open + self.by_rule + self.elsewhere)
     }
 }
 
@@ -197,6 +211,7 @@ impl Draft {
             conflicts: self.plan.conflicts().len(),
             open: self.open().count(),
             by_rule: self.ruled().count(),
+            elsewhere: 0,
         }
     }
 

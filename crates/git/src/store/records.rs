@@ -3,6 +3,7 @@
 //! ```text
 //! armistice/journal/PATHHASH-VERSIONSHASH.jsonl   decisions about one file's three versions
 //! armistice/sketch/PATHHASH-VERSIONSHASH          text of an edit that was not finished
+//! armistice/whole/PATHHASH-VERSIONSHASH           how a case was settled as a whole
 //! armistice/memory.jsonl                          settled conflicts, by their three texts
 //! armistice/written.jsonl                         what was written, to take it back
 //! armistice/kept/NUMBER-NAME                      copies of what was replaced
@@ -12,6 +13,7 @@
 //! ```
 
 use crate::case::one::Case;
+use crate::case::outcomes::FileOutcome;
 use crate::file::folders::{
     ROOT, hash, make_folder, numbers, open, plain_files, prune, read_if_there, remove_file,
     remove_tree,
@@ -201,7 +203,7 @@ impl Store {
 
     /// Removes temporary files that a crash left in the store.
     pub(crate) fn sweep(&self) {
-        for folder in ["", "kept", "journal", "sketch", "concluded"] {
+        for folder in ["", "kept", "journal", "sketch", "whole", "concluded"] {
             sweep(&self.root.join(folder));
         }
     }
@@ -237,6 +239,31 @@ impl Store {
         let _ = remove_file(&self.unsaved_edit_file(case));
     }
 
+    /// Notes how a case was settled as a whole, so that it comes back when the same versions meet again.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn save_whole(&self, case: &Case, outcome: FileOutcome) -> Result<(), Error> {
+        make_folder(&self.root.join("whole"))?;
+        write_atomically(&self.whole_file(case), outcome.name().as_bytes(), None)
+    }
+
+    /// How a case of these versions was settled as a whole, if it still can be.
+    pub fn whole(&self, case: &Case) -> Option<FileOutcome> {
+        let name = read_if_there(&self.whole_file(case)).ok()??;
+        let mut possible = case.outcomes().into_iter();
+        possible.find(|outcome| outcome.name().as_bytes() == name)
+    }
+
+    /// Forgets how a case was settled as a whole.
+    pub fn drop_whole(&self, case: &Case) {
+        let _ = remove_file(&self.whole_file(case));
+    }
+
+    fn whole_file(&self, case: &Case) -> PathBuf {
+        self.root.join("whole").join(name_of(case))
+    }
+
     /// Notes where a person is on the screens, in words of the application.
     ///
     /// # Errors
@@ -269,6 +296,7 @@ impl Store {
         let (from, to) = (self.root.join("journal"), self.root.join("concluded"));
         self.forget_written()?;
         remove_tree(&self.root.join("sketch"))?;
+        remove_tree(&self.root.join("whole"))?;
         if !from.exists() {
             return Ok(());
         }

@@ -2,7 +2,7 @@
 
 use crate::case::opened::OpenedFile;
 use armistice_core::{Certainty, PastResolution, RegionId, RegionState};
-use armistice_git::{Case, Error, Overwrite, Seen, Written};
+use armistice_git::{Case, Error, Mode, Overwrite, Seen, Written};
 
 /// A file to be finished.
 #[derive(Clone, Debug)]
@@ -13,6 +13,8 @@ pub struct Finish {
     /// The working file when it was read.
     pub seen: Seen,
     pub overwrite: Overwrite,
+    /// Its mode, where the versions do not tell.
+    pub mode: Option<Mode>,
     /// What is worth remembering of it.
     pub lessons: Vec<PastResolution>,
 }
@@ -25,6 +27,7 @@ impl Finish {
             bytes: open.draft().bytes(),
             seen: open.seen.clone(),
             overwrite,
+            mode: None,
             lessons: lessons(open),
         }
     }

@@ -258,6 +258,7 @@ impl CaseService {
             result: Outcome::Bytes(&file.bytes),
             seen: &file.seen,
             overwrite: file.overwrite,
+            mode: file.mode,
         });
         write_all(&self.repo, &requests.collect::<Vec<_>>())
     }

@@ -69,6 +69,9 @@ pub enum Command {
         /// Which version shall stand
         #[arg(long, value_enum)]
         by: By,
+        /// Whose mode a file gets that both added, one as a program and one not
+        #[arg(long, value_enum, value_name = "SIDE")]
+        mode: Option<ModeOf>,
         /// Only this conflict, counted from 1
         #[arg(long, value_name = "N")]
         conflict: Option<usize>,
@@ -149,6 +152,12 @@ pub enum By {
     Base,
     /// What a rule proposes, certain or likely
     Rule,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum ModeOf {
+    Ours,
+    Theirs,
 }
 
 #[derive(Debug, clap::Args)]

@@ -51,6 +51,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
         Some(Command::Settle {
             paths,
             by,
+            mode,
             conflict,
             overwrite,
         }) => {
@@ -59,7 +60,13 @@ pub fn run(cli: Cli) -> Result<Exit> {
             } else {
                 Overwrite::No
             };
-            plain::settle(&here()?, &paths, by, conflict, overwrite)
+            let order = plain::SettleOrder {
+                by,
+                mode,
+                conflict,
+                overwrite,
+            };
+            plain::settle(&here()?, &paths, &order)
         }
         Some(Command::Proof { trust: true, .. }) => proof::trust_checks(&here()?),
         Some(Command::Proof {

@@ -8,7 +8,7 @@ use crate::case::finish::Finish;
 use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
 use crate::case::service::CaseService;
-use crate::commands::cli::{By, IfEmpty};
+use crate::commands::cli::{By, IfEmpty, ModeOf};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::proof::{detailed, print_proof};
@@ -16,7 +16,7 @@ use crate::commands::reading::{Read, read_all, rule_settings};
 use anyhow::{Context, Result, bail};
 use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version, rule_title};
 use armistice_git::{
-    Case, Ending, Error, FileOutcome, IndexState, Operation, Overwrite, RepoPath, Repository,
+    Case, Ending, Error, FileOutcome, IndexState, Mode, Operation, Overwrite, RepoPath, Repository,
     SeenState, Situation, Verdict, run_ending, whose_words,
 };
 use serde::Serialize;
@@ -206,13 +206,33 @@ fn repo_path(repo: &Repository, file: &Path) -> Result<RepoPath> {
     Ok(RepoPath::new(inside.as_os_str().as_bytes()))
 }
 
-pub(crate) fn settle(
-    repo: &Repository,
-    paths: &[PathBuf],
-    by: By,
-    conflict: Option<usize>,
-    overwrite: Overwrite,
-) -> Result<Exit> {
+/// How conflicts shall be settled.
+pub(crate) struct SettleOrder {
+    pub(crate) by: By,
+    /// Whose mode counts where both added the file with different ones.
+    pub(crate) mode: Option<ModeOf>,
+    pub(crate) conflict: Option<usize>,
+    pub(crate) overwrite: Overwrite,
+}
+
+impl SettleOrder {
+    /// The mode that a file gets that both added with different ones; why it cannot be told.
+    fn mode(&self, case: &Case) -> Result<Option<Mode>> {
+        let Some([ours, theirs]) = case.stages.mode_clash() else {
+            return Ok(None);
+        };
+        Ok(Some(match (self.mode, self.by) {
+            (Some(ModeOf::Ours), _) | (None, By::Ours) => ours,
+            (Some(ModeOf::Theirs), _) | (None, By::Theirs) => theirs,
+            (None, By::Base | By::Rule) => bail!(
+                "'{}': both sides added it, one as a program and one not; --mode says whose mode it gets",
+                case.path
+            ),
+        }))
+    }
+}
+
+pub(crate) fn settle(repo: &Repository, paths: &[PathBuf], order: &SettleOrder) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let mut cases = Vec::new();
     // All paths are looked up before anything is changed.
@@ -230,11 +250,14 @@ pub(crate) fn settle(
     // What can be refused for all of them is refused before anything is changed.
     let steps: Vec<_> = read
         .iter()
-        .map(|file| step_for(file, by, conflict))
+        .map(|file| {
+            order.mode(&file.case)?;
+            step_for(file, order.by, order.conflict)
+        })
         .collect::<Result<_>>()?;
     let mut settling = Settling {
         service: &service,
-        overwrite,
+        order,
         open: false,
         finish: Vec::new(),
         refused: Vec::new(),
@@ -281,7 +304,7 @@ fn step_for(file: &Read, by: By, conflict: Option<usize>) -> Result<Task> {
 /// Cases being settled; those in which nothing is open any more are finished together.
 struct Settling<'a> {
     service: &'a CaseService,
-    overwrite: Overwrite,
+    order: &'a SettleOrder,
     /// Whether something is still open.
     open: bool,
     finish: Vec<Finish>,
@@ -307,7 +330,10 @@ impl Settling<'_> {
                     return Ok(());
                 }
                 match open.counts().open {
-                    0 => self.finish.push(Finish::new(&case, &open, self.overwrite)),
+                    0 => self.finish.push(Finish {
+                        mode: self.order.mode(&case)?,
+                        ..Finish::new(&case, &open, self.order.overwrite)
+                    }),
                     left => {
                         say!("{}: {} still open", case.path, count(left, "conflict"));
                         self.open = true;
@@ -316,7 +342,7 @@ impl Settling<'_> {
             }
             (CaseLoad::Whole(whole), Task::Whole(outcome)) => {
                 let service = self.service;
-                let done = service.settle_whole(&case, outcome, &whole.seen, self.overwrite);
+                let done = service.settle_whole(&case, outcome, &whole.seen, self.order.overwrite);
                 let what = format!("settled as a whole by {}", outcome.name());
                 self.tell(&case, done.map(|_| what));
             }

@@ -7,10 +7,10 @@ use crate::case::opened::Recording;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::{FileLoad, Mode};
-use crate::state::overlay::{Overlay, Question};
+use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::moving::arrive;
 use armistice_core::{LineIdx, Markers, render_with_markers};
-use armistice_git::{IndexState, Overwrite};
+use armistice_git::{IndexState, Mode as FileMode, Overwrite};
 
 /// The nearest other file that is not finished, going round.
 pub(crate) fn other_unfinished(state: &State, from: FileId, forward: bool) -> Option<FileId> {
@@ -133,10 +133,46 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
         };
         effects.push(Effect::Record(at, recording));
     }
+    if let Some(modes) = finish.case.stages.mode_clash() {
+        ask_mode(state, at, modes, &finish);
+        return effects;
+    }
     state[at].writing = true;
     state.say(format!("writing {path} …"));
     effects.push(Effect::Finish(at, Box::new(finish)));
     effects
+}
+
+/// Both sides added the file, one as a program and one not: that is a conflict like any other.
+fn ask_mode(state: &mut State, at: FileId, modes: [FileMode; 2], finish: &Finish) {
+    let word = |mode| match mode {
+        FileMode::Executable => "a program that may be run",
+        _ => "an ordinary file",
+    };
+    let as_of = |mode| {
+        let finish = Finish {
+            mode: Some(mode),
+            ..finish.clone()
+        };
+        Effect::Finish(at, Box::new(finish))
+    };
+    let (ours, theirs) = (&state.situation.ours.label, &state.situation.theirs.label);
+    state.overlay = Some(Overlay::Question(Box::new(Question {
+        title: format!("{}: which mode?", finish.case.path),
+        lines: vec![
+            format!("{ours} added it as {}.", word(modes[0])),
+            format!("{theirs} added it as {}.", word(modes[1])),
+        ],
+        yes: "write it as ours has it".to_owned(),
+        effects: vec![as_of(modes[0])],
+        settles: None,
+        writes: None,
+        other: Some(Other {
+            key: "t",
+            label: "write it as theirs has it",
+            effect: as_of(modes[1]),
+        }),
+    })));
 }
 
 /// Writes a file without lines as it was decided, now or when the same versions met before.

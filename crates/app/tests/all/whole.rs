@@ -6,7 +6,12 @@ use crate::kit::{Desk, Repo};
 fn repo() -> Repo {
     let repo = Repo::new();
     repo.write("gone.txt", "one\n");
-    repo.diverge("a.txt", "one\n2\n3\nfour\n", "ours 1\n2\n3\nours 4\n", "theirs 1\n2\n3\nfour\n");
+    repo.diverge(
+        "a.txt",
+        "one\n2\n3\nfour\n",
+        "ours 1\n2\n3\nours 4\n",
+        "theirs 1\n2\n3\nfour\n",
+    );
     repo.git(&["checkout", "-q", "side"]);
     repo.write("gone.txt", "edited\n");
     repo.commit("edit");
@@ -19,7 +24,12 @@ fn repo() -> Repo {
 
 fn counts(desk: &Desk) -> (usize, usize, usize, usize) {
     let counts = desk.state.totals().0;
-    (counts.conflicts, counts.open, counts.by_person(), counts.elsewhere)
+    (
+        counts.conflicts,
+        counts.open,
+        counts.by_person(),
+        counts.elsewhere,
+    )
 }
 
 #[test]
@@ -34,13 +44,21 @@ fn a_whole_file_taken_on_docket_is_counted_kept_and_comes_back() {
     assert_eq!(counts(&desk), (2, 0, 2, 0), "{}", desk.shows());
     assert!(!repo.path("gone.txt").exists());
     let screen = desk.press("6").shows();
-    assert!(screen.contains("all settled, not yet concluded"), "{screen}");
+    assert!(
+        screen.contains("all settled, not yet concluded"),
+        "{screen}"
+    );
     assert!(!screen.contains(" open "), "{screen}");
     // Another program, the same picture.
     assert_eq!(counts(&repo.desk()), (2, 0, 2, 0));
     let json: serde_json::Value =
         serde_json::from_slice(&repo.run(&["docket", "--json"]).stdout).unwrap();
-    let open: Vec<_> = json["cases"].as_array().unwrap().iter().map(|c| &c["open"]).collect();
+    let open: Vec<_> = json["cases"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|c| &c["open"])
+        .collect();
     assert_eq!(open, [0, 0]);
 
     desk.press("B enter");
@@ -48,16 +66,40 @@ fn a_whole_file_taken_on_docket_is_counted_kept_and_comes_back() {
     let mut again = repo.desk();
     assert_eq!(counts(&again), (2, 0, 2, 0), "{}", again.shows());
     let screen = again.press("j").shows();
-    assert!(screen.contains("Decided before: remove the file."), "{screen}");
-    assert!(again.press("5").shows().contains("settled, but not written"), "{}", again.shows());
+    assert!(
+        screen.contains("Decided before: remove the file."),
+        "{screen}"
+    );
+    assert!(
+        again
+            .press("5")
+            .shows()
+            .contains("settled, but not written"),
+        "{}",
+        again.shows()
+    );
     again.press("2 u");
-    assert_eq!(counts(&again), (2, 1, 1, 0), "opened again\n{}", again.shows());
+    assert_eq!(
+        counts(&again),
+        (2, 1, 1, 0),
+        "opened again\n{}",
+        again.shows()
+    );
     assert_eq!(counts(&repo.desk()), (2, 1, 1, 0));
     again.press("t enter u w");
     assert_eq!(repo.read("gone.txt"), "edited\n");
-    assert_eq!(repo.unmerged().lines().filter(|l| l.ends_with("gone.txt")).count(), 0);
+    assert_eq!(
+        repo.unmerged()
+            .lines()
+            .filter(|l| l.ends_with("gone.txt"))
+            .count(),
+        0
+    );
     again.press("k w");
-    assert_eq!((repo.unmerged().as_str(), repo.read("a.txt").as_str()), ("", "theirs 1\n2\n3\nfour\n"));
+    assert_eq!(
+        (repo.unmerged().as_str(), repo.read("a.txt").as_str()),
+        ("", "theirs 1\n2\n3\nfour\n")
+    );
 }
 
 #[test]
@@ -69,7 +111,60 @@ fn what_somebody_staged_is_settled_and_nobodys_decision_here() {
     let mut desk = repo.desk();
     assert_eq!(counts(&desk), (2, 0, 0, 2));
     let screen = desk.shows();
-    assert!(screen.contains("0 by you · 0 open, 2 settled without Armistice"), "{screen}");
+    assert!(
+        screen.contains("0 by you · 0 open, 2 settled without Armistice"),
+        "{screen}"
+    );
     let screen = desk.press("6").shows();
     assert!(screen.contains("without Armistice"), "{screen}");
+}
+
+#[test]
+fn the_mode_of_a_file_that_both_added_is_asked_for() {
+    let make = || {
+        let repo = Repo::new();
+        repo.write("base.txt", "base\n");
+        repo.commit("base");
+        repo.git(&["checkout", "-q", "-b", "side"]);
+        repo.write("run.sh", "#!/bin/sh\necho theirs\n");
+        repo.git(&["add", "run.sh"]);
+        repo.git(&["update-index", "--chmod=+x", "run.sh"]);
+        repo.git(&["commit", "-q", "-m", "theirs"]);
+        repo.git(&["checkout", "-q", "-f", "main"]);
+        repo.write("run.sh", "#!/bin/sh\necho ours\n");
+        repo.commit("ours");
+        repo.try_git(&["merge", "-q", "side"]);
+        repo
+    };
+    let staged = |repo: &Repo| repo.git(&["ls-files", "--stage", "run.sh"])[..6].to_owned();
+    let repo = make();
+    let mut desk = repo.desk();
+    desk.press("3 a w");
+    let screen = desk.shows();
+    for text in [
+        "run.sh: which mode?",
+        "main added it as an ordinary file.",
+        "side added it as a program",
+    ] {
+        assert!(screen.contains(text), "no '{text}' on\n{screen}");
+    }
+    desk.press("esc");
+    assert!(!repo.unmerged().is_empty());
+    desk.press("w t");
+    assert_eq!(
+        (staged(&repo).as_str(), repo.unmerged().as_str()),
+        ("100755", ""),
+        "{}",
+        desk.message()
+    );
+    let repo = make();
+    repo.desk().press("3 a w enter");
+    assert_eq!(staged(&repo), "100644");
+    // Without a screen it must be said, or follows from the side that is taken.
+    let repo = make();
+    let (code, text) = repo.output(&["settle", "run.sh", "--by", "base"]);
+    assert!(code == 2 && text.contains("--mode says whose"), "{text}");
+    assert!(!repo.unmerged().is_empty());
+    assert_eq!(repo.output(&["settle", "run.sh", "--by", "theirs"]).0, 0);
+    assert_eq!(staged(&repo), "100755");
 }

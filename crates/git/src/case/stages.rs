@@ -37,6 +37,19 @@ impl Stages {
         [name(&self.base), name(&self.ours), name(&self.theirs)]
     }
 
+    /// The modes of ours and theirs where both added the file, each with another one: no base tells
+    /// who changed it.
+    pub fn mode_clash(&self) -> Option<[Mode; 2]> {
+        let is_file = |mode: Mode| matches!(mode, Mode::File | Mode::Executable);
+        match (&self.base, &self.ours, &self.theirs) {
+            (None, Some(ours), Some(theirs)) if ours.mode != theirs.mode => {
+                let modes = [ours.mode, theirs.mode];
+                modes.into_iter().all(is_file).then_some(modes)
+            }
+            _ => None,
+        }
+    }
+
     /// The mode that the merged file should have: a change of one side counts.
     pub fn merged_mode(&self) -> Mode {
         let mode = |stage: &Option<Stage>| stage.as_ref().map(|s| s.mode);

@@ -55,6 +55,8 @@ pub struct WriteRequest<'a> {
     pub seen: &'a Seen,
     /// Whether it may be replaced if it changed since.
     pub overwrite: Overwrite,
+    /// Its mode, where the versions do not tell: [`Stages::mode_clash`](crate::Stages::mode_clash).
+    pub mode: Option<Mode>,
 }
 
 /// Writes and stages cases, all of them with the same few calls of git; what came of each, in order.
@@ -163,7 +165,17 @@ fn new_entry(
     let case = request.case;
     let outcome = match request.result {
         Outcome::Bytes(_) => {
-            let mode = case.stages.merged_mode();
+            let clash = case.stages.mode_clash().is_some();
+            let mode = match request.mode.filter(|_| clash) {
+                Some(mode) => mode,
+                None if clash => {
+                    return Err(Error::Unsafe {
+                        path: case.path.clone(),
+                        why: "both sides added it, one as a program and one not; say which",
+                    });
+                }
+                None => case.stages.merged_mode(),
+            };
             let oid = oids.next().ok_or_else(|| missing(case))?;
             return Ok(Some(Stage { mode, oid }));
         }
@@ -350,6 +362,7 @@ pub fn settle_outcome(
             result: Outcome::Whole(outcome),
             seen,
             overwrite,
+            mode: None,
         }],
     ))
 }

@@ -299,3 +299,31 @@ fn parley_says_at_once_what_does_not_parse_and_asks_before_it_is_written() {
         desk.shows()
     );
 }
+
+#[test]
+fn markers_that_a_side_had_committed_are_found() {
+    let marked = "one\n<<<<<<< here\ntwo\n=======\nzwei\n>>>>>>> there\nthree\n";
+    let repo = Repo::new();
+    repo.write("b.txt", "b\n");
+    repo.write("c.txt", "c\n");
+    repo.write("d.txt", marked);
+    repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    repo.git(&["checkout", "-q", "side"]);
+    repo.write("b.txt", marked);
+    repo.commit("markers of theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("c.txt", marked);
+    repo.commit("markers of ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    let said = repo.output(&["proof"]).1;
+    for text in [
+        "b.txt:2: a conflict with markers that theirs had committed",
+        "c.txt:2: a conflict with markers that ours had committed",
+    ] {
+        assert!(said.contains(text), "no '{text}' in\n{said}");
+    }
+    assert!(
+        !said.contains("d.txt"),
+        "the merge did not touch it\n{said}"
+    );
+}

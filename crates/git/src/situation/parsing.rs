@@ -7,8 +7,6 @@ use armistice_core::{
     bracket_findings, check, plan, syntax_findings, trace,
 };
 use armistice_syntax::{Language, PARSED_BYTES, facts};
-use std::collections::HashMap;
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// A result and what it was made from.
@@ -23,38 +21,6 @@ pub(crate) struct Look {
     pub(crate) traced: bool,
 }
 
-/// What was found before, by path: looking at the same texts again finds the same.
-#[derive(Debug, Default)]
-pub(crate) struct Looked(Mutex<HashMap<RepoPath, (Look, Vec<Finding>)>>);
-
-impl Looked {
-    /// What is found in each, in their order.
-    pub(crate) fn at_all(&self, looks: &[Look]) -> Vec<Vec<Finding>> {
-        let mut known = match self.0.lock() {
-            Ok(known) => known,
-            // Whole entries are put in at once.
-            Err(poisoned) => poisoned.into_inner(),
-        };
-        let of = |look: &Look| {
-            let (same, found) = known.get(&look.path)?;
-            same.is(look).then(|| found.clone())
-        };
-        let mut found: Vec<Option<Vec<Finding>>> = looks.iter().map(of).collect();
-        let new = looks
-            .iter()
-            .zip(&found)
-            .filter(|(_, found)| found.is_none());
-        let new: Vec<Look> = new.map(|(look, _)| look.clone()).collect();
-        let mut all = look_at_all(&new).into_iter();
-        for (look, found) in looks.iter().zip(&mut found).filter(|(_, f)| f.is_none()) {
-            let new = all.next().unwrap_or_default();
-            known.insert(look.path.clone(), (look.clone(), new.clone()));
-            *found = Some(new);
-        }
-        found.into_iter().flatten().collect()
-    }
-}
-
 impl Look {
     /// The language that its name tells of.
     pub(crate) fn language(&self) -> Option<Language> {
@@ -62,7 +28,7 @@ impl Look {
     }
 
     /// Whether it is the same look at the same texts.
-    fn is(&self, other: &Look) -> bool {
+    pub(crate) fn is(&self, other: &Look) -> bool {
         let texts = |look: &Look| {
             let Versions { base, ours, theirs } = look.versions.clone();
             [base, ours, theirs, look.result.clone()]
@@ -75,7 +41,7 @@ impl Look {
 }
 
 /// What is found in each, in their order.
-fn look_at_all(looks: &[Look]) -> Vec<Vec<Finding>> {
+pub(crate) fn look_at_all(looks: &[Look]) -> Vec<Vec<Finding>> {
     let threads = std::thread::available_parallelism().map_or(1, usize::from);
     let next = AtomicUsize::new(0);
     let mut found: Vec<Vec<Finding>> = looks.iter().map(|_| Vec::new()).collect();

@@ -8,7 +8,8 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
-use crate::situation::parsing::{Look, Looked};
+use crate::situation::looked::Looked;
+use crate::situation::parsing::Look;
 use crate::situation::read::Situation;
 use crate::situation::staged::{is_empty_step, staged_print, tree_print};
 use crate::situation::touched::{Touched, empty_tree, touched};
@@ -126,10 +127,16 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
         }
     }
     match touched(repo, situation)? {
-        Some(all) => {
+        Some((all, followed)) => {
             proof.traceable = true;
             let all = all.into_iter().filter(|t| !seen.contains(&t.path));
             other_looks(repo, all.collect(), &mut looks, &mut proof)?;
+            let followed: Vec<_> = (followed.into_iter())
+                .filter(|t| !seen.contains(&t.path))
+                .collect();
+            for (touched, found) in looked.committed_markers(repo, &followed)? {
+                proof.add(&touched.path, found);
+            }
         }
         None => without_versions(repo, situation, &seen, &mut proof)?,
     }

@@ -33,12 +33,12 @@ struct Change {
     after: Option<Oid>,
 }
 
-/// All paths whose staged contents do not follow from one side alone; `None` where what the parties
-/// started from cannot be told.
+/// All paths that a side or the index has otherwise than base, those first whose staged contents do
+/// not follow from one side alone; `None` where what the parties started from cannot be told.
 pub(crate) fn touched(
     repo: &Repository,
     situation: &Situation,
-) -> Result<Option<Vec<Touched>>, Error> {
+) -> Result<Option<(Vec<Touched>, Vec<Touched>)>, Error> {
     let Some((base, theirs)) = started_from(repo, situation)? else {
         return Ok(None);
     };
@@ -151,7 +151,8 @@ fn parse(bytes: &[u8]) -> Vec<Change> {
     out
 }
 
-fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> Vec<Touched> {
+/// Paths that need a look, and those in which what is staged follows from one side alone.
+fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> (Vec<Touched>, Vec<Touched>) {
     let by_path = |changes: &[Change]| -> HashMap<RepoPath, Change> {
         let entries = changes.iter().map(|c| (c.path.clone(), c.clone()));
         entries.collect()
@@ -206,7 +207,7 @@ fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> Vec<Touched
         }
     };
     let all = paths.into_iter().map(one);
-    all.filter(|t| !follows(t)).collect()
+    all.partition(|t| !follows(t))
 }
 
 /// Whether what is staged is what one side alone made of it.
@@ -253,17 +254,17 @@ mod tests {
         let ours = [change("a", None, "1", "2"), change("b", None, "1", "2")];
         let theirs = [change("c", None, "1", "3"), change("b", None, "1", "3")];
         let staged = [change("c", None, "1", "3"), change("b", None, "2", "4")];
-        assert_eq!(names(&combine(&ours, &theirs, &staged)), ["b 1 2 3 4"]);
+        assert_eq!(names(&combine(&ours, &theirs, &staged).0), ["b 1 2 3 4"]);
     }
 
     #[test]
     fn a_side_that_is_given_up_as_a_whole_is_looked_at() {
         let theirs = [change("c", None, "1", "3")];
-        assert_eq!(names(&combine(&[], &theirs, &[])), ["c 1 1 3 1"]);
+        assert_eq!(names(&combine(&[], &theirs, &[]).0), ["c 1 1 3 1"]);
         let staged = [change("d", None, "1", "5")];
-        assert_eq!(names(&combine(&[], &[], &staged)), ["d 1 1 1 5"]);
+        assert_eq!(names(&combine(&[], &[], &staged).0), ["d 1 1 1 5"]);
         let gone = [change("d", None, "1", "")];
-        assert_eq!(names(&combine(&[], &[], &gone)), ["d 1 1 1 -"]);
+        assert_eq!(names(&combine(&[], &[], &gone).0), ["d 1 1 1 -"]);
     }
 
     #[test]
@@ -271,12 +272,12 @@ mod tests {
         let ours = [change("new", Some("old"), "1", "2")];
         let theirs = [change("old", None, "1", "3")];
         let staged = [change("new", None, "2", "4")];
-        assert_eq!(names(&combine(&ours, &theirs, &staged)), ["new 1 2 3 4"]);
-        assert_eq!(names(&combine(&ours, &[], &[])), [""; 0]);
+        assert_eq!(names(&combine(&ours, &theirs, &staged).0), ["new 1 2 3 4"]);
+        assert_eq!(names(&combine(&ours, &[], &[]).0), [""; 0]);
         let theirs = [change("new", Some("old"), "1", "1")];
         let ours = [change("old", None, "1", "2")];
         let staged = [change("old", None, "2", ""), change("new", None, "", "2")];
-        assert_eq!(names(&combine(&ours, &theirs, &staged)), [""; 0]);
+        assert_eq!(names(&combine(&ours, &theirs, &staged).0), [""; 0]);
     }
 
     #[test]

@@ -7,6 +7,7 @@ pub mod findings;
 pub mod finish;
 pub mod load;
 pub mod opened;
+pub mod parser_witness;
 pub mod place;
 pub mod propose;
 pub mod service;

@@ -39,7 +39,7 @@ pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, r
 pub use situation::parents::{
     AgainstParent, Parent, StagedFile, staged_against_parents, staged_texts,
 };
-pub use situation::parsing::merged_syntax;
+pub use situation::parsing::{has_parser, merged_syntax, new_syntax_findings};
 pub use situation::proof::{PathFinding, Proof, Prover, prove};
 pub use situation::read::{Commit, Party, Situation};
 pub use situation::staged::tree_print;

@@ -47,7 +47,7 @@ impl RepositorySettings {
         let read: Self = toml::from_str(text).map_err(|error| {
             let mut said = error.message().replace('\n', " ");
             if let Some(span) = error.span() {
-                let line = text[..span.start].lines().count().max(1);
+                let line = text[..span.start].matches('\n').count() + 1;
                 said = format!("line {line}: {said}");
             }
             said

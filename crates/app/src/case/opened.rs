@@ -2,7 +2,7 @@
 //!
 //! Not here: where a person is in it (`state::file`), reading and writing (`case::service`).
 
-use crate::case::propose::propose_in_parallel;
+use crate::case::propose::propose_judged;
 use armistice_core::{
     AutoSettle, Counts, Draft, Encoding, Entry, Event, Options, Plan, Refused, RegionId,
     Resolution, RuleContext, Ruling, Session, Side, Step, describe, plan,
@@ -66,7 +66,7 @@ impl OpenedFile {
     ) -> Self {
         let v = &loaded.versions;
         let plan = Arc::new(plan(&v.base, &v.ours, &v.theirs, &Options::default()));
-        let rulings = propose_in_parallel(&plan, context);
+        let rulings = propose_judged(&plan, context);
         let (session, refused) = match events {
             [] => {
                 let settled = settle.pick(&rulings);

@@ -1,10 +1,12 @@
 //! Asking the rules, on as many processors as there are.
 
 use crate::base::settings::Settings;
+use crate::case::parser_witness::judged_by_parser;
 use armistice_core::{
     PastResolution, PastResolutions, Plan, Proposer, RULES, RegionId, RuleContext, Ruling, propose,
 };
 use armistice_git::{Case, Situation};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
 
@@ -14,8 +16,13 @@ const BLOCK: usize = 64;
 /// hundred conflicts.
 const FEW: usize = 4 * BLOCK;
 
+/// What the rules make of all conflicts of a plan, as far as a parser has nothing against it.
+pub fn propose_judged(plan: &Arc<Plan>, context: &RuleContext) -> Vec<(RegionId, Ruling)> {
+    judged_by_parser(plan, &context.path, propose_in_parallel(plan, context))
+}
+
 /// What the rules make of all conflicts of a plan: the same as `propose_all`, in the same order.
-pub fn propose_in_parallel(plan: &Plan, context: &RuleContext) -> Vec<(RegionId, Ruling)> {
+fn propose_in_parallel(plan: &Plan, context: &RuleContext) -> Vec<(RegionId, Ruling)> {
     let proposer = Proposer::new(plan, context);
     let threads = match proposer.len() > FEW {
         true => thread::available_parallelism().map_or(1, usize::from),

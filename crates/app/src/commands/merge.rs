@@ -1,7 +1,7 @@
 //! `merge`: merge three files.
 
 use crate::base::safe_text::visible;
-use crate::case::propose::propose_in_parallel;
+use crate::case::propose::propose_judged;
 use crate::commands::cli::{MergeArgs, Style};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw};
@@ -115,7 +115,7 @@ fn merge_texts(args: &MergeArgs) -> Result<Exit> {
     let rulings = match (settle, args.json) {
         // Nobody asked for them: the merge is then as quick as it can be.
         (AutoSettle::None, false) => Vec::new(),
-        _ => propose_in_parallel(&plan, &context(args)),
+        _ => propose_judged(&plan, &context(args)),
     };
     let session = Session::with_rulings(plan, settle.pick(&rulings));
     let draft = session.draft();

@@ -4,7 +4,7 @@
 
 use crate::base::project_checks::{CheckOrigin, ProjectCheck};
 use crate::case::checks::{run_check, trust};
-use crate::case::propose::{RuleSettings, propose_in_parallel, propose_like};
+use crate::case::propose::{RuleSettings, propose_judged, propose_like};
 use crate::case::service::CaseService;
 use crate::case::staged_diff::StagedDiff;
 use crate::state::action::WorkResult;
@@ -170,7 +170,7 @@ impl Worker {
                 let past = self.service.past();
                 let pairs = plans.into_iter().zip(&cases);
                 let ruled = pairs.map(|((at, plan), case)| {
-                    (at, propose_in_parallel(&plan, &rules.context(case, &past)))
+                    (at, propose_judged(&plan, &rules.context(case, &past)))
                 });
                 Some(WorkResult::Ruled(ruled.collect()))
             }

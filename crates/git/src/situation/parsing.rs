@@ -117,41 +117,57 @@ pub fn merged_syntax(
 
 /// What is wrong with the syntax of a result that none of its versions has.
 fn syntax_of(look: &Look) -> Vec<Finding> {
-    let result = &look.result;
     let all = [Version::Base, Version::Ours, Version::Theirs];
     let all: Vec<&Source> = (all.into_iter().zip(look.there))
         .filter(|(_, there)| *there)
         .map(|(version, _)| look.versions.get(version))
         .collect();
+    match look.language() {
+        Some(language) => syntax_against(language, &look.result, &all).unwrap_or_else(|| {
+            let what = "the parser gave up on it: its syntax is not checked";
+            let mut found = Finding::new(Check::Syntax, None, what);
+            found.weight = Weight::Look;
+            vec![found]
+        }),
+        // What a side has as it is was not made by merging.
+        None if all.iter().any(|v| v.bytes() == look.result.bytes()) => Vec::new(),
+        None => bracket_findings(&look.result, &all),
+    }
+}
+
+/// What makes no sense or stands twice in a text and not in any of the texts that it was made of;
+/// `None` if a parser gave up.
+fn syntax_against(language: Language, result: &Source, all: &[&Source]) -> Option<Vec<Finding>> {
     // What a side has as it is was not made by merging.
     if all.iter().any(|text| text.bytes() == result.bytes()) {
-        return Vec::new();
+        return Some(Vec::new());
     }
-    let Some(language) = look.language() else {
-        return bracket_findings(result, &all);
-    };
-    let unread = || {
-        let what = "the parser gave up on it: its syntax is not checked";
-        let mut found = Finding::new(Check::Syntax, None, what);
-        found.weight = Weight::Look;
-        vec![found]
-    };
-    let Some(own) = facts(language, result.bytes()) else {
-        return unread();
-    };
-    // The versions are parsed only where there is something to hold against them.
+    let own = facts(language, result.bytes())?;
+    // The others are parsed only where there is something to hold against them.
     if own.errors.is_empty() && own.repeated.is_empty() {
-        return Vec::new();
+        return Some(Vec::new());
     }
     let theirs: Option<Vec<SyntaxFacts>> = all.iter().map(|v| facts(language, v.bytes())).collect();
-    let Some(theirs) = theirs else {
-        return unread();
-    };
+    let theirs = theirs?;
     let parsed = all.iter().zip(&theirs);
     let parsed: Vec<Parsed<'_>> = parsed.map(|(text, facts)| Parsed { text, facts }).collect();
     let own = Parsed {
         text: result,
         facts: &own,
     };
-    syntax_findings(own, &parsed)
+    Some(syntax_findings(own, &parsed))
+}
+
+/// What makes no sense to the parser of a path's language in `result`, or stands twice there, and not
+/// in any of `others`; nothing where there is no parser or it gave up.
+pub fn new_syntax_findings(path: &str, result: &Source, others: &[&Source]) -> Vec<Finding> {
+    let Some(language) = Language::of(path).filter(|_| result.bytes().len() <= PARSED_BYTES) else {
+        return Vec::new();
+    };
+    syntax_against(language, result, others).unwrap_or_default()
+}
+
+/// Whether a parser is known for a path.
+pub fn has_parser(path: &str) -> bool {
+    Language::of(path).is_some()
 }

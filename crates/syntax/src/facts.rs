@@ -1,8 +1,9 @@
 //! Parses a text and collects what is to be known of it.
 
 use crate::language::Language;
-use crate::names::Names;
+use crate::names::{Around, Names};
 use armistice_core::{LineIdx, SyntaxError, SyntaxFacts};
+use std::cell::RefCell;
 use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
 use tree_sitter::{Node, ParseOptions, ParseState, Parser};
@@ -29,9 +30,18 @@ pub fn facts(language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
     if bytes.len() > PARSED_BYTES {
         return None;
     }
-    let mut parser = Parser::new();
-    let grammar = language.grammar();
-    parser.set_language(&grammar).ok()?;
+    PARSER.with_borrow_mut(|parser| parsed(parser, language, bytes))
+}
+
+thread_local! {
+    /// One for all texts that a thread parses: what it needs for its work is made ready once.
+    static PARSER: RefCell<Parser> = RefCell::new(Parser::new());
+}
+
+fn parsed(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
+    // Where the last text took too long, it would go on with that one.
+    parser.reset();
+    parser.set_language(&language.grammar()).ok()?;
     let started = Instant::now();
     let mut in_time = |_: &ParseState| match started.elapsed() > PARSE_TIME {
         true => ControlFlow::Break(()),
@@ -45,7 +55,7 @@ pub fn facts(language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
     if root.has_error() {
         errors(root, &mut facts.errors);
     }
-    let mut names = Names::new(language.entry(), &grammar, bytes);
+    let mut names = Names::new(language, bytes);
     if !names.is_idle() {
         walk(root, &mut names);
     }
@@ -77,25 +87,36 @@ fn errors(root: Node<'_>, out: &mut Vec<SyntaxError>) {
 }
 
 /// Walks the named nodes, without the stack of calls that a deep text would need.
+///
+/// What stands around a node is known on the way: to ask the tree for a parent or a sibling costs as
+/// much as there are siblings.
 fn walk(root: Node<'_>, names: &mut Names<'_>) {
     let mut cursor = root.walk();
-    let mut path: Vec<String> = Vec::new();
-    // How long the path was before each node on the way down.
-    let mut above: Vec<usize> = Vec::new();
+    let mut around = Around::default();
+    // How long the path was before each node on the way down, and what stood before that node.
+    let mut above: Vec<(usize, Vec<Node<'_>>)> = Vec::new();
     loop {
         let node = cursor.node();
-        let before = path.len();
-        path.extend(names.visit(node, &path));
+        let before = around.path.len();
+        let name = names.visit(node, &around);
+        around.path.extend(name);
         if !names.ends_at(node) && cursor.goto_first_child() {
-            above.push(before);
+            above.push((before, std::mem::take(&mut around.attributes)));
+            around.ancestors.push(node);
             continue;
         }
-        path.truncate(before);
+        around.path.truncate(before);
+        let mut done = node;
+        around.pass(done);
         while !cursor.goto_next_sibling() {
             if !cursor.goto_parent() {
                 return;
             }
-            path.truncate(above.pop().unwrap_or(0));
+            let (length, attributes) = above.pop().unwrap_or_default();
+            around.path.truncate(length);
+            around.attributes = attributes;
+            done = around.ancestors.pop().unwrap_or(root);
+            around.pass(done);
         }
     }
 }

@@ -1,12 +1,30 @@
 //! The names that stand more than once in one place.
 
-use crate::language::{Entry, Named};
+use crate::language::{Entry, LANGUAGES, Language, Named};
 use armistice_core::{LineIdx, Repeated};
 use std::collections::HashMap;
+use std::sync::OnceLock;
 use tree_sitter::{Language as Grammar, Node};
 
 /// A place, a kind and a name: what must be there once.
 type Slot = (usize, &'static str, String);
+
+fn roles(entry: &'static Entry, grammar: &Grammar) -> Vec<Role> {
+    let role = |id: u16| {
+        let kind = grammar.node_kind_for_id(id).unwrap_or_default();
+        if !grammar.node_kind_is_named(id) {
+            Role::Other
+        } else if entry.imports.contains(&kind) {
+            Role::Import
+        } else if entry.bodies.contains(&kind) {
+            Role::Body
+        } else {
+            let named = entry.names.iter().find(|n| n.node == kind);
+            named.map_or(Role::Other, Role::Named)
+        }
+    };
+    (0..grammar.node_kind_count() as u16).map(role).collect()
+}
 
 /// What a kind of node is to the walk.
 #[derive(Clone, Copy)]
@@ -18,11 +36,48 @@ enum Role {
     Body,
 }
 
+/// Where a node stands.
+#[derive(Default)]
+pub(crate) struct Around<'t> {
+    /// The names of what it stands in.
+    pub(crate) path: Vec<String>,
+    /// What it stands in, outermost first.
+    pub(crate) ancestors: Vec<Node<'t>>,
+    /// Attributes and the like right before it, in order.
+    pub(crate) attributes: Vec<Node<'t>>,
+}
+
+impl<'t> Around<'t> {
+    /// Goes past a node to what stands behind it.
+    pub(crate) fn pass(&mut self, node: Node<'t>) {
+        let is_attribute = matches!(
+            node.kind(),
+            "attribute_item" | "decorator" | "modifiers" | "marker_annotation"
+        );
+        if is_attribute {
+            self.attributes.push(node);
+        } else if node.is_named() {
+            self.attributes.clear();
+        }
+    }
+
+    /// The node in which the name of the one at hand must stand once.
+    fn place(&self) -> usize {
+        let outer = self.ancestors.iter().rev();
+        let mut outer = outer.skip_while(|node| WRAPPERS.contains(&node.kind()));
+        let whole = self.ancestors.first();
+        outer.next().or(whole).map_or(0, Node::id)
+    }
+}
+
+/// What the kinds of nodes of each language are, worked out once.
+static ROLES: [OnceLock<Vec<Role>>; LANGUAGES.len()] = [const { OnceLock::new() }; LANGUAGES.len()];
+
 /// Collects names while the tree is walked.
 pub(crate) struct Names<'a> {
     entry: &'static Entry,
     /// By the number that the grammar gives a kind: to look at its name would take longer than to parse.
-    roles: Vec<Role>,
+    roles: &'static [Role],
     bytes: &'a [u8],
     slots: HashMap<Slot, Vec<LineIdx>>,
     /// What each place is called.
@@ -49,22 +104,10 @@ const WRAPPERS: [&str; 14] = [
 ];
 
 impl<'a> Names<'a> {
-    pub(crate) fn new(entry: &'static Entry, grammar: &Grammar, bytes: &'a [u8]) -> Self {
-        let role = |id: u16| {
-            let kind = grammar.node_kind_for_id(id).unwrap_or_default();
-            if !grammar.node_kind_is_named(id) {
-                Role::Other
-            } else if entry.imports.contains(&kind) {
-                Role::Import
-            } else if entry.bodies.contains(&kind) {
-                Role::Body
-            } else {
-                let named = entry.names.iter().find(|n| n.node == kind);
-                named.map_or(Role::Other, Role::Named)
-            }
-        };
+    pub(crate) fn new(language: Language, bytes: &'a [u8]) -> Self {
+        let entry = language.entry();
         Names {
-            roles: (0..grammar.node_kind_count() as u16).map(role).collect(),
+            roles: ROLES[language as usize].get_or_init(|| roles(entry, &language.grammar())),
             entry,
             bytes,
             slots: HashMap::new(),
@@ -91,13 +134,12 @@ impl<'a> Names<'a> {
         )
     }
 
-    /// Looks at one node; `path` holds the names of what it stands in. Gives the name that what is
-    /// below stands in, if it has one.
-    pub(crate) fn visit(&mut self, node: Node<'_>, path: &[String]) -> Option<String> {
+    /// Looks at one node. Gives the name that what is below stands in, if it has one.
+    pub(crate) fn visit(&mut self, node: Node<'_>, around: &Around<'_>) -> Option<String> {
         let named = match self.roles.get(node.kind_id() as usize)? {
             Role::Named(named) => named,
             Role::Import => {
-                self.import(node);
+                self.import(node, around);
                 return None;
             }
             Role::Other | Role::Body => return None,
@@ -107,12 +149,12 @@ impl<'a> Names<'a> {
         if name.is_empty() || node.has_error() && name.contains('\n') {
             return None;
         }
-        let place = place_of(node);
-        let attributes = self.attributes(node);
-        let slot = (place.id(), named.kind, format!("{name}{told}{attributes}"));
+        let place = around.place();
+        let attributes = self.attributes(node, around);
+        let slot = (place, named.kind, format!("{name}{told}{attributes}"));
         self.paths
-            .entry(place.id())
-            .or_insert_with(|| path.to_vec());
+            .entry(place)
+            .or_insert_with(|| around.path.clone());
         self.put(slot, node);
         Some(name)
     }
@@ -149,20 +191,15 @@ impl<'a> Names<'a> {
     }
 
     /// Attributes and decorators in front of a node: a setter stands beside its getter.
-    fn attributes(&self, node: Node<'_>) -> String {
+    fn attributes(&self, node: Node<'_>, around: &Around<'_>) -> String {
         let mut out = String::new();
-        let around = node.parent().filter(|p| p.kind() == "decorated_definition");
-        let mut before = node.prev_named_sibling();
-        while let Some(attribute) = before.filter(|n| {
-            matches!(
-                n.kind(),
-                "attribute_item" | "decorator" | "modifiers" | "marker_annotation"
-            )
-        }) {
-            out += &words(&self.text(attribute));
-            before = attribute
-                .prev_named_sibling()
-                .filter(|_| around.is_some() || attribute.kind() == "attribute_item");
+        let is_decorated =
+            (around.ancestors.last()).is_some_and(|node| node.kind() == "decorated_definition");
+        for attribute in around.attributes.iter().rev() {
+            out += &words(&self.text(*attribute));
+            if !is_decorated && attribute.kind() != "attribute_item" {
+                break;
+            }
         }
         let mut cursor = node.walk();
         for child in node.children(&mut cursor) {
@@ -176,7 +213,7 @@ impl<'a> Names<'a> {
         }
     }
 
-    fn import(&mut self, node: Node<'_>) {
+    fn import(&mut self, node: Node<'_>, around: &Around<'_>) {
         let mut names = Vec::new();
         self.imported(node, &mut names);
         if names.is_empty() {
@@ -186,7 +223,7 @@ impl<'a> Names<'a> {
         self.paths.entry(root).or_default();
         for (name, at) in names {
             // What is hidden behind an attribute stands beside its like.
-            let attributes = self.attributes(node);
+            let attributes = self.attributes(node, around);
             self.put((root, "import", name + &attributes), at);
         }
     }
@@ -265,16 +302,6 @@ impl<'a> Names<'a> {
         };
         order.iter().map(of).collect()
     }
-}
-
-/// The node in which a name must stand once.
-fn place_of(node: Node<'_>) -> Node<'_> {
-    let mut place = node.parent().unwrap_or(node);
-    while WRAPPERS.contains(&place.kind()) {
-        let Some(parent) = place.parent() else { break };
-        place = parent;
-    }
-    place
 }
 
 /// The name inside of pointers, parameters and the like.

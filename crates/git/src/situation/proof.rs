@@ -3,6 +3,7 @@
 use crate::case::contents::{load_all, staged_contents};
 use crate::case::kinds::whose_words;
 use crate::case::one::{Case, IndexState};
+use crate::file::folders::hash;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -11,11 +12,13 @@ use crate::repo::repository::Repository;
 use crate::situation::looked::Looked;
 use crate::situation::parsing::Look;
 use crate::situation::read::Situation;
-use crate::situation::staged::{is_empty_step, staged_print, tree_print};
+use crate::situation::staged::{
+    ChangedOnDisk, changed_on_disk, is_empty_step, print_of, staged_diff,
+};
 use crate::situation::touched::{Touched, empty_tree, touched};
 use armistice_core::{Check, Finding, Inputs, Source, Versions, Weight, check};
 use serde::Serialize;
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 
 /// A finding and where it is.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -86,9 +89,11 @@ impl Prover {
 
 fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
     // Taken first: what is staged while the checks run is not what they looked at.
+    let staged = staged_diff(repo)?;
+    let changed = changed_on_disk(repo)?;
     let mut proof = Proof {
-        staged: staged_print(repo)?,
-        stands: tree_print(repo)?,
+        staged: hash(&staged),
+        stands: print_of(repo, &staged, &changed),
         empty: is_empty_step(repo, situation.operation)?
             && situation
                 .cases
@@ -145,7 +150,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
     for (look, findings) in looks.iter().zip(looked.at_all(&looks)) {
         proof.add(&look.path, findings);
     }
-    for path in changed_since_staged(repo)? {
+    for path in changed_since_staged(repo, &changed)? {
         let what = "changed after it was staged: what is committed is not what stands there";
         let found = Finding::new(Check::Unstaged, None, what);
         proof.add_findings(&path, &[found]);
@@ -257,21 +262,11 @@ fn without_versions(
 }
 
 /// Files that the commit would bring and that stand otherwise on disk by now.
-fn changed_since_staged(repo: &Repository) -> Result<Vec<RepoPath>, Error> {
-    let paths = |output: &[u8]| -> HashSet<RepoPath> {
-        let paths = output.split(|b| *b == 0).filter(|p| !p.is_empty());
-        paths.map(RepoPath::new).collect()
-    };
-    let filter = "--diff-filter=MDT";
-    let call = [
-        "diff-files",
-        "--name-only",
-        "-z",
-        filter,
-        "--ignore-submodules",
-    ];
-    let touched = paths(&repo.must(&Invocation::read(call))?.stdout);
-    if touched.is_empty() {
+fn changed_since_staged(
+    repo: &Repository,
+    changed: &ChangedOnDisk,
+) -> Result<Vec<RepoPath>, Error> {
+    if changed.since_staged.is_empty() {
         return Ok(Vec::new());
     }
     let head = match repo.resolve("HEAD")? {
@@ -287,21 +282,14 @@ fn changed_since_staged(repo: &Repository) -> Result<Vec<RepoPath>, Error> {
         &head,
         "--",
     ];
-    let staged = paths(&repo.must(&Invocation::read(call))?.stdout);
-    let both: Vec<&RepoPath> = touched.intersection(&staged).collect();
-    if both.is_empty() {
-        return Ok(Vec::new());
-    }
-    // Unlike its plumbing, this looks at contents where only times differ, through the filters that
-    // the attributes ask for.
-    let call = ["diff", "--name-only", "-z", "--no-ext-diff", filter, "--"];
-    let call = both
-        .iter()
-        .map(|path| path.to_os())
-        .fold(Invocation::read(call), Invocation::arg);
-    let mut changed: Vec<RepoPath> = paths(&repo.must(&call)?.stdout).into_iter().collect();
-    changed.sort();
-    Ok(changed)
+    let staged = repo.must(&Invocation::read(call))?.stdout;
+    let staged = staged.split(|b| *b == 0).filter(|path| !path.is_empty());
+    let staged: BTreeSet<RepoPath> = staged.map(RepoPath::new).collect();
+    Ok(changed
+        .since_staged
+        .intersection(&staged)
+        .cloned()
+        .collect())
 }
 
 impl Proof {

@@ -29,18 +29,32 @@ pub(crate) fn staged_diff(repo: &Repository) -> Result<Vec<u8>, Error> {
 /// # Errors
 /// If git fails.
 pub fn tree_print(repo: &Repository) -> Result<String, Error> {
-    let mut all = staged_diff(repo)?;
-    for path in changed_on_disk(repo)? {
+    Ok(print_of(repo, &staged_diff(repo)?, &changed_on_disk(repo)?))
+}
+
+/// The same, of what was looked up already.
+pub(crate) fn print_of(repo: &Repository, staged: &[u8], changed: &ChangedOnDisk) -> String {
+    let mut all = staged.to_vec();
+    for path in changed.unmerged.iter().chain(&changed.since_staged) {
         let meta = std::fs::symlink_metadata(path.under(repo.work_tree())).ok();
         let time = meta.as_ref().and_then(|meta| meta.modified().ok());
         all.extend_from_slice(path.bytes());
         all.extend(format!(" {time:?} {:?}", meta.map(|meta| meta.len())).bytes());
     }
-    Ok(hash(&all))
+    hash(&all)
 }
 
-/// Tracked files that are in conflict or differ from what is staged.
-fn changed_on_disk(repo: &Repository) -> Result<BTreeSet<RepoPath>, Error> {
+/// Tracked files whose working file is not what is staged.
+#[derive(Debug, Default)]
+pub(crate) struct ChangedOnDisk {
+    /// In conflict.
+    pub(crate) unmerged: BTreeSet<RepoPath>,
+    /// Otherwise than staged.
+    pub(crate) since_staged: BTreeSet<RepoPath>,
+}
+
+/// Looks which working files are not what is staged.
+pub(crate) fn changed_on_disk(repo: &Repository) -> Result<ChangedOnDisk, Error> {
     let listed = Invocation::read(["diff-files", "--name-status", "-z", "--ignore-submodules"]);
     let listed = repo.must(&listed)?.stdout;
     let (mut unmerged, mut suspects) = (BTreeSet::new(), BTreeSet::new());
@@ -51,6 +65,7 @@ fn changed_on_disk(repo: &Repository) -> Result<BTreeSet<RepoPath>, Error> {
             _ => suspects.insert(RepoPath::new(path)),
         };
     }
+    let mut since_staged = BTreeSet::new();
     let suspects: Vec<_> = suspects.difference(&unmerged).collect();
     if !suspects.is_empty() {
         // Unlike its plumbing, this leaves out files that were only touched.
@@ -66,9 +81,12 @@ fn changed_on_disk(repo: &Repository) -> Result<BTreeSet<RepoPath>, Error> {
         let call = paths.fold(Invocation::read(call), Invocation::arg);
         let changed = repo.must(&call)?.stdout;
         let changed = changed.split(|b| *b == 0).filter(|path| !path.is_empty());
-        unmerged.extend(changed.map(RepoPath::new));
+        since_staged.extend(changed.map(RepoPath::new));
     }
-    Ok(unmerged)
+    Ok(ChangedOnDisk {
+        unmerged,
+        since_staged,
+    })
 }
 
 /// Whether a step is under way that would commit nothing.

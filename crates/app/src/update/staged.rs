@@ -158,6 +158,15 @@ pub(crate) fn read_chosen(state: &mut State) -> Vec<Effect> {
         // Where nothing differs from the other parent, it has what is staged.
         same.map_or(file.after.clone(), |same| same.before.clone())
     });
+    // A commit that is replayed is no parent; where nothing clashed, all that is staged is its doing.
+    let other = match state.accord.against.len() {
+        1 => {
+            let case = state.files.iter().find(|f| f.case.path == file.path);
+            let theirs = case.map(|f| f.case.stages.theirs.as_ref().map(|stage| stage.oid.clone()));
+            theirs.unwrap_or_else(|| file.after.clone())
+        }
+        _ => other,
+    };
     vec![Effect::ReadDiff {
         at: (view.parent, view.files.chosen),
         file: Box::new(file.clone()),

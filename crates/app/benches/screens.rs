@@ -63,6 +63,8 @@ fn long_draft() -> State {
         commit: None,
     };
     let situation = Situation {
+        driven: Vec::new(),
+        driven_is_committed: false,
         operation: Operation::Merge,
         mark: Mark {
             operation: Operation::Merge,

@@ -132,11 +132,12 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
         }
     }
     match touched(repo, situation)? {
-        Some((all, followed)) => {
+        Some(all) => {
             proof.traceable = true;
-            let all = all.into_iter().filter(|t| !seen.contains(&t.path));
-            other_looks(repo, all.collect(), &mut looks, &mut proof)?;
-            let followed: Vec<_> = (followed.into_iter())
+            let to_look_at = all.to_look_at.into_iter();
+            let to_look_at = to_look_at.filter(|t| !seen.contains(&t.path));
+            other_looks(repo, to_look_at.collect(), &mut looks, &mut proof)?;
+            let followed: Vec<_> = (all.followed.into_iter())
                 .filter(|t| !seen.contains(&t.path))
                 .collect();
             for (touched, found) in looked.committed_markers(repo, &followed)? {

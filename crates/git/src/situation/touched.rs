@@ -33,12 +33,21 @@ struct Change {
     after: Option<Oid>,
 }
 
-/// All paths that a side or the index has otherwise than base, those first whose staged contents do
-/// not follow from one side alone; `None` where what the parties started from cannot be told.
+/// All paths that a side or the index has otherwise than base.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct TouchedPaths {
+    /// Those whose staged contents do not follow from one side alone.
+    pub(crate) to_look_at: Vec<Touched>,
+    /// The others.
+    pub(crate) followed: Vec<Touched>,
+}
+
+/// All paths that a side or the index has otherwise than base; `None` where what the parties started
+/// from cannot be told.
 pub(crate) fn touched(
     repo: &Repository,
     situation: &Situation,
-) -> Result<Option<(Vec<Touched>, Vec<Touched>)>, Error> {
+) -> Result<Option<TouchedPaths>, Error> {
     let Some((base, theirs)) = started_from(repo, situation)? else {
         return Ok(None);
     };
@@ -151,8 +160,7 @@ fn parse(bytes: &[u8]) -> Vec<Change> {
     out
 }
 
-/// Paths that need a look, and those in which what is staged follows from one side alone.
-fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> (Vec<Touched>, Vec<Touched>) {
+fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> TouchedPaths {
     let by_path = |changes: &[Change]| -> HashMap<RepoPath, Change> {
         let entries = changes.iter().map(|c| (c.path.clone(), c.clone()));
         entries.collect()
@@ -207,7 +215,11 @@ fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> (Vec<Touche
         }
     };
     let all = paths.into_iter().map(one);
-    all.partition(|t| !follows(t))
+    let (followed, to_look_at) = all.partition(follows);
+    TouchedPaths {
+        to_look_at,
+        followed,
+    }
 }
 
 /// Whether what is staged is what one side alone made of it.
@@ -254,17 +266,20 @@ mod tests {
         let ours = [change("a", None, "1", "2"), change("b", None, "1", "2")];
         let theirs = [change("c", None, "1", "3"), change("b", None, "1", "3")];
         let staged = [change("c", None, "1", "3"), change("b", None, "2", "4")];
-        assert_eq!(names(&combine(&ours, &theirs, &staged).0), ["b 1 2 3 4"]);
+        assert_eq!(
+            names(&combine(&ours, &theirs, &staged).to_look_at),
+            ["b 1 2 3 4"]
+        );
     }
 
     #[test]
     fn a_side_that_is_given_up_as_a_whole_is_looked_at() {
         let theirs = [change("c", None, "1", "3")];
-        assert_eq!(names(&combine(&[], &theirs, &[]).0), ["c 1 1 3 1"]);
+        assert_eq!(names(&combine(&[], &theirs, &[]).to_look_at), ["c 1 1 3 1"]);
         let staged = [change("d", None, "1", "5")];
-        assert_eq!(names(&combine(&[], &[], &staged).0), ["d 1 1 1 5"]);
+        assert_eq!(names(&combine(&[], &[], &staged).to_look_at), ["d 1 1 1 5"]);
         let gone = [change("d", None, "1", "")];
-        assert_eq!(names(&combine(&[], &[], &gone).0), ["d 1 1 1 -"]);
+        assert_eq!(names(&combine(&[], &[], &gone).to_look_at), ["d 1 1 1 -"]);
     }
 
     #[test]
@@ -272,12 +287,15 @@ mod tests {
         let ours = [change("new", Some("old"), "1", "2")];
         let theirs = [change("old", None, "1", "3")];
         let staged = [change("new", None, "2", "4")];
-        assert_eq!(names(&combine(&ours, &theirs, &staged).0), ["new 1 2 3 4"]);
-        assert_eq!(names(&combine(&ours, &[], &[]).0), [""; 0]);
+        assert_eq!(
+            names(&combine(&ours, &theirs, &staged).to_look_at),
+            ["new 1 2 3 4"]
+        );
+        assert_eq!(names(&combine(&ours, &[], &[]).to_look_at), [""; 0]);
         let theirs = [change("new", Some("old"), "1", "1")];
         let ours = [change("old", None, "1", "2")];
         let staged = [change("old", None, "2", ""), change("new", None, "", "2")];
-        assert_eq!(names(&combine(&ours, &theirs, &staged).0), [""; 0]);
+        assert_eq!(names(&combine(&ours, &theirs, &staged).to_look_at), [""; 0]);
     }
 
     #[test]

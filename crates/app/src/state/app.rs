@@ -10,7 +10,7 @@ use crate::case::findings::detail;
 use crate::case::place::Place;
 use crate::case::staged_diff::StagedDiff;
 use crate::state::effect::FileId;
-use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
+use crate::state::file::{FileLoad, FileState, Mode, OpenFile, SyntaxState};
 use crate::state::overlay::{ListView, Message, Overlay};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{
@@ -220,6 +220,10 @@ impl State {
                 Some(mut file) if !matches!(file.load, FileLoad::Waiting) => {
                     file.case = case.clone();
                     file.writing = false;
+                    // What was being looked at is not told any more.
+                    if let Some(open) = file.open_mut() {
+                        open.view.syntax = SyntaxState::default();
+                    }
                     file
                 }
                 _ => FileState::new(case.clone()),

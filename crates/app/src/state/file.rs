@@ -139,6 +139,8 @@ pub struct SyntaxState {
     pub asked: Option<u64>,
     /// The decisions it was made of, so that it is not made again for nothing.
     pub revision: Option<u64>,
+    /// Whether the file is to be written as soon as it was looked at.
+    pub then_write: bool,
     /// The text that was looked at last, and what makes no sense in it.
     pub found: Option<(u64, Vec<Finding>)>,
 }

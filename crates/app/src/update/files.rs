@@ -9,6 +9,7 @@ use crate::state::effect::{Effect, FileId};
 use crate::state::file::{FileLoad, Mode};
 use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::moving::arrive;
+use crate::update::syntax::{Verdict, before_writing};
 use armistice_core::{LineIdx, Markers, render_with_markers};
 use armistice_git::{IndexState, Mode as FileMode, Overwrite};
 
@@ -113,11 +114,23 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
         state.say(text);
         return Vec::new();
     }
-    if !despite_syntax && let Some(trouble) = open.view.syntax.trouble() {
-        let (line, what) = (trouble.line, trouble.what.clone());
-        ask_despite_syntax(state, at, line, &what);
-        return Vec::new();
+    if !despite_syntax {
+        match before_writing(state, at) {
+            Verdict::Sense => {}
+            Verdict::Trouble(found) => {
+                ask_despite_syntax(state, at, found.line, &found.what);
+                return Vec::new();
+            }
+            Verdict::Wait(effects) => {
+                state.say(format!("looking whether {path} parses, then writing it …"));
+                return effects;
+            }
+        }
     }
+    let file = &state[at];
+    let Some(open) = file.open() else {
+        return Vec::new();
+    };
     let overwrite = match open.opened.is_taken() {
         true => Overwrite::AsRead,
         false => Overwrite::No,

@@ -11,7 +11,7 @@ use crate::state::effect::{Effect, FileId, Trouble, Wrote};
 use crate::state::file::{FileLoad, FileState, Mode};
 use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::accord::ask_empty;
-use crate::update::files::other_unfinished;
+use crate::update::files::{finish, other_unfinished};
 use crate::update::loading::loads;
 use crate::update::{accord, checks, returning, rulings, staged, syntax, taking};
 use armistice_git::{After, Ending, IndexState, Situation, Verdict};
@@ -46,7 +46,11 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             return vec![Effect::ReadSituation];
         }
         WorkResult::StagedAgain(_, Err(why)) => state.complain(why),
-        WorkResult::SyntaxChecked(at, stamp, found) => syntax::checked(state, at, stamp, found),
+        WorkResult::SyntaxChecked(at, stamp, found) => {
+            if syntax::checked(state, at, stamp, found) {
+                return finish(state, at);
+            }
+        }
         WorkResult::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
         WorkResult::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
         WorkResult::Forgot(Err(why)) => state.complain(why),

@@ -4,7 +4,7 @@
 use crate::base::commands::Tab;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
-use crate::state::file::Mode;
+use crate::state::file::{Mode, OpenFile};
 use armistice_core::{Finding, Source};
 use std::hash::{DefaultHasher, Hash, Hasher};
 
@@ -14,16 +14,17 @@ const ASKED_BYTES: usize = 4_000_000;
 
 /// Asks about the draft at hand if it changed; about the text being edited only on a tick.
 pub(crate) fn ask(state: &mut State, tick: bool) -> Vec<Effect> {
-    let at = state.file;
-    if state.tab != Tab::Parley {
-        return Vec::new();
+    match state.tab {
+        Tab::Parley => ask_about(state, state.file, tick),
+        _ => Vec::new(),
     }
+}
+
+fn ask_about(state: &mut State, at: FileId, tick: bool) -> Vec<Effect> {
     let Some(open) = state.file_mut(at).and_then(|file| file.open_mut()) else {
         return Vec::new();
     };
-    let versions = open.plan().versions();
-    let size = [&versions.base, &versions.ours, &versions.theirs].map(|text| text.bytes().len());
-    if size.iter().sum::<usize>() > ASKED_BYTES {
+    if is_large(open) {
         return Vec::new();
     }
     let revision = open.opened.revision();
@@ -55,8 +56,48 @@ pub(crate) fn ask(state: &mut State, tick: bool) -> Vec<Effect> {
     }]
 }
 
-pub(crate) fn checked(state: &mut State, at: FileId, stamp: u64, found: Vec<Finding>) {
-    if let Some(open) = state.file_mut(at).and_then(|file| file.open_mut()) {
-        open.view.syntax.found = Some((stamp, found));
+fn is_large(open: &OpenFile) -> bool {
+    let versions = open.plan().versions();
+    let size = [&versions.base, &versions.ours, &versions.theirs].map(|text| text.bytes().len());
+    size.iter().sum::<usize>() > ASKED_BYTES
+}
+
+/// What is known of a draft that is to be written.
+pub(crate) enum Verdict {
+    /// It makes sense, or nobody can tell.
+    Sense,
+    /// Where it makes none, and why.
+    Trouble(Box<Finding>),
+    /// It is being looked at; when that is done it is written.
+    Wait(Vec<Effect>),
+}
+
+pub(crate) fn before_writing(state: &mut State, at: FileId) -> Verdict {
+    let effects = ask_about(state, at, false);
+    let Some(open) = state.file_mut(at).and_then(|file| file.open_mut()) else {
+        return Verdict::Sense;
+    };
+    if is_large(open) {
+        return Verdict::Sense;
     }
+    let syntax = &mut open.view.syntax;
+    let found = syntax.found.as_ref().map(|(stamp, _)| *stamp);
+    if found != syntax.asked {
+        syntax.then_write = true;
+        return Verdict::Wait(effects);
+    }
+    match syntax.trouble() {
+        Some(trouble) => Verdict::Trouble(Box::new(trouble.clone())),
+        None => Verdict::Sense,
+    }
+}
+
+/// Takes what was found in a text; whether the file is to be written now.
+pub(crate) fn checked(state: &mut State, at: FileId, stamp: u64, found: Vec<Finding>) -> bool {
+    let Some(open) = state.file_mut(at).and_then(|file| file.open_mut()) else {
+        return false;
+    };
+    let syntax = &mut open.view.syntax;
+    syntax.found = Some((stamp, found));
+    syntax.asked == Some(stamp) && std::mem::take(&mut syntax.then_write)
 }

@@ -12,7 +12,14 @@ fn settle_file(t: &Tmux, path: &str, key: &str) {
             t.keys("n");
         }
     }
-    t.keys("w").wait("written and staged");
+    t.keys("w");
+    let screen = t.wait_until("written, or why not", |s| {
+        s.contains("written and staged") || s.contains("The draft does not parse")
+    });
+    if screen.contains("The draft does not parse") {
+        // One whole function after the other: a brace is missing between them.
+        t.keys("Enter").wait("written and staged");
+    }
 }
 
 fn number_before(screen: &str, text: &str) -> usize {

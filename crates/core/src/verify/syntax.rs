@@ -151,14 +151,42 @@ fn repeated(result: Parsed<'_>, versions: &[Parsed<'_>]) -> Vec<Finding> {
 /// assert_eq!(found[0].line.unwrap().number(), 1);
 /// ```
 pub fn bracket_findings(result: &Source, versions: &[&Source]) -> Vec<Finding> {
+    let quotes = odd_quotes(result, versions);
     if versions.iter().any(|text| unbalanced(text).is_some()) {
-        return Vec::new();
+        return quotes.into_iter().collect();
     }
     let finding = |(line, sign): (LineIdx, char)| {
         let what = format!("'{sign}' has no counterpart; brackets balance in every version");
         Finding::new(Check::Syntax, Some(line), what).in_text(result)
     };
-    unbalanced(result).map(finding).into_iter().collect()
+    unbalanced(result)
+        .map(finding)
+        .into_iter()
+        .chain(quotes)
+        .collect()
+}
+
+/// A line with an odd number of quotes, where no line of any version has one. Apostrophes are left
+/// out: they stand alone in every other sentence.
+fn odd_quotes(result: &Source, versions: &[&Source]) -> Option<Finding> {
+    let odd = |text: &Source, quote: u8| {
+        let lines = text.all().iter().zip(text.lines(text.all()));
+        let mut odd = lines.filter(|(_, line)| {
+            let signs = line.content().iter();
+            signs.filter(|sign| **sign == quote).count() % 2 == 1
+        });
+        odd.next().map(|(at, _)| at)
+    };
+    let of = |quote: u8| {
+        let at = odd(result, quote)?;
+        if versions.iter().any(|text| odd(text, quote).is_some()) {
+            return None;
+        }
+        let sign = char::from(quote);
+        let what = format!("an odd number of {sign} stands here; no line of any version has that");
+        Some(Finding::new(Check::Syntax, Some(at), what).in_text(result))
+    };
+    of(b'"').or_else(|| of(b'`'))
 }
 
 /// The first bracket without a counterpart.
@@ -239,5 +267,21 @@ mod tests {
         assert_eq!(bracket_findings(&odd, &[&odd]), []);
         let found = bracket_findings(&"(\n]\n".into(), &[&"()\n".into()]);
         assert_eq!(found[0].line, Some(LineIdx(1)));
+    }
+
+    #[test]
+    fn a_quote_that_no_version_leaves_alone_is_found_where_no_parser_is_known() {
+        let found = |result: &str, versions: &[&str]| {
+            let versions: Vec<Source> = versions.iter().map(|text| (*text).into()).collect();
+            let versions: Vec<&Source> = versions.iter().collect();
+            let found = bracket_findings(&result.into(), &versions);
+            found.first().and_then(|f| f.line).map(LineIdx::number)
+        };
+        let right = "say \"moor\"\nit's `low`\n";
+        assert_eq!(found(right, &[right]), None);
+        assert_eq!(found("say \"moor\"\nsay \"low\n", &[right]), Some(2));
+        assert_eq!(found("it's `low\n", &[right]), Some(1));
+        // Texts that do so themselves say nothing.
+        assert_eq!(found("say \"low\n", &[right, "5\" pipes\n"]), None);
     }
 }

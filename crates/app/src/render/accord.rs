@@ -250,7 +250,7 @@ fn what_comes(state: &State) -> String {
         Operation::Revert => "Commits the revert and goes on to the next, if there is one.".to_owned(),
         Operation::Mailbox => "Commits the mailed patch and goes on to the next, if there is one.".to_owned(),
         Operation::Loose if situation.cases.is_empty() => "Nothing to conclude here.".to_owned(),
-        Operation::Loose => "No operation is under way, so there is nothing to conclude: leave it staged, or commit as usual. If a stash was applied, it stays until you drop it.".to_owned(),
+        Operation::Loose => "Nothing to conclude: leave it staged, or commit as usual. A stash stays until you drop it.".to_owned(),
     }
 }
 

@@ -1,12 +1,12 @@
 //! Parses a text and collects what is to be known of it.
 
 use crate::language::Language;
-use crate::names::{Around, Names};
+use crate::names::{Around, Declared, Names};
 use armistice_core::{LineIdx, SyntaxError, SyntaxFacts};
 use std::cell::RefCell;
 use std::ops::ControlFlow;
 use std::time::{Duration, Instant};
-use tree_sitter::{Node, ParseOptions, ParseState, Parser};
+use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
 
 /// The largest text that is parsed, in bytes: larger files are data, and parsing takes a second for
 /// every few megabytes.
@@ -38,7 +38,28 @@ thread_local! {
     static PARSER: RefCell<Parser> = RefCell::new(Parser::new());
 }
 
-fn parsed(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
+/// The names that each line declares or brings in, in order; `None` if the text is too large or takes
+/// too long to parse. What stands inside of bodies of functions is left out.
+///
+/// ```
+/// use armistice_syntax::{Language, declared};
+/// let names = declared(Language::Rust, b"use quay::Berth;\n\nfn moor() {}\n").unwrap();
+/// let names: Vec<_> = names.iter().map(|d| (d.line.number(), d.kind, d.name.as_str())).collect();
+/// assert_eq!(names, [(1, "import", "Berth"), (3, "function", "moor")]);
+/// ```
+pub fn declared(language: Language, bytes: &[u8]) -> Option<Vec<Declared>> {
+    if bytes.len() > PARSED_BYTES {
+        return None;
+    }
+    PARSER.with_borrow_mut(|parser| {
+        let tree = tree_of(parser, language, bytes)?;
+        let mut names = Names::new(language, bytes);
+        walk(tree.root_node(), &mut names);
+        Some(names.declared())
+    })
+}
+
+fn tree_of(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<Tree> {
     // Where the last text took too long, it would go on with that one.
     parser.reset();
     parser.set_language(&language.grammar()).ok()?;
@@ -49,7 +70,11 @@ fn parsed(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<Synta
     };
     let options = ParseOptions::new().progress_callback(&mut in_time);
     let mut read = |at: usize, _| bytes.get(at..).unwrap_or_default();
-    let tree = parser.parse_with_options(&mut read, None, Some(options))?;
+    parser.parse_with_options(&mut read, None, Some(options))
+}
+
+fn parsed(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
+    let tree = tree_of(parser, language, bytes)?;
     let mut facts = SyntaxFacts::default();
     let root = tree.root_node();
     if root.has_error() {

@@ -76,7 +76,50 @@ pub(crate) struct Entry {
     pub(crate) imports: &'static [&'static str],
     /// Bodies that are not looked into: what stands twice there the compiler knows best.
     pub(crate) bodies: &'static [&'static str],
+    /// Lists of items, each of which is to stand once.
+    pub(crate) lists: &'static [&'static str],
+    comments: Comments,
 }
+
+/// How comments are written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Comments {
+    /// What begins one that lasts to the end of its line.
+    pub line: Option<&'static str>,
+    /// What begins and ends one that may be longer.
+    pub block: Option<(&'static str, &'static str)>,
+    /// Whether such a one may hold another.
+    pub nested: bool,
+}
+
+const SLASHES: Comments = Comments {
+    line: Some("//"),
+    block: Some(("/*", "*/")),
+    nested: false,
+};
+const NESTED: Comments = Comments {
+    nested: true,
+    ..SLASHES
+};
+const STARS: Comments = Comments {
+    line: None,
+    ..SLASHES
+};
+const HASH: Comments = Comments {
+    line: Some("#"),
+    block: None,
+    nested: false,
+};
+const ANGLES: Comments = Comments {
+    line: None,
+    block: Some(("<!--", "-->")),
+    nested: false,
+};
+const NO_COMMENTS: Comments = Comments {
+    line: None,
+    block: None,
+    nested: false,
+};
 
 const SCRIPT: &[Named] = &[
     named("function_declaration", "function"),
@@ -116,6 +159,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: &[named("function_definition", "function")],
         imports: &[],
         bodies: &[],
+        lists: &["array"],
+        comments: HASH,
     },
     Entry {
         language: Language::C,
@@ -125,6 +170,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: C_LIKE,
         imports: &["preproc_include"],
         bodies: &["compound_statement"],
+        lists: &["initializer_list"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::Cpp,
@@ -134,6 +181,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: C_LIKE,
         imports: &["preproc_include"],
         bodies: &["compound_statement"],
+        lists: &["initializer_list"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::CSharp,
@@ -152,6 +201,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         ],
         imports: &["using_directive"],
         bodies: &["block"],
+        lists: &["initializer_expression", "collection_expression"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::Css,
@@ -161,6 +212,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: &[],
         imports: &[],
         bodies: &[],
+        lists: &[],
+        comments: STARS,
     },
     Entry {
         language: Language::Go,
@@ -184,6 +237,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         ],
         imports: &["import_spec"],
         bodies: &["block"],
+        lists: &["literal_value"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::Html,
@@ -193,6 +248,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: &[],
         imports: &[],
         bodies: &[],
+        lists: &[],
+        comments: ANGLES,
     },
     Entry {
         language: Language::Java,
@@ -211,6 +268,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         ],
         imports: &["import_declaration"],
         bodies: &["block", "constructor_body"],
+        lists: &["array_initializer"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::JavaScript,
@@ -220,6 +279,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: SCRIPT,
         imports: SCRIPT_IMPORTS,
         bodies: &[],
+        lists: &["array"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::Json,
@@ -229,6 +290,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: &[key("pair", Some("key"))],
         imports: &[],
         bodies: &[],
+        lists: &["array"],
+        comments: NO_COMMENTS,
     },
     Entry {
         language: Language::Markdown,
@@ -238,6 +301,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: &[],
         imports: &[],
         bodies: &[],
+        lists: &[],
+        comments: ANGLES,
     },
     Entry {
         language: Language::Php,
@@ -254,6 +319,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         ],
         imports: &["namespace_use_clause"],
         bodies: &["compound_statement"],
+        lists: &["array_creation_expression"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::Python,
@@ -271,6 +338,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         ],
         imports: &["import_statement", "import_from_statement"],
         bodies: &[],
+        lists: &["list", "set"],
+        comments: HASH,
     },
     Entry {
         language: Language::Ruby,
@@ -280,6 +349,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: &[named("method", "method"), key("pair", Some("key"))],
         imports: &[],
         bodies: &[],
+        lists: &["array"],
+        comments: HASH,
     },
     Entry {
         language: Language::Rust,
@@ -306,6 +377,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         ],
         imports: &["use_declaration"],
         bodies: &["block"],
+        lists: &["array_expression"],
+        comments: NESTED,
     },
     Entry {
         language: Language::Toml,
@@ -321,6 +394,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         ],
         imports: &[],
         bodies: &[],
+        lists: &["array"],
+        comments: HASH,
     },
     Entry {
         language: Language::Tsx,
@@ -330,6 +405,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: SCRIPT,
         imports: SCRIPT_IMPORTS,
         bodies: &[],
+        lists: &["array"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::TypeScript,
@@ -339,6 +416,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         names: SCRIPT,
         imports: SCRIPT_IMPORTS,
         bodies: &[],
+        lists: &["array"],
+        comments: SLASHES,
     },
     Entry {
         language: Language::Yaml,
@@ -351,6 +430,8 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         ],
         imports: &[],
         bodies: &[],
+        lists: &["flow_sequence", "block_sequence"],
+        comments: HASH,
     },
 ];
 
@@ -372,6 +453,17 @@ impl Language {
                 || (extension.as_deref()).is_some_and(|end| entry.extensions.contains(&end))
         };
         LANGUAGES.iter().find(is).map(|entry| entry.language)
+    }
+
+    /// How comments are written in it; in JSON they are not.
+    ///
+    /// ```
+    /// use armistice_syntax::Language;
+    /// assert_eq!(Language::Python.comments().line, Some("#"));
+    /// assert!(Language::Rust.comments().nested);
+    /// ```
+    pub fn comments(self) -> Comments {
+        self.entry().comments
     }
 
     pub(crate) fn entry(self) -> &'static Entry {
@@ -415,6 +507,13 @@ mod tests {
                     entry.language
                 );
             }
+            for list in entry.lists {
+                assert!(
+                    grammar.id_for_node_kind(list, true) != 0,
+                    "{:?} {list}",
+                    entry.language
+                );
+            }
             for body in entry.bodies {
                 assert!(
                     grammar.id_for_node_kind(body, true) != 0,
@@ -428,6 +527,51 @@ mod tests {
                     .filter(|e| e.extensions.contains(extension));
                 assert_eq!(of.count(), 1, "{extension}");
             }
+        }
+    }
+
+    #[test]
+    fn comments_are_comments_to_the_parser_of_each_language() {
+        for entry in LANGUAGES {
+            let mut parser = tree_sitter::Parser::new();
+            parser.set_language(&entry.language.grammar()).unwrap();
+            let mut is_comment = |text: &str| {
+                let tree = parser.parse(text, None).unwrap();
+                let root = tree.root_node();
+                let mut stack = vec![root];
+                let mut found = false;
+                while let Some(node) = stack.pop() {
+                    // Markdown takes a comment for the HTML that it is.
+                    found |= node.kind().contains("comment") || node.kind() == "html_block";
+                    stack.extend((0..node.child_count() as u32).filter_map(|n| node.child(n)));
+                }
+                found && !root.has_error()
+            };
+            let opens = if entry.language == Language::Php {
+                "<?php\n"
+            } else {
+                ""
+            };
+            let Comments {
+                line,
+                block,
+                nested,
+            } = entry.language.comments();
+            if let Some(sign) = line {
+                assert!(
+                    is_comment(&format!("{opens}{sign} moor the ship\n")),
+                    "{:?}",
+                    entry.language
+                );
+            }
+            if let Some((open, close)) = block {
+                let text = format!("{opens}{open} moor\nthe ship {close}\n");
+                assert!(is_comment(&text), "{:?}", entry.language);
+                let inner = format!("{opens}{open} a {open} b {close} c {close}\n");
+                let holds = is_comment(&inner);
+                assert!(holds || !nested, "{:?}", entry.language);
+            }
+            assert!(line.is_some() || block.is_some() || entry.language == Language::Json);
         }
     }
 }

@@ -9,5 +9,6 @@ mod facts;
 mod language;
 mod names;
 
-pub use facts::{PARSE_TIME, PARSED_BYTES, facts};
-pub use language::Language;
+pub use facts::{PARSE_TIME, PARSED_BYTES, declared, facts};
+pub use language::{Comments, Language};
+pub use names::Declared;

@@ -16,6 +16,8 @@ fn roles(entry: &'static Entry, grammar: &Grammar) -> Vec<Role> {
             Role::Other
         } else if entry.imports.contains(&kind) {
             Role::Import
+        } else if entry.lists.contains(&kind) {
+            Role::List
         } else if entry.bodies.contains(&kind) {
             Role::Body
         } else {
@@ -32,9 +34,15 @@ enum Role {
     Other,
     Import,
     Named(&'static Named),
+    /// Holds items of which each is to stand once.
+    List,
     /// Holds nothing that has to stand once.
     Body,
 }
+
+/// Bytes of an item of a list that is compared with the others: shorter ones are flags, longer ones
+/// data.
+const ITEM_BYTES: (usize, usize) = (3, 120);
 
 /// Where a node stands.
 #[derive(Default)]
@@ -68,6 +76,17 @@ impl<'t> Around<'t> {
         let whole = self.ancestors.first();
         outer.next().or(whole).map_or(0, Node::id)
     }
+}
+
+/// A name that a line declares or brings in.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Declared {
+    /// Where it begins.
+    pub line: LineIdx,
+    /// What it is: "function", "class", "key", "import", …
+    pub kind: &'static str,
+    /// What it is called, with what tells it from its like.
+    pub name: String,
 }
 
 /// What the kinds of nodes of each language are, worked out once.
@@ -118,7 +137,13 @@ impl<'a> Names<'a> {
 
     /// Whether there is anything to look for.
     pub(crate) fn is_idle(&self) -> bool {
-        self.entry.names.is_empty() && self.entry.imports.is_empty()
+        let Entry {
+            names,
+            imports,
+            lists,
+            ..
+        } = self.entry;
+        names.is_empty() && imports.is_empty() && lists.is_empty()
     }
 
     fn text(&self, node: Node<'_>) -> String {
@@ -140,6 +165,10 @@ impl<'a> Names<'a> {
             Role::Named(named) => named,
             Role::Import => {
                 self.import(node, around);
+                return None;
+            }
+            Role::List => {
+                self.items(node, around);
                 return None;
             }
             Role::Other | Role::Body => return None,
@@ -165,6 +194,23 @@ impl<'a> Names<'a> {
         lines.push(line);
         if lines.len() == 2 {
             self.order.push(slot);
+        }
+    }
+
+    /// The items of a list, as far as they say something: numbers and signs may well stand again.
+    fn items(&mut self, list: Node<'_>, around: &Around<'_>) {
+        let mut cursor = list.walk();
+        for item in list.named_children(&mut cursor) {
+            let text = &self.bytes[item.byte_range()];
+            let is_short = (ITEM_BYTES.0..ITEM_BYTES.1).contains(&text.len());
+            if !is_short || !text.iter().any(u8::is_ascii_alphabetic) || item.is_extra() {
+                continue;
+            }
+            let name = words(&self.text(item));
+            self.paths
+                .entry(list.id())
+                .or_insert_with(|| around.path.clone());
+            self.put((list.id(), "list item", name), item);
         }
     }
 
@@ -289,6 +335,24 @@ impl<'a> Names<'a> {
             "identifier" => names.push((self.text(node), node)),
             _ => {}
         }
+    }
+
+    /// All that has a name, by where it stands.
+    pub(crate) fn declared(self) -> Vec<Declared> {
+        let all = self
+            .slots
+            .into_iter()
+            .filter(|(slot, _)| slot.1 != "list item");
+        let each = all.flat_map(|((_, kind, name), lines)| {
+            lines.into_iter().map(move |line| Declared {
+                line,
+                kind,
+                name: name.clone(),
+            })
+        });
+        let mut declared: Vec<Declared> = each.collect();
+        declared.sort_by(|a, b| (a.line, a.kind, &a.name).cmp(&(b.line, b.kind, &b.name)));
+        declared
     }
 
     /// What stands more than once, in the order of the second.

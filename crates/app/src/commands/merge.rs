@@ -90,7 +90,12 @@ fn note(args: &MergeArgs, draft: &Draft, merged: &[u8]) -> Result<()> {
     let (false, Some(name)) = (settled.is_empty(), &args.name) else {
         return Ok(());
     };
-    let repo = Repository::discover(Path::new("."))?;
+    let repo = match Repository::discover(Path::new(".")) {
+        Ok(repo) => repo,
+        // Three files outside of any repository: there is nobody to be told afterwards.
+        Err(_) if !args.driver => return Ok(()),
+        Err(error) => return Err(error.into()),
+    };
     let versions = [&args.base, &args.ours, &args.theirs].map(PathBuf::as_path);
     note_driven(&repo, Path::new(name), versions, merged, settled)?;
     Ok(())

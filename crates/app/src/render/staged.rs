@@ -35,10 +35,10 @@ impl Canvas<'_> {
         let all = self.state.accord.against.len();
         let nth = match all {
             0 | 1 => String::new(),
-            _ => format!(" · parent {} of {all}", view.parent + 1),
+            _ => format!(" (parent {} of {all})", view.parent + 1),
         };
         let counts = format!(
-            " · {}, {} added, {} removed{nth} ",
+            "{nth} · {}, {} added, {} removed ",
             count(against.files.len(), "file"),
             count(added, "line"),
             count(removed, "line"),

@@ -215,14 +215,14 @@ fn a_driver_of_another_version_is_rescued() {
     for (name, text) in [("b", "one\n"), ("o", "ours\n"), ("t", "theirs\n")] {
         std::fs::write(dir.path().join(name), text).unwrap();
     }
-    let call = |more: &[&str]| {
+    let call_for = |name: &str, more: &[&str]| {
         let mut args = vec![
-            "merge", "--base", "b", "--ours", "o", "--theirs", "t", "--output", "o", "--name",
-            "x.txt",
+            "merge", "--base", "b", "--ours", "o", "--theirs", "t", "--output", "o", "--name", name,
         ];
         args.extend(more);
         crate::kit::armistice(dir.path(), &args).status.code()
     };
+    let call = |more: &[&str]| call_for("x.txt", more);
     assert_eq!(
         call(&["--driver", "--not-known-yet", "--marker-size", "9"]),
         Some(1)
@@ -238,4 +238,10 @@ fn a_driver_of_another_version_is_rescued() {
         "by hand it is a mistake"
     );
     assert_eq!(call(&["--marker-size", "0"]), Some(2));
+    // Outside of any repository what rules settle is noted nowhere, and done all the same.
+    for (name, text) in [("b", BASE), ("o", OURS), ("t", THEIRS)] {
+        std::fs::write(dir.path().join(name), text).unwrap();
+    }
+    assert_eq!(call_for("x.rs", &[]), Some(0));
+    assert_eq!(std::fs::read_to_string(dir.path().join("o")).unwrap(), BOTH);
 }

@@ -477,7 +477,12 @@ mod an_update {
             press(&mut state, "n");
             press(&mut state, "t");
         }
-        let effects = press(&mut state, "w");
+        // A parser is asked first; nothing is written before it has answered.
+        let asked = press(&mut state, "w");
+        assert!(!asked.iter().any(|e| matches!(e, Effect::Finish(..))));
+        let stamp = state.open_file().unwrap().view.syntax.asked.unwrap();
+        let answer = WorkResult::SyntaxChecked(FileId(0), stamp, Vec::new());
+        let effects = update(&mut state, Action::Done(0, Box::new(answer)));
         let finish = effects.iter().find_map(|effect| match effect {
             Effect::Finish(at, finish) => Some((*at, finish.clone())),
             _ => None,

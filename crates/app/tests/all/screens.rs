@@ -1,8 +1,11 @@
 //! Every screen, whole, at three sizes and smaller.
 
-use crate::kit::{Desk, Repo};
+use crate::kit::{Desk, NOW, Repo};
+use armistice::base::project_checks::CheckSetting;
 use armistice::base::theme::{Theme, ThemeOptions};
-use armistice::state::action::Action;
+use armistice::case::checks::OutputLines;
+use armistice::state::action::{Action, WorkResult};
+use armistice_git::PathFinding;
 use std::sync::LazyLock;
 
 const SIZES: [(u16, u16); 3] = [(160, 47), (100, 30), (80, 24)];
@@ -182,6 +185,94 @@ fn proof() {
         ],
         |desk| {
             desk.press("5 down");
+        },
+    );
+}
+
+/// The demo in which another program staged a file without a brace and without an edit of theirs.
+fn broken_demo() -> Repo {
+    let repo = Repo::demo("merge");
+    let ours = repo.git(&["show", "HEAD:src/quay.rs"]);
+    let at = ours.find("\n    }\n").unwrap();
+    repo.write("src/quay.rs", ours[..at].to_owned() + &ours[at + 6..]);
+    repo.git(&["add", "src/quay.rs"]);
+    repo
+}
+
+fn with_checks(desk: &mut Desk) {
+    let check = |name: &str, run: &str, required| CheckSetting {
+        name: name.to_owned(),
+        run: run.to_owned(),
+        required,
+        ..CheckSetting::default()
+    };
+    desk.state.settings.checks = vec![
+        check("berths", "seq -f 'berth %g: free at low water' 30", true),
+        check("prices", "echo 'no price for 3 berths'; exit 3", false),
+    ];
+}
+
+#[test]
+fn proof_with_findings_and_a_running_check() {
+    let repo = broken_demo();
+    check(
+        "proof running",
+        &repo,
+        &[
+            "! nothing is lost",
+            "! the syntax holds",
+            "running      required · 12 s",
+            "o shows all it prints",
+        ],
+        |desk| {
+            with_checks(desk);
+            desk.press("5");
+            let run = desk.state.proof.checks.all[0].0.run.clone();
+            let worker = WorkResult::CheckBegan(run.clone());
+            desk.act(Action::Done(0, Box::new(worker)));
+            let mut lines = OutputLines::default();
+            lines.take("berth 1: free at low water\nberth 2: free at low water\n".as_bytes());
+            desk.act(Action::Done(0, Box::new(WorkResult::CheckSaid(run, lines))));
+            desk.act(Action::Tick(NOW + 12));
+            desk.press("g");
+        },
+    );
+}
+
+#[test]
+fn proof_with_a_lost_edit_and_a_check_that_failed() {
+    let repo = broken_demo();
+    check(
+        "proof failed",
+        &repo,
+        &["an edit of theirs is lost", "! prices", "failed"],
+        |desk| {
+            with_checks(desk);
+            desk.press("5 g down r G");
+            // How long it took is another number in every run.
+            for (_, run) in &mut desk.state.proof.checks.all {
+                if let Some(run) = run {
+                    run.ms = 1200;
+                }
+            }
+            let lost = |f: &PathFinding| f.finding.what.starts_with("an edit of theirs is lost");
+            let proof = desk.state.proof.proof.as_ref().unwrap();
+            let at = proof.findings.iter().position(lost).unwrap();
+            desk.state.proof.list.chosen = desk.state.proof.checks.all.len() + at;
+            desk.press("up down");
+        },
+    );
+}
+
+#[test]
+fn accord_with_what_is_staged() {
+    let repo = broken_demo();
+    check(
+        "staged",
+        &repo,
+        &["staged against", "parent 1 of 2", "src/quay.rs"],
+        |desk| {
+            desk.press("6 d n");
         },
     );
 }

@@ -54,7 +54,7 @@ fn the_staged_result_is_shown_against_each_parent_with_whose_lines_came() {
     has(
         &desk,
         &[
-            "staged against ▲ main · 3 files, 3 lines added, 0 lines removed · parent 1 of 2",
+            "staged against ▲ main (parent 1 of 2) · 3 files, 3 lines added, 0 lines removed",
             " > a.txt",
             "a.txt · 1 change",
             "▼     3 + theirs",
@@ -74,7 +74,7 @@ fn the_staged_result_is_shown_against_each_parent_with_whose_lines_came() {
     has(
         &desk,
         &[
-            "staged against ▼ side · 3 files, 2 lines added, 2 lines removed · parent 2 of 2",
+            "staged against ▼ side (parent 2 of 2) · 3 files, 2 lines added, 2 lines removed",
             " > long.txt",
             "▲    16   o[→ and ours]",
             "gone.txt",

@@ -543,7 +543,7 @@ mod tests {
                 while let Some(node) = stack.pop() {
                     // Markdown takes a comment for the HTML that it is.
                     found |= node.kind().contains("comment") || node.kind() == "html_block";
-                    stack.extend((0..node.child_count() as u32).filter_map(|n| node.child(n)));
+                    stack.extend((0..node.child_count()).filter_map(|n| node.child(n)));
                 }
                 found && !root.has_error()
             };

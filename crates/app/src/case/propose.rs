@@ -11,10 +11,10 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
 
 /// Stretches of conflicts that one thread takes at a time.
-const BLOCK: usize = 64;
+const BLOCK: usize = 32;
 /// Stretches up to which one thread alone is quicker: starting another takes as long as some
-/// hundred conflicts.
-const FEW: usize = 4 * BLOCK;
+/// dozens of conflicts with their witness.
+const FEW: usize = 2 * BLOCK;
 
 /// What the rules make of all conflicts of a plan, as far as a parser has nothing against it.
 pub fn propose_judged(plan: &Arc<Plan>, context: &RuleContext) -> Vec<(RegionId, Ruling)> {

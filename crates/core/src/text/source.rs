@@ -3,7 +3,7 @@
 //! Not here: decoding for display (`encoding`), words (`tokens`).
 
 use crate::text::lines::{LineIdx, LineRange};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// One version of a text: bytes, and where its lines start.
 ///
@@ -24,6 +24,8 @@ struct Inner {
     bytes: Vec<u8>,
     /// Ends of the lines in order, strictly rising; the last is `bytes.len()`.
     ends: Vec<usize>,
+    /// How most lines end, once somebody asked.
+    usual_end: OnceLock<LineEnd>,
 }
 
 /// How one line ends.
@@ -124,7 +126,11 @@ impl Source {
         if ends.len() <= 1 && bytes.last() != Some(&b'\n') {
             ends = cut(&bytes, b'\r');
         }
-        Source(Arc::new(Inner { bytes, ends }))
+        Source(Arc::new(Inner {
+            bytes,
+            ends,
+            usual_end: OnceLock::new(),
+        }))
     }
 
     /// All bytes.
@@ -164,6 +170,10 @@ impl Source {
 
     /// The ending most lines have, by a look at the first thousand; LF if there is none.
     pub fn usual_end(&self) -> LineEnd {
+        *self.0.usual_end.get_or_init(|| self.count_ends())
+    }
+
+    fn count_ends(&self) -> LineEnd {
         let (mut lf, mut crlf, mut cr) = (0, 0, 0);
         for line in self.lines((0..self.len().min(1000)).into()) {
             match line.end() {

@@ -6,6 +6,7 @@ use crate::state::app::State;
 use crate::view::areas::Screen;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use ratatui::style::Style;
 
 /// What every drawing function needs.
 pub(crate) struct Canvas<'a> {
@@ -19,6 +20,16 @@ pub(crate) struct Canvas<'a> {
 impl Canvas<'_> {
     pub(crate) fn pen(&mut self, area: Rect, y: u16) -> Pen<'_> {
         Pen::new(self.buffer, area, y)
+    }
+
+    /// Lays the ground of a chosen row under what is written there next.
+    pub(crate) fn choose_row(&mut self, area: Rect, y: u16) {
+        let row = Rect {
+            y: area.y + y,
+            height: 1,
+            ..area
+        };
+        self.buffer.set_style(row, self.theme.chosen(Style::new()));
     }
 
     /// A horizontal rule with a title in it.

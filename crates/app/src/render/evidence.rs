@@ -193,12 +193,7 @@ impl Canvas<'_> {
                 .and_then(|pick| picking.picks.iter().position(|p| *p == pick));
         }
         if on {
-            let row = Rect {
-                y: area.y + y,
-                height: 1,
-                ..area
-            };
-            self.buffer.set_style(row, theme.chosen(Style::new()));
+            self.choose_row(area, y);
         }
         let shade = |style: Style| if on { theme.chosen(style) } else { style };
         let number = line.number.map_or(String::new(), |n| n.to_string());

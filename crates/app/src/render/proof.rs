@@ -173,12 +173,7 @@ impl Canvas<'_> {
             let row = self.state.proof.row(nth);
             if let Some(ProofRow::Check(check)) = row {
                 if on {
-                    let row = Rect {
-                        y: list.y + y,
-                        height: 1,
-                        ..list
-                    };
-                    self.buffer.set_style(row, theme.chosen(Style::new()));
+                    self.choose_row(list, y);
                 }
                 self.project_check(y, check, on);
                 continue;
@@ -191,12 +186,7 @@ impl Canvas<'_> {
                 break;
             };
             if on {
-                let row = Rect {
-                    y: list.y + y,
-                    height: 1,
-                    ..list
-                };
-                self.buffer.set_style(row, theme.chosen(Style::new()));
+                self.choose_row(list, y);
             }
             let shade = |style: Style| if on { theme.chosen(style) } else { style };
             let line = item.finding.line.map_or(String::new(), |l| format!(":{l}"));

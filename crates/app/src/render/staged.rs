@@ -67,12 +67,7 @@ impl Canvas<'_> {
             };
             let on = nth == view.files.chosen;
             if on {
-                let row = Rect {
-                    y: area.y + y,
-                    height: 1,
-                    ..area
-                };
-                self.buffer.set_style(row, theme.chosen(Style::new()));
+                self.choose_row(area, y);
             }
             let shade = |style: Style| if on { theme.chosen(style) } else { style };
             let counts = match file.lines {

@@ -21,6 +21,7 @@ pub use case::kinds::{CaseKind, whose_words};
 pub use case::one::{Case, IndexState};
 pub use case::outcomes::FileOutcome;
 pub use case::stages::{Stage, Stages};
+pub use file::folders::file_name_hash;
 pub use file::output::OutputFile;
 pub use file::work_file::{Seen, WorkFile, write_atomically};
 pub use loose::Loose;

@@ -4,7 +4,7 @@
 //! state, so that decisions survive as they do anywhere else. What is written
 //! there is delivered to the file that was asked for.
 
-use crate::file::folders::hash;
+use crate::file::folders::file_name_hash;
 use crate::file::output::OutputFile;
 use crate::file::owner::sweep;
 use crate::file::work_file::write_atomically;
@@ -52,10 +52,10 @@ impl Loose {
         let texts = [&versions.base, &versions.ours, &versions.theirs];
         let mut key = path.as_os_str().as_bytes().to_vec();
         for text in texts {
-            key.extend(hash(text.bytes()).into_bytes());
+            key.extend(file_name_hash(text.bytes()).into_bytes());
         }
         let all = state.join("loose");
-        let folder = all.join(hash(&key));
+        let folder = all.join(file_name_hash(&key));
         let is_new = !folder.join("work").exists();
         let work = folder.join("work");
         fs::create_dir_all(&work).map_err(Error::file("create", &work))?;

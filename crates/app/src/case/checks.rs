@@ -6,7 +6,8 @@ use crate::base::project_checks::{
 use crate::base::settings::state_folder;
 use armistice_core::limits::{OUTPUT_LINE_BYTES, OUTPUT_LINES, STORED_OUTPUT_LINES};
 use armistice_git::{
-    Cancel, CheckRun, CheckRuns, Error, Repository, run_shell, tree_print, write_atomically,
+    Cancel, CheckRun, CheckRuns, Error, RepoPath, Repository, file_name_hash, run_shell,
+    tree_print, write_atomically,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
@@ -75,13 +76,11 @@ const TRUSTED_TEXTS: usize = 20;
 fn trust_file(repo: &Repository) -> Option<(PathBuf, String)> {
     let whole = std::fs::canonicalize(repo.common_dir()).ok()?;
     let bytes = whole.as_os_str().as_bytes();
-    let repository: String = bytes.iter().map(|b| format!("{b:02x}")).collect();
     // The whole name is in the file: two repositories of one file name do not trust each other.
-    let sum = bytes.iter().fold(0u64, |sum, b| {
-        sum.wrapping_mul(0x0100_0000_01b3) ^ u64::from(*b)
-    });
+    let repository = RepoPath::new(bytes).hex();
     let folder = state_folder().ok()?.join("trusted");
-    Some((folder.join(format!("{sum:016x}.json")), repository))
+    let name = format!("{}.json", file_name_hash(bytes));
+    Some((folder.join(name), repository))
 }
 
 fn trusted_texts(repo: &Repository) -> Vec<String> {

@@ -131,7 +131,9 @@ impl CaseService {
         let one = |case: &Case, loaded: Loaded| match why_whole(case, &loaded) {
             Some(why) => {
                 let mut whole = WholeFile::new(case, loaded, why);
-                whole.decided = self.store.whole(case);
+                // What somebody else staged was not decided here, whatever was decided before.
+                let is_ours = case.standing == IndexState::Unmerged || records.wrote(&case.path);
+                whole.decided = self.store.whole(case).filter(|_| is_ours);
                 CaseLoad::Whole(whole)
             }
             None => {

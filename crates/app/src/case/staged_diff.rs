@@ -36,6 +36,9 @@ pub struct StagedDiff {
     pub changes: Vec<usize>,
 }
 
+/// The difference of one file; nothing where there is no text, why where it could not be read.
+pub type DiffRead = Result<Option<Box<StagedDiff>>, String>;
+
 impl StagedDiff {
     /// What became of `before` in `after`; `other` is what another parent has there.
     pub fn new(before: &Source, after: &Source, other: Option<&Source>) -> Self {

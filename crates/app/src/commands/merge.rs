@@ -19,12 +19,15 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 pub(crate) fn merge(args: &MergeArgs) -> Result<Exit> {
-    // What earlier versions set up says so by what it asks for.
-    let is_driver = args.name.is_some() && args.output.as_ref() == Some(&args.ours);
-    match args.driver || (is_driver && !args.json) {
+    match is_driver(args) {
         true => drive(args),
         false => merge_texts(args),
     }
+}
+
+/// Whether git runs it; what earlier versions set up says so only by what it asks for.
+fn is_driver(args: &MergeArgs) -> bool {
+    args.driver || args.name.is_some() && args.output.as_ref() == Some(&args.ours)
 }
 
 /// As a merge driver: whatever goes wrong, git gets its own conflict, and nobody a half-merged file.
@@ -133,7 +136,7 @@ fn merge_texts(args: &MergeArgs) -> Result<Exit> {
         }
         false => render_with_markers(draft, &markers(args)),
     };
-    if args.name.is_some() && args.output.as_ref() == Some(&args.ours) {
+    if is_driver(args) {
         // Before the file is replaced that holds ours.
         note(args, draft, &bytes)?;
     }

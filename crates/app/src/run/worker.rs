@@ -307,11 +307,15 @@ impl Worker {
             }
             Effect::ReadLog => Some(WorkResult::LogRead(log(self.repo(), 200).map_err(text))),
             Effect::Measure => Some(WorkResult::Measured(self.measure().map_err(text))),
-            Effect::ReadDiff { at, file, other } => {
+            Effect::ReadDiff {
+                parent,
+                file,
+                other,
+            } => {
                 let path = file.path.clone();
                 let diff = self.staged_diff(&file, other).map_err(text);
                 Some(WorkResult::DiffRead(
-                    at,
+                    parent,
                     path,
                     diff.map(|d| d.map(Box::new)),
                 ))

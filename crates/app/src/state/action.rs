@@ -4,7 +4,7 @@ use crate::base::commands::Command;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
-use crate::case::staged_diff::StagedDiff;
+use crate::case::staged_diff::DiffRead;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
 use armistice_core::{Finding, RegionId, Report, Ruling};
 use armistice_git::{
@@ -59,10 +59,6 @@ pub enum WorkResult {
     LogRead(Result<Vec<LogLine>, String>),
     Measured(Result<Vec<AgainstParent>, String>),
     /// One file of what is staged against a parent; nothing if it is no text.
-    DiffRead(
-        (usize, usize),
-        RepoPath,
-        Result<Option<Box<StagedDiff>>, String>,
-    ),
+    DiffRead(usize, RepoPath, DiffRead),
     Note(String),
 }

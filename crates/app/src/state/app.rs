@@ -8,7 +8,7 @@ use crate::base::settings::Settings;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::findings::detail;
 use crate::case::place::Place;
-use crate::case::staged_diff::StagedDiff;
+use crate::case::staged_diff::DiffRead;
 use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile, SyntaxState};
 use crate::state::overlay::{ListView, Message, Overlay};
@@ -100,9 +100,6 @@ pub struct AccordState {
     pub against: Vec<AgainstParent>,
     pub top: usize,
 }
-
-/// The difference of one file; nothing where there is no text.
-pub type DiffRead = Result<Option<Box<StagedDiff>>, String>;
 
 /// What is staged against each parent, as it is looked through.
 #[derive(Clone, Debug, Default)]

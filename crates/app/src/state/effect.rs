@@ -97,9 +97,9 @@ pub enum Effect {
     ReadLog,
     /// Count what is staged against each parent.
     Measure,
-    /// Read one file of it, in the order of parents and files.
+    /// Read one file of it, against a parent in their order.
     ReadDiff {
-        at: (usize, usize),
+        parent: usize,
         file: Box<StagedFile>,
         /// What the other parent has there.
         other: Option<Oid>,

@@ -117,27 +117,20 @@ pub(crate) fn has_output(state: &State, run: &str) -> bool {
     state.proof.outputs.contains_key(run)
 }
 
-/// What is kept of earlier runs is there to be read again.
-pub(crate) fn known(state: &mut State, checks: ProjectChecks) {
-    for (_, run) in &checks.all {
-        if let Some(run) = run {
-            let output = state.proof.outputs.entry(run.run.clone());
-            output.or_insert_with(|| OutputLines::stored(run));
-        }
-    }
-    // A run that ended while it was read is newer than what was read.
-    let mut checks = checks;
-    for (check, run) in &mut checks.all {
-        let known = state
-            .proof
-            .checks
-            .all
-            .iter()
-            .find(|(c, _)| c.run == check.run);
-        if let Some((_, Some(newer))) = known
-            && run.as_ref().is_none_or(|run| run.ended < newer.ended)
+/// Takes which commands there are; what is kept of runs elsewhere or before is there to be read.
+pub(crate) fn known(state: &mut State, mut checks: ProjectChecks) {
+    for (check, read) in &mut checks.all {
+        let known = (state.proof.checks.all.iter()).find(|(c, _)| c.run == check.run);
+        let known = known.and_then(|(_, run)| run.clone());
+        let ended = |run: &Option<CheckRun>| run.as_ref().map(|run| run.ended);
+        if ended(&known) > ended(read) {
+            // It ended here while the others were read.
+            *read = known;
+        } else if let Some(run) = read
+            && ended(&known) < Some(run.ended)
         {
-            *run = Some(newer.clone());
+            let output = OutputLines::stored(run);
+            state.proof.outputs.insert(run.run.clone(), output);
         }
     }
     if let Some(trouble) = &checks.trouble

@@ -59,7 +59,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::Proved(result, known) => return proved(state, result, *known),
         WorkResult::LogRead(Ok(log)) => state.accord.log = log,
         WorkResult::Measured(Ok(against)) => return staged::counted(state, against),
-        WorkResult::DiffRead((parent, _), path, diff) => staged::read(state, parent, path, diff),
+        WorkResult::DiffRead(parent, path, diff) => staged::read(state, parent, path, diff),
         WorkResult::LogRead(Err(why)) => state.complain(why),
         // Only decoration on Accord; its absence says enough.
         WorkResult::Measured(Err(_)) => state.accord.against.clear(),

@@ -2,7 +2,7 @@
 
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
-use crate::case::staged_diff::StagedDiff;
+use crate::case::staged_diff::DiffRead;
 use crate::state::app::{StagedView, State};
 use crate::state::effect::Effect;
 use crate::update::files::show_file;
@@ -168,18 +168,13 @@ pub(crate) fn read_chosen(state: &mut State) -> Vec<Effect> {
         _ => other,
     };
     vec![Effect::ReadDiff {
-        at: (view.parent, view.files.chosen),
+        parent: view.parent,
         file: Box::new(file.clone()),
         other,
     }]
 }
 
-pub(crate) fn read(
-    state: &mut State,
-    parent: usize,
-    path: RepoPath,
-    diff: Result<Option<Box<StagedDiff>>, String>,
-) {
+pub(crate) fn read(state: &mut State, parent: usize, path: RepoPath, diff: DiffRead) {
     if let Some(view) = &mut state.staged {
         view.read.insert((parent, path), diff);
     }

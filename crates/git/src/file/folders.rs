@@ -16,7 +16,7 @@ pub(crate) const ROOT: &str = "armistice";
 
 /// FNV-1a, 64 bits: a file name that never changes between builds. What a file
 /// is about is checked against its header, so a collision loses nothing.
-pub(crate) fn hash(bytes: &[u8]) -> String {
+pub fn file_name_hash(bytes: &[u8]) -> String {
     let step = |h: u64, b: &u8| (h ^ u64::from(*b)).wrapping_mul(0x0100_0000_01b3);
     format!("{:016x}", bytes.iter().fold(0xcbf2_9ce4_8422_2325, step))
 }

@@ -3,7 +3,7 @@
 use crate::case::contents::{load_all, staged_contents};
 use crate::case::kinds::whose_words;
 use crate::case::one::{Case, IndexState};
-use crate::file::folders::hash;
+use crate::file::folders::file_name_hash;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -92,7 +92,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
     let staged = staged_diff(repo)?;
     let changed = changed_on_disk(repo)?;
     let mut proof = Proof {
-        staged: hash(&staged),
+        staged: file_name_hash(&staged),
         stands: print_of(repo, &staged, &changed),
         empty: is_empty_step(repo, situation.operation)?
             && situation

@@ -1,6 +1,6 @@
 //! What is staged as a whole: whether it is what was looked at, and whether it is anything.
 
-use crate::file::folders::hash;
+use crate::file::folders::file_name_hash;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 
 /// A hash of all that is staged against the commit that is checked out.
 pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
-    Ok(hash(&staged_diff(repo)?))
+    Ok(file_name_hash(&staged_diff(repo)?))
 }
 
 /// All that is staged against the commit that is checked out, as git lists it; nothing if there is
@@ -41,7 +41,7 @@ pub(crate) fn print_of(repo: &Repository, staged: &[u8], changed: &ChangedOnDisk
         all.extend_from_slice(path.bytes());
         all.extend(format!(" {time:?} {:?}", meta.map(|meta| meta.len())).bytes());
     }
-    hash(&all)
+    file_name_hash(&all)
 }
 
 /// Tracked files whose working file is not what is staged.

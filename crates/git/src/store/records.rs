@@ -15,8 +15,8 @@
 use crate::case::one::Case;
 use crate::case::outcomes::FileOutcome;
 use crate::file::folders::{
-    ROOT, hash, make_folder, numbers, open, plain_files, prune, read_if_there, remove_file,
-    remove_tree,
+    ROOT, file_name_hash, make_folder, numbers, open, plain_files, prune, read_if_there,
+    remove_file, remove_tree,
 };
 use crate::file::owner::sweep;
 use crate::file::work_file::{write_atomically, write_new};
@@ -116,7 +116,7 @@ impl Store {
 
     /// Whether decisions were recorded about other versions of the same path.
     fn other_versions(&self, case: &Case) -> Option<String> {
-        let prefix = format!("{}-", hash(case.path.bytes()));
+        let prefix = format!("{}-", file_name_hash(case.path.bytes()));
         let mut files = plain_files(&self.root.join("journal")).into_iter();
         let older = files.any(|f| f.file_name().to_string_lossy().starts_with(&prefix));
         older.then(|| {
@@ -320,5 +320,9 @@ fn is_about(stored: &Header, now: &Header) -> bool {
 
 fn name_of(case: &Case) -> String {
     let versions = case.stages.names().join(" ");
-    format!("{}-{}", hash(case.path.bytes()), hash(versions.as_bytes()))
+    format!(
+        "{}-{}",
+        file_name_hash(case.path.bytes()),
+        file_name_hash(versions.as_bytes())
+    )
 }

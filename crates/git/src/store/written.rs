@@ -5,7 +5,7 @@
 
 use crate::case::stages::{Stage, Stages};
 use crate::file::folders::{
-    hash, make_folder, open, plain_files, read_if_there, remove_file, remove_tree,
+    file_name_hash, make_folder, open, plain_files, read_if_there, remove_file, remove_tree,
 };
 use crate::file::work_file::Seen;
 use crate::path::RepoPath;
@@ -112,13 +112,14 @@ impl Records {
         let begun = self.0.iter().filter_map(|(key, record)| {
             let begun = record.begun.as_ref()?;
             // What names another path than its key was not written by this program.
-            (hash(&begun.path) == *key).then(|| (RepoPath::new(&*begun.path), record, begun))
+            (file_name_hash(&begun.path) == *key)
+                .then(|| (RepoPath::new(&*begun.path), record, begun))
         });
         begun.collect()
     }
 
     pub(crate) fn of(&self, path: &RepoPath) -> Option<&Record> {
-        self.0.get(&hash(path.bytes()))
+        self.0.get(&file_name_hash(path.bytes()))
     }
 }
 
@@ -148,7 +149,7 @@ fn write<'a>(
     let torn = read_if_there(&file)?.is_some_and(|bytes| !bytes.ends_with(b"\n"));
     let mut lines = Vec::from(if torn { "\n" } else { "" });
     for (path, record) in records {
-        let path = hash(path.bytes());
+        let path = file_name_hash(path.bytes());
         let record = record.cloned();
         serde_json::to_writer(&mut lines, &Entry { path, record }).map_err(|e| Error::Record {
             path: file.clone(),
@@ -243,7 +244,7 @@ mod tests {
         let berth = RepoPath::new("berth.rs");
         let folder = root.path().join("written");
         fs::create_dir(&folder).unwrap();
-        let name = format!("{}.json", hash(berth.bytes()));
+        let name = format!("{}.json", file_name_hash(berth.bytes()));
         fs::write(folder.join(name), serde_json::to_vec(&record(1)).unwrap()).unwrap();
         assert_eq!(Records::read(root.path()).of(&berth), Some(&record(1)));
         append(root.path(), [(&berth, Some(&record(2)))]).unwrap();

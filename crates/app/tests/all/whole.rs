@@ -168,3 +168,16 @@ fn the_mode_of_a_file_that_both_added_is_asked_for() {
     assert_eq!(repo.output(&["settle", "run.sh", "--by", "theirs"]).0, 0);
     assert_eq!(staged(&repo), "100755");
 }
+
+#[test]
+fn what_somebody_else_staged_is_not_taken_for_an_earlier_decision() {
+    let repo = repo();
+    repo.desk().press("g j x enter");
+    repo.git(&["merge", "--abort"]);
+    repo.try_git(&["merge", "-q", "side"]);
+    // Removed before; now somebody keeps it without this program.
+    repo.write("gone.txt", "edited\n");
+    repo.git(&["add", "gone.txt"]);
+    let desk = repo.desk();
+    assert_eq!(counts(&desk), (2, 1, 0, 1), "{}", desk.shows());
+}

@@ -130,10 +130,19 @@ impl CaseService {
         let records = self.store.records();
         let one = |case: &Case, loaded: Loaded| match why_whole(case, &loaded) {
             Some(why) => {
-                let mut whole = WholeFile::new(case, loaded, why);
                 // What somebody else staged was not decided here, whatever was decided before.
-                let is_ours = case.standing == IndexState::Unmerged || records.wrote(&case.path);
-                whole.decided = self.store.whole(case).filter(|_| is_ours);
+                let versions = &loaded.versions;
+                let stands = |outcome: &FileOutcome| match (outcome, staged(case)) {
+                    _ if case.standing == IndexState::Unmerged => true,
+                    (FileOutcome::Remove, staged) => staged.is_none(),
+                    (_, None) => records.wrote(&case.path),
+                    (FileOutcome::Ours, Some(text)) => text.bytes() == versions.ours.bytes(),
+                    (FileOutcome::Theirs, Some(text)) => text.bytes() == versions.theirs.bytes(),
+                    (FileOutcome::Base, Some(text)) => text.bytes() == versions.base.bytes(),
+                };
+                let decided = self.store.whole(case).filter(stands);
+                let mut whole = WholeFile::new(case, loaded, why);
+                whole.decided = decided;
                 CaseLoad::Whole(whole)
             }
             None => {

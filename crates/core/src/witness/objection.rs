@@ -10,11 +10,12 @@ use crate::model::region::{RegionId, RegionKind};
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
 use crate::text::lines::{LineIdx, LineRange};
-use crate::text::source::Source;
+use crate::text::source::{Source, is_blank};
 use crate::text::tokens::{is_name, is_space, is_worded, solid_tokens};
 use crate::witness::names::given_names;
 use crate::witness::tally::{Count, Tally, Text};
-use std::collections::{HashMap, HashSet};
+use foldhash::{HashMap, HashMapExt, HashSet};
+use std::borrow::Cow;
 use std::ops::Range;
 
 /// What speaks against `outcome` for a conflict, in words for a person; `None` if nothing does.
@@ -34,7 +35,7 @@ pub(crate) fn objection(plan: &Plan, id: RegionId, outcome: &Source) -> Option<S
         theirs: of(Version::Theirs),
         outcome: Rows::new(outcome, outcome.all()),
     };
-    let most = texts.all().map(|(_, rows)| rows.0.len()).max();
+    let most = texts.all().map(|(_, rows)| rows.rows.len()).max();
     if most > Some(WITNESS_LINES) {
         return Some("it is too long to be checked".to_owned());
     }
@@ -64,20 +65,31 @@ fn blanks_alone(plan: &Plan, id: RegionId, outcome: &Source) -> bool {
 }
 
 /// The rows of a text, without blanks around them, empty ones left out.
-struct Rows<'a>(Vec<&'a [u8]>);
+struct Rows<'a> {
+    rows: Vec<&'a [u8]>,
+    /// Each row without any blanks.
+    solid: Vec<Cow<'a, [u8]>>,
+}
 
 impl<'a> Rows<'a> {
     fn new(source: &'a Source, lines: LineRange) -> Self {
         let rows = source.lines(lines).map(|line| line.trimmed());
-        Rows(rows.filter(|row| !row.is_empty()).collect())
+        let rows: Vec<&[u8]> = rows.filter(|row| !row.is_empty()).collect();
+        let solid = rows.iter().map(|row| solid(row)).collect();
+        Rows { rows, solid }
     }
 
-    fn solid(&self) -> impl Iterator<Item = Vec<u8>> {
-        self.0.iter().map(|row| solid(row))
+    fn solid(&self) -> impl Iterator<Item = &[u8]> {
+        self.solid.iter().map(|row| &**row)
+    }
+
+    /// Rows as they are, each with itself without any blanks.
+    fn both(&self) -> impl Iterator<Item = (&'a [u8], &[u8])> {
+        self.rows.iter().copied().zip(self.solid())
     }
 
     fn words(&self) -> impl Iterator<Item = &'a [u8]> {
-        self.0.iter().flat_map(|row| names(row))
+        self.rows.iter().flat_map(|row| names(row))
     }
 }
 
@@ -88,8 +100,11 @@ struct Texts<'a> {
     outcome: Rows<'a>,
 }
 
-fn solid(row: &[u8]) -> Vec<u8> {
-    solid_tokens(row).flatten().copied().collect()
+fn solid(row: &[u8]) -> Cow<'_, [u8]> {
+    match row.iter().any(|b| is_blank(*b)) {
+        true => Cow::Owned(row.iter().copied().filter(|b| !is_blank(*b)).collect()),
+        false => Cow::Borrowed(row),
+    }
 }
 
 fn names(row: &[u8]) -> impl Iterator<Item = &[u8]> {
@@ -139,7 +154,11 @@ impl<'a> Texts<'a> {
         .into_iter()
     }
 
-    fn tally<K: std::hash::Hash + Eq>(&self, keys: impl Fn(&Rows<'a>) -> Vec<K>) -> Tally<K> {
+    fn tally<'s, K, I>(&'s self, keys: impl Fn(&'s Rows<'a>) -> I) -> Tally<K>
+    where
+        K: std::hash::Hash + Eq,
+        I: IntoIterator<Item = K>,
+    {
         let mut tally = Tally::default();
         for (text, rows) in self.all() {
             keys(rows).into_iter().for_each(|key| tally.put(key, text));
@@ -149,18 +168,19 @@ impl<'a> Texts<'a> {
 
     /// Whether the outcome is what one side has, word for word.
     fn is_a_side(&self) -> bool {
-        let words = |rows: &Rows<'a>| rows.solid().flatten().collect::<Vec<u8>>();
-        let outcome = words(&self.outcome);
-        outcome == words(&self.ours) || outcome == words(&self.theirs)
+        let same = |side: &Rows<'a>| {
+            let outcome = self.outcome.solid().flatten();
+            outcome.eq(side.solid().flatten())
+        };
+        same(&self.ours) || same(&self.theirs)
     }
 
     /// Words of lines that both sides put in alike, and of those that both took out.
     fn common(&self) -> [HashMap<&'a [u8], usize>; 2] {
-        let rows = self.tally(|rows| rows.solid().collect::<Vec<_>>());
+        let rows = self.tally(Rows::solid);
         let mut common = [HashMap::new(), HashMap::new()];
-        let mut seen: HashMap<Vec<u8>, usize> = HashMap::new();
-        for row in self.ours.0.iter().chain(&self.base.0) {
-            let key = solid(row);
+        let mut seen: HashMap<&[u8], usize> = HashMap::new();
+        for (row, key) in self.ours.both().chain(self.base.both()) {
             let (ours, theirs) = rows.get(&key).changes();
             let (nth, n) = match (ours > 0 && theirs > 0, ours < 0 && theirs < 0) {
                 (true, _) => (0, ours.min(theirs) as usize),
@@ -180,7 +200,7 @@ impl<'a> Texts<'a> {
     /// lines too.
     fn patterned(&self, count: &Count) -> usize {
         let lines = |rows: &Rows<'a>, of: &Rows<'a>| {
-            let known: HashSet<Vec<u8>> = of.solid().collect();
+            let known: HashSet<&[u8]> = of.solid().collect();
             rows.solid().filter(|row| !known.contains(row)).count()
         };
         let (ours, theirs) = count.changes();
@@ -198,7 +218,7 @@ impl<'a> Texts<'a> {
 
     /// Words that one side put in are there, those that one side took out are gone.
     fn words(&self) -> Option<String> {
-        let tally = self.tally(|rows| rows.words().collect::<Vec<_>>());
+        let tally = self.tally(Rows::words);
         let [both_added, both_removed] = self.common();
         let of =
             |common: &HashMap<&[u8], usize>, word: &[u8]| common.get(word).copied().unwrap_or(0);
@@ -211,20 +231,24 @@ impl<'a> Texts<'a> {
         let both_number = changed(|c| c.changes().0) && changed(|c| c.changes().1);
         let is_a_side = self.is_a_side();
         let renamed: Vec<Renamed> = tally.iter().filter_map(|(_, c)| Renamed::of(c)).collect();
+        // The first and the last in order: which word is told is the same in every run.
+        let mut lost: Option<&[u8]> = None;
         let mut extra: Option<(&[u8], usize)> = None;
-        for (word, count) in tally.sorted() {
+        for (&word, count) in tally.iter() {
             if is_number(word) && both_number || Renamed::of(count).is_some() {
                 continue;
             }
             let called_so = renamed.iter().any(|r| r.stands_as(count));
             if count.missing() > of(&both_added, word) && !called_so {
-                return Some(format!("'{}' would be lost", shown(word)));
+                lost = Some(lost.map_or(word, |lost| lost.min(word)));
             }
             let surplus = count.surplus().saturating_sub(of(&both_removed, word));
             if surplus > 0 && !is_a_side && !called_so && surplus > self.patterned(count) {
-                let more = extra.map_or(0, |(_, n)| n) + surplus;
-                extra = Some((word, more));
+                extra = Some(extra.map_or((word, surplus), |(e, n)| (e.max(word), n + surplus)));
             }
+        }
+        if let Some(word) = lost {
+            return Some(format!("'{}' would be lost", shown(word)));
         }
         let (word, n) = extra?;
         let renames: usize = renamed.iter().map(|r| r.others).sum();
@@ -236,12 +260,12 @@ impl<'a> Texts<'a> {
         if self.is_a_side() {
             return None;
         }
-        let tally = self.tally(|rows| rows.solid().collect::<Vec<_>>());
-        let twice = |(row, count): &(&Vec<u8>, &Count)| {
+        let tally = self.tally(Rows::solid);
+        let twice = |(row, count): &(&&[u8], &Count)| {
             let most = count.base.max(count.ours).max(count.theirs);
             count.result > most.max(1) && is_worded(row)
         };
-        let (row, _) = tally.sorted().into_iter().find(twice)?;
+        let (row, _) = tally.iter().filter(twice).min_by_key(|(row, _)| **row)?;
         Some(format!("'{}' would stand there twice", shown(row)))
     }
 
@@ -250,47 +274,43 @@ impl<'a> Texts<'a> {
         if self.is_a_side() {
             return None;
         }
-        let of = |rows: &Rows<'a>| rows.0.iter().flat_map(|row| given_names(row)).collect();
-        let tally: Tally<Vec<u8>> = self.tally(of);
+        let tally = self.tally(|rows| rows.rows.iter().flat_map(|row| given_names(row)));
         let twice = |(_, count): &(&Vec<u8>, &Count)| {
             let most = count.base.max(count.ours).max(count.theirs);
             count.result > most.max(1)
         };
-        let (name, _) = tally.sorted().into_iter().find(twice)?;
+        let (name, _) = tally.iter().filter(twice).min_by_key(|(name, _)| *name)?;
         Some(format!("'{}' would be given twice", shown(name)))
     }
 
     /// No row of base has become two.
     fn successors(&self) -> Option<String> {
-        let set = |rows: &Rows<'a>| rows.solid().collect::<HashSet<_>>();
-        let (base, ours, theirs, outcome) = (
-            set(&self.base),
-            set(&self.ours),
-            set(&self.theirs),
-            set(&self.outcome),
-        );
-        let successor = |gone: &[u8], side: &Rows<'a>| {
-            let words: HashSet<&[u8]> = names(gone).collect();
-            let like = |row: &[u8]| {
-                let own: HashSet<&[u8]> = names(row).collect();
-                let shared = own.intersection(&words).count();
-                (2 * shared >= own.len().max(words.len()) && shared > 0).then_some(shared)
-            };
-            let new = side.0.iter().filter(|row| !base.contains(&solid(row)));
-            let best = new.filter_map(|row| Some((like(row)?, solid(row))));
-            best.max_by_key(|(shared, _)| *shared).map(|(_, row)| row)
-        };
-        for row in &self.base.0 {
-            let key = solid(row);
-            if ours.contains(&key) || theirs.contains(&key) {
+        fn set<'s>(rows: &'s Rows<'_>) -> HashSet<&'s [u8]> {
+            rows.solid().collect()
+        }
+        let (base, ours, theirs) = (set(&self.base), set(&self.ours), set(&self.theirs));
+        let gone = |key: &[u8]| !ours.contains(key) && !theirs.contains(key);
+        if self.base.solid().all(|key| !gone(key)) {
+            return None;
+        }
+        let outcome = set(&self.outcome);
+        let [new_ours, new_theirs] = [&self.ours, &self.theirs].map(|side| {
+            let new = side.both().filter(|(_, key)| !base.contains(key));
+            new.map(|(row, key)| (distinct_names(row), key))
+                .collect::<Vec<_>>()
+        });
+        for (row, key) in self.base.both() {
+            if !gone(key) {
                 continue;
             }
-            if let (Some(a), Some(b)) = (successor(row, &self.ours), successor(row, &self.theirs))
+            let words = distinct_names(row);
+            if let (Some(a), Some(b)) =
+                (successor(&words, &new_ours), successor(&words, &new_theirs))
                 && a != b
-                && outcome.contains(&a)
-                && outcome.contains(&b)
-                && !ours.contains(&b)
-                && !theirs.contains(&a)
+                && outcome.contains(a)
+                && outcome.contains(b)
+                && !ours.contains(b)
+                && !theirs.contains(a)
             {
                 return Some(format!("'{}' would become two", shown(row)));
             }
@@ -300,18 +320,16 @@ impl<'a> Texts<'a> {
 
     /// Lines and words that stand once keep the order that they have on every side.
     fn order(&self) -> Option<String> {
-        let rows = |rows: &Rows<'a>| -> Vec<Vec<u8>> {
-            let worded = rows.0.iter().filter(|row| is_worded(row));
-            worded.map(|row| solid(row)).collect()
-        };
         // A new word may stand for one that the other side put elsewhere.
         let base: HashSet<&[u8]> = self.base.words().collect();
-        let words = |rows: &Rows<'a>| {
-            let kept = rows.words().filter(|word| base.contains(word));
-            kept.map(<[u8]>::to_vec).collect()
-        };
-        (self.out_of_order(rows))
-            .or_else(|| self.out_of_order(words))
+        let rows = self.each(|rows| rows.solid().filter(|row| is_worded(row)).collect());
+        out_of_order(rows)
+            .or_else(|| {
+                out_of_order(self.each(|rows| {
+                    let kept = rows.words().filter(|word| base.contains(word));
+                    kept.collect()
+                }))
+            })
             .or_else(|| self.new_word_astray())
     }
 
@@ -361,43 +379,15 @@ impl<'a> Texts<'a> {
         None
     }
 
-    fn out_of_order(&self, keys: impl Fn(&Rows<'a>) -> Vec<Vec<u8>>) -> Option<String> {
-        let places = |rows: &Rows<'a>| {
-            let mut places: HashMap<Vec<u8>, Option<usize>> = HashMap::new();
-            for (nth, key) in keys(rows).into_iter().enumerate() {
-                let twice = |place: &mut Option<usize>| *place = None;
-                places.entry(key).and_modify(twice).or_insert(Some(nth));
-            }
-            places.retain(|_, place| place.is_some());
-            places
-        };
-        let [base, ours, theirs, outcome] =
-            [&self.base, &self.ours, &self.theirs, &self.outcome].map(places);
-        for (side, other) in [(&ours, &theirs), (&theirs, &ours)] {
-            let mut stands: Vec<(&Vec<u8>, usize)> = (outcome.iter())
-                .filter(|(key, _)| side.contains_key(*key))
-                .filter_map(|(key, place)| Some((key, (*place)?)))
-                .collect();
-            stands.sort_by_key(|(_, place)| *place);
-            for pair in stands.windows(2) {
-                let (first, second) = (pair[0].0, pair[1].0);
-                let before = |places: &HashMap<Vec<u8>, Option<usize>>| {
-                    Some(places.get(first)?.as_ref()? < places.get(second)?.as_ref()?)
-                };
-                // Where the other side has them that way round and base had not, it moved them.
-                let moved = before(other) == Some(true) && before(&base) != Some(true);
-                if before(side) == Some(false) && !moved {
-                    return Some(format!("'{}' would stand out of order", shown(second)));
-                }
-            }
-        }
-        None
+    /// Base, ours, theirs and the outcome as keys.
+    fn each<'s>(&'s self, keys: impl Fn(&'s Rows<'a>) -> Vec<&'s [u8]>) -> [Vec<&'s [u8]>; 4] {
+        [&self.base, &self.ours, &self.theirs, &self.outcome].map(keys)
     }
 
     /// Brackets and quotes balance as both changes together make them.
     fn balance(&self) -> Option<String> {
         let depth = |rows: &Rows<'a>, open: u8, close: u8| {
-            let signs = rows.0.iter().flat_map(|row| row.iter());
+            let signs = rows.rows.iter().flat_map(|row| row.iter());
             signs.fold(0isize, |n, b| {
                 n + isize::from(*b == open) - isize::from(*b == close)
             })
@@ -414,7 +404,7 @@ impl<'a> Texts<'a> {
             }
         }
         let odd = |rows: &Rows<'a>| {
-            let signs = rows.0.iter().flat_map(|row| row.iter());
+            let signs = rows.rows.iter().flat_map(|row| row.iter());
             signs.filter(|b| **b == b'"').count() % 2
         };
         let [b, o, t, r] = [&self.base, &self.ours, &self.theirs, &self.outcome].map(odd);
@@ -422,12 +412,63 @@ impl<'a> Texts<'a> {
     }
 }
 
+/// The names of a row, each once, in order.
+fn distinct_names(row: &[u8]) -> Vec<&[u8]> {
+    let mut all: Vec<&[u8]> = names(row).collect();
+    all.sort_unstable();
+    all.dedup();
+    all
+}
+
+/// Of the new rows of a side the one that shares most with `words`, if it shares half.
+fn successor<'a>(words: &[&[u8]], new: &[(Vec<&[u8]>, &'a [u8])]) -> Option<&'a [u8]> {
+    let like = |own: &[&[u8]]| {
+        let shared = own.iter().filter(|w| words.binary_search(w).is_ok());
+        let shared = shared.count();
+        (2 * shared >= own.len().max(words.len()) && shared > 0).then_some(shared)
+    };
+    let best = new.iter().filter_map(|(own, key)| Some((like(own)?, *key)));
+    best.max_by_key(|(shared, _)| *shared).map(|(_, key)| key)
+}
+
+/// What stands once in base, ours, theirs and the outcome, and in the outcome elsewhere than on a
+/// side that has it.
+fn out_of_order(texts: [Vec<&[u8]>; 4]) -> Option<String> {
+    let places = texts.each_ref().map(|keys| {
+        let mut places: HashMap<&[u8], Option<usize>> = HashMap::with_capacity(keys.len());
+        for (nth, key) in keys.iter().enumerate() {
+            let twice = |place: &mut Option<usize>| *place = None;
+            places.entry(key).and_modify(twice).or_insert(Some(nth));
+        }
+        places
+    });
+    let [base, ours, theirs, outcome] = &places;
+    let once = |places: &HashMap<&[u8], Option<usize>>, key: &[u8]| *places.get(key)?;
+    for (side, other) in [(ours, theirs), (theirs, ours)] {
+        let stands = texts[3]
+            .iter()
+            .filter(|key| once(outcome, key).is_some() && once(side, key).is_some());
+        let mut before: Option<&[u8]> = None;
+        for key in stands {
+            let first = before.replace(key);
+            let Some(first) = first else { continue };
+            let order = |places| Some(once(places, first)? < once(places, key)?);
+            // Where the other side has them that way round and base had not, it moved them.
+            let moved = order(other) == Some(true) && order(base) != Some(true);
+            if order(side) == Some(false) && !moved {
+                return Some(format!("'{}' would stand out of order", shown(key)));
+            }
+        }
+    }
+    None
+}
+
 /// Both sides counted one up for a line of their own: with both lines the number is wrong.
 fn counter(plan: &Plan, id: RegionId, texts: &Texts<'_>) -> Option<String> {
-    let rows = |rows: &Rows<'_>| rows.solid().collect::<HashSet<_>>();
-    let base = rows(&texts.base);
-    let (ours, theirs, outcome) = (rows(&texts.ours), rows(&texts.theirs), rows(&texts.outcome));
-    let adds = |side: &HashSet<Vec<u8>>, other: &HashSet<Vec<u8>>| {
+    let rows = texts.each(|rows| rows.solid().collect());
+    let [base, ours, theirs, outcome] =
+        rows.map(|rows| rows.into_iter().collect::<HashSet<&[u8]>>());
+    let adds = |side: &HashSet<&[u8]>, other: &HashSet<&[u8]>| {
         let mut new = side.difference(&base).filter(|row| !other.contains(*row));
         new.any(|row| outcome.contains(row))
     };

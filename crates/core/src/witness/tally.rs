@@ -1,6 +1,6 @@
 //! How often something stands in the three versions and in a result, and how often it may.
 
-use std::collections::HashMap;
+use foldhash::{HashMap, HashMapExt};
 use std::hash::Hash;
 
 /// How often one line or word stands in base, ours, theirs and the result.
@@ -66,15 +66,6 @@ pub(crate) struct Tally<K>(HashMap<K, Count>);
 impl<K> Default for Tally<K> {
     fn default() -> Self {
         Tally(HashMap::new())
-    }
-}
-
-impl<K: Hash + Eq + Ord> Tally<K> {
-    /// All in order: what is found first is the same in every run.
-    pub(crate) fn sorted(&self) -> Vec<(&K, &Count)> {
-        let mut all: Vec<_> = self.0.iter().collect();
-        all.sort_unstable_by_key(|(key, _)| *key);
-        all
     }
 }
 

@@ -57,6 +57,8 @@ fn long_draft() -> State {
         versions,
         binary: false,
         seen: Seen::Missing,
+        commits: Vec::new(),
+        folder: Vec::new(),
     };
     let party = |label: &str| Party {
         label: label.to_owned(),

@@ -16,7 +16,7 @@ const HOUSE: &[(&str, &[&str])] = &[
         "core",
         &[
             "limits", "text", "model", "diff", "merge", "plan", "decide", "witness", "rules",
-            "draft", "verify",
+            "draft", "verify", "tree",
         ],
     ),
     ("syntax", &["language", "names", "facts"]),

@@ -16,6 +16,7 @@ mod model;
 mod plan;
 mod rules;
 mod text;
+mod tree;
 mod verify;
 mod witness;
 
@@ -46,6 +47,7 @@ pub use text::encoding::{Encoding, is_hidden};
 pub use text::lines::{LineIdx, LineRange};
 pub use text::source::{Line, LineEnd, Source};
 pub use text::tokens::token_ranges;
+pub use tree::renames::{Rename, TreeFile, renames};
 pub use verify::audit::audit;
 pub use verify::checks::{Check, Finding, Inputs, Weight, check};
 pub use verify::fates::{Fates, GivenUp, GivenUpLine, LineChange, Report, SideReport};

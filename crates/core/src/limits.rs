@@ -309,6 +309,18 @@ limits! {
     LISTED_CONFLICTS: usize = 12, "lines",
         "fits into a terminal of 24 rows",
         "'and n more' stands below";
+    /// Likeness from which on a file that is gone is taken for a new one under another name.
+    RENAME_LIKENESS: u8 = 50, "per cent of the larger file's bytes",
+        "the likeness at which git follows a rename: its stages are to be understood",
+        "they are two files: one removed, one added";
+    /// Files that are gone or new on a side, up to which renames are looked for.
+    RENAME_CANDIDATES: usize = 20_000, "files",
+        "judged, not measured: a tree that was moved as a whole",
+        "each unmerged path is a case of its own, without its former name";
+    /// Files with one line, or one content, beyond which it tells no renames.
+    COMMON_LINE_FILES: usize = 50, "files",
+        "judged, not measured: lines of licences and closing brackets stand in more",
+        "the line is not counted; of equal files only those of one name are paired";
 }
 
 #[cfg(test)]

@@ -2,8 +2,11 @@
 
 pub(crate) mod contents;
 pub(crate) mod driven;
+pub(crate) mod grouping;
 pub(crate) mod kinds;
 pub(crate) mod one;
 pub(crate) mod outcomes;
+pub(crate) mod place;
 pub(crate) mod reading;
 pub(crate) mod stages;
+pub(crate) mod submodule;

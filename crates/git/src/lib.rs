@@ -17,9 +17,10 @@ mod worktree;
 
 pub use case::contents::{Loaded, load, load_all, staged_contents};
 pub use case::driven::{DrivenConflict, DrivenFile, merge_as_git_does, note_driven};
-pub use case::kinds::{CaseKind, whose_words};
-pub use case::one::{Case, IndexState};
+pub use case::kinds::CaseKind;
+pub use case::one::Case;
 pub use case::outcomes::FileOutcome;
+pub use case::place::{IndexState, Place};
 pub use case::stages::{Stage, Stages};
 pub use file::folders::file_name_hash;
 pub use file::output::OutputFile;

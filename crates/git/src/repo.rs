@@ -4,4 +4,5 @@ pub(crate) mod index;
 pub(crate) mod mark;
 pub(crate) mod objects;
 pub(crate) mod operation;
+pub(crate) mod parties;
 pub(crate) mod repository;

@@ -4,6 +4,7 @@ pub(crate) mod change;
 pub(crate) mod guard;
 pub(crate) mod mend;
 pub(crate) mod parallel;
+pub(crate) mod planned;
 pub(crate) mod staging;
 pub(crate) mod take_back;
 pub(crate) mod taken;

@@ -2,7 +2,6 @@
 
 use armistice_git::{
     Case, CaseKind, FileOutcome, Mode, Oid, RepoPath, Repository, Stage, Stages, read_blobs,
-    whose_words,
 };
 use std::fs;
 use std::io::Write;
@@ -75,18 +74,17 @@ fn each_kind_is_read_off_the_stages_and_has_its_outcomes() {
             CaseKind::Link,
             vec![Ours, Theirs, Base],
         ),
-        // What is checked out in a submodule is not ours to change.
         (
             case(module(), module(), file("t")),
             CaseKind::Submodule,
-            vec![],
+            vec![Ours, Theirs, Base],
         ),
     ] {
         assert_eq!(case.kind, kind);
         assert_eq!(case.outcomes(), outcomes, "{kind:?}");
         let lines = matches!(kind, CaseKind::BothEdited | CaseKind::BothAdded);
-        assert_eq!(kind.has_lines(), lines, "{kind:?}");
-        let (ours, theirs) = whose_words(kind);
+        assert_eq!(case.has_lines(), lines, "{kind:?}");
+        let [ours, theirs] = case.words();
         assert!(!ours.is_empty() && !theirs.is_empty(), "{kind:?}");
         for outcome in outcomes {
             let has_stage = case.stage(outcome).is_some();

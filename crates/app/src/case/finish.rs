@@ -2,7 +2,7 @@
 
 use crate::case::opened::OpenedFile;
 use armistice_core::{Certainty, PastResolution, RegionId, RegionState};
-use armistice_git::{Case, Error, Mode, Overwrite, Seen, Written};
+use armistice_git::{Case, Error, Mode, Overwrite, RepoPath, Seen, Written};
 
 /// A file to be finished.
 #[derive(Clone, Debug)]
@@ -15,6 +15,8 @@ pub struct Finish {
     pub overwrite: Overwrite,
     /// Its mode, where the versions do not tell.
     pub mode: Option<Mode>,
+    /// Its name, where the sides gave it two.
+    pub name: Option<RepoPath>,
     /// What is worth remembering of it.
     pub lessons: Vec<PastResolution>,
 }
@@ -28,6 +30,7 @@ impl Finish {
             seen: open.seen.clone(),
             overwrite,
             mode: None,
+            name: None,
             lessons: lessons(open),
         }
     }

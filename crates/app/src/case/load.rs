@@ -1,10 +1,12 @@
 //! A case as far as it could be read, and why some have no lines to merge.
 
+use crate::base::safe_text::visible;
 use crate::case::opened::OpenedFile;
+use armistice_core::limits::GIVEN_UP_LINES;
 use armistice_core::{
     Counts, Line, LineCounts, LineRange, PerSide, Source, Version, Versions, changed_lines,
 };
-use armistice_git::{Case, CaseKind, FileOutcome, IndexState, Loaded, Seen};
+use armistice_git::{Case, CaseKind, FileOutcome, IndexState, Loaded, RepoPath, Seen};
 
 /// A case that was read.
 #[derive(Clone, Debug)]
@@ -62,6 +64,12 @@ pub struct WholeFile {
     /// Lines each side added to and removed from base, where there are lines.
     pub changes: Option<PerSide<LineCounts>>,
     pub seen: Seen,
+    /// What each side did, line by line.
+    pub edits: PerSide<Vec<String>>,
+    /// What else is known: the commits of a submodule.
+    pub notes: Vec<String>,
+    /// Files of the folder that a file of the same name would replace.
+    pub folder: Vec<RepoPath>,
     /// What a person decided, now or when the same versions met before.
     pub decided: Option<FileOutcome>,
 }
@@ -77,7 +85,13 @@ impl WholeFile {
             why,
             sizes: PerSide::from_fn(|side| size(side.into())),
             changes: (!loaded.binary).then(|| changes(versions)),
+            edits: PerSide::from_fn(|side| match (size(side.into()), loaded.binary) {
+                (Some(_), false) => edit_lines(&versions.base, versions.get(side.into())),
+                _ => Vec::new(),
+            }),
             seen: loaded.seen,
+            notes: loaded.commits,
+            folder: loaded.folder,
             decided: None,
         }
     }
@@ -102,29 +116,56 @@ fn changes(versions: &Versions) -> PerSide<LineCounts> {
     })
 }
 
+/// The lines that were added to a text and removed from it, each with its number, in order.
+pub fn edit_lines(base: &Source, side: &Source) -> Vec<String> {
+    let lines = |text: &'_ Source| -> Vec<Vec<u8>> {
+        text.lines(text.all())
+            .map(|line| Line::bytes(line).to_vec())
+            .collect()
+    };
+    let changed = changed_lines(&slices(&lines(base)), &slices(&lines(side)));
+    let mut out = Vec::new();
+    for (from, to) in changed {
+        for (sign, text, lines) in [("-", base, from), ("+", side, to)] {
+            for at in lines.iter() {
+                if out.len() >= GIVEN_UP_LINES {
+                    out.push("… and more".to_owned());
+                    return out;
+                }
+                let line = String::from_utf8_lossy(text.line(at).content()).into_owned();
+                out.push(format!("{sign} {:>5}  {}", at.number(), visible(&line)));
+            }
+        }
+    }
+    out
+}
+
 fn slices(lines: &[Vec<u8>]) -> Vec<&[u8]> {
     lines.iter().map(Vec::as_slice).collect()
 }
 
 /// Why a case has no lines to merge, if it has none.
 pub fn why_whole(case: &Case, loaded: &Loaded) -> Option<&'static str> {
-    match case.kind {
-        CaseKind::BothEdited | CaseKind::BothAdded if loaded.binary => {
-            Some("not text, or marked so in the attributes")
-        }
-        CaseKind::BothEdited | CaseKind::BothAdded => None,
-        CaseKind::ModeOnly => Some("only the modes differ, the contents are the same"),
-        CaseKind::RemovedByOurs => Some("ours removed it, so there are no lines to merge"),
-        CaseKind::RemovedByTheirs => Some("theirs removed it, so there are no lines to merge"),
-        CaseKind::BothGone => Some(
-            "what is left of a rename or removal on both sides: git tells no more than the old path",
-        ),
-        CaseKind::OnlyOurs | CaseKind::OnlyTheirs => Some(
-            "one side alone has this path: most likely a rename; git tells no more in the index",
-        ),
-        CaseKind::Link => Some("a symbolic link is among the versions, which has no lines"),
-        CaseKind::Submodule => {
-            Some("a submodule: check out the commit you want in it and stage it with git add")
-        }
+    if case.has_lines() {
+        return loaded
+            .binary
+            .then_some("not text, or marked so in the attributes");
     }
+    Some(match case.kind {
+        CaseKind::ModeOnly => "only the modes differ, the contents are the same",
+        CaseKind::RemovedByOurs => "ours removed it, so there are no lines to merge",
+        CaseKind::RemovedByTheirs => "theirs removed it, so there are no lines to merge",
+        CaseKind::BothGone => "no side has it any more: it is what is left of a rename or removal",
+        CaseKind::OnlyOurs | CaseKind::OnlyTheirs => "one side alone has this path",
+        CaseKind::Suggested => "only its place is in question: the other side renamed the folder",
+        CaseKind::FileAgainstFolder => "a file and a folder cannot have one name",
+        CaseKind::Submodule => {
+            "a submodule is among the versions: which commit it stands at is chosen"
+        }
+        CaseKind::Link => "a symbolic link is among the versions, which has no lines",
+        CaseKind::BothEdited
+        | CaseKind::BothAdded
+        | CaseKind::TwoOntoOne
+        | CaseKind::RenamedTwoWays => "the versions are of different kinds",
+    })
 }

@@ -136,6 +136,7 @@ impl CaseService {
                     _ if case.standing == IndexState::Unmerged => true,
                     (FileOutcome::Remove, staged) => staged.is_none(),
                     (_, None) => records.wrote(&case.path),
+                    (FileOutcome::Both | FileOutcome::OwnName, _) => records.wrote(&case.path),
                     (FileOutcome::Ours, Some(text)) => text.bytes() == versions.ours.bytes(),
                     (FileOutcome::Theirs, Some(text)) => text.bytes() == versions.theirs.bytes(),
                     (FileOutcome::Base, Some(text)) => text.bytes() == versions.base.bytes(),
@@ -270,6 +271,7 @@ impl CaseService {
             seen: &file.seen,
             overwrite: file.overwrite,
             mode: file.mode,
+            name: file.name.as_ref(),
         });
         write_all(&self.repo, &requests.collect::<Vec<_>>())
     }
@@ -282,11 +284,12 @@ impl CaseService {
         &self,
         case: &Case,
         outcome: FileOutcome,
+        name: Option<&RepoPath>,
         seen: &Seen,
         overwrite: Overwrite,
     ) -> Result<Written, Error> {
         self.must_hold()?;
-        let written = settle_outcome(&self.repo, case, outcome, seen, overwrite)?;
+        let written = settle_outcome(&self.repo, case, outcome, name, seen, overwrite)?;
         // It is written and staged: that it may not come back some day must not look like a failure.
         if let Err(error) = self.store.save_whole(case, outcome) {
             tracing::warn!(%error, "whole-file outcome not noted");

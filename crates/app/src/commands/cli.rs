@@ -72,6 +72,9 @@ pub enum Command {
         /// Whose mode a file gets that both added, one as a program and one not
         #[arg(long, value_enum, value_name = "SIDE")]
         mode: Option<ModeOf>,
+        /// The name it gets, relative to this folder: where the sides gave it two, or a new one
+        #[arg(long, value_name = "PATH")]
+        name: Option<PathBuf>,
         /// Only this conflict, counted from 1
         #[arg(long, value_name = "N")]
         conflict: Option<usize>,
@@ -152,6 +155,12 @@ pub enum By {
     Base,
     /// What a rule proposes, certain or likely
     Rule,
+    /// No file
+    Remove,
+    /// Both versions, under two names; --name names theirs
+    Both,
+    /// Where its side has it, not in the renamed folder that git suggests
+    OwnName,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

@@ -52,6 +52,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
             paths,
             by,
             mode,
+            name,
             conflict,
             overwrite,
         }) => {
@@ -63,6 +64,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
             let order = plain::SettleOrder {
                 by,
                 mode,
+                name,
                 conflict,
                 overwrite,
             };

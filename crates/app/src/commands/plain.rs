@@ -17,7 +17,7 @@ use anyhow::{Context, Result, bail};
 use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version, rule_title};
 use armistice_git::{
     Case, Ending, Error, FileOutcome, IndexState, Mode, Operation, Overwrite, RepoPath, Repository,
-    SeenState, Situation, Verdict, run_ending, whose_words,
+    SeenState, Situation, Verdict, run_ending,
 };
 use serde::Serialize;
 use std::io::Read as _;
@@ -47,10 +47,15 @@ struct CaseJson<'a> {
     path: &'a RepoPath,
     /// The same in hexadecimal bytes: what is printed has escapes.
     path_bytes: String,
+    /// All its unmerged paths.
+    paths: Vec<&'a RepoPath>,
+    /// What base, ours and theirs call it.
+    names: &'a [Option<RepoPath>; 3],
     kind: armistice_git::CaseKind,
     standing: IndexState,
-    ours: &'static str,
-    theirs: &'static str,
+    /// What each side did.
+    ours: String,
+    theirs: String,
     versions: &'a armistice_git::Stages,
     conflicts: usize,
     open: usize,
@@ -97,10 +102,12 @@ pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
 
 fn case_json(file: &Read) -> CaseJson<'_> {
     let counts = file.load.counts(&file.case);
-    let (ours, theirs) = whose_words(file.case.kind);
+    let [ours, theirs] = file.case.words();
     CaseJson {
         path: &file.case.path,
         path_bytes: file.case.path.hex(),
+        paths: file.case.paths().collect(),
+        names: &file.case.names,
         kind: file.case.kind,
         standing: file.case.standing,
         ours,
@@ -142,7 +149,7 @@ fn print_docket(situation: &Situation, files: &[Read]) {
     say!("  theirs  {}", party(&situation.theirs));
     for file in files {
         let counts = file.load.counts(&file.case);
-        let (ours, theirs) = whose_words(file.case.kind);
+        let [ours, theirs] = file.case.words();
         let state = match (file.case.standing, counts.open) {
             (IndexState::Staged, _) => "staged".to_owned(),
             (_, 0) => "settled, not written".to_owned(),
@@ -211,6 +218,8 @@ pub(crate) struct SettleOrder {
     pub(crate) by: By,
     /// Whose mode counts where both added the file with different ones.
     pub(crate) mode: Option<ModeOf>,
+    /// The name that it gets.
+    pub(crate) name: Option<PathBuf>,
     pub(crate) conflict: Option<usize>,
     pub(crate) overwrite: Overwrite,
 }
@@ -224,11 +233,44 @@ impl SettleOrder {
         Ok(Some(match (self.mode, self.by) {
             (Some(ModeOf::Ours), _) | (None, By::Ours) => ours,
             (Some(ModeOf::Theirs), _) | (None, By::Theirs) => theirs,
-            (None, By::Base | By::Rule) => bail!(
+            (None, _) => bail!(
                 "'{}': both sides added it, one as a program and one not; --mode says whose mode it gets",
                 case.path
             ),
         }))
+    }
+}
+
+impl SettleOrder {
+    /// The name that a file gets; why it cannot be told.
+    fn name(&self, repo: &Repository, case: &Case) -> Result<Option<RepoPath>> {
+        if let Some(name) = &self.name {
+            return repo_path(repo, name).map(Some);
+        }
+        let Some([first, second]) = case.name_clash() else {
+            return Ok(None);
+        };
+        Ok(Some(match self.by {
+            By::Ours if case.has_two_names() => first.clone(),
+            By::Theirs if case.has_two_names() => second.clone(),
+            // Where git suggests a name, taking a side takes the suggestion.
+            By::Ours | By::Theirs | By::Base => first.clone(),
+            By::OwnName => second.clone(),
+            By::Rule | By::Remove | By::Both => bail!(
+                "'{}' has two names: --name says whether it shall be '{first}' or '{second}'",
+                case.path
+            ),
+        }))
+    }
+
+    /// The outcome of a whole file that was asked for, whether it has lines or not.
+    fn whole(&self) -> Option<FileOutcome> {
+        match self.by {
+            By::Remove => Some(FileOutcome::Remove),
+            By::Both => Some(FileOutcome::Both),
+            By::OwnName => Some(FileOutcome::OwnName),
+            By::Ours | By::Theirs | By::Base | By::Rule => None,
+        }
     }
 }
 
@@ -238,7 +280,7 @@ pub(crate) fn settle(repo: &Repository, paths: &[PathBuf], order: &SettleOrder) 
     // All paths are looked up before anything is changed.
     for path in paths {
         let path = repo_path(repo, path)?;
-        match situation.cases.iter().find(|c| c.path == path) {
+        match situation.cases.iter().find(|c| c.has_path(&path)) {
             Some(case) if cases.contains(case) => {}
             Some(case) if case.standing == IndexState::Unmerged => cases.push(case.clone()),
             Some(_) => bail!("'{path}' is staged already; nothing in it is open"),
@@ -251,7 +293,19 @@ pub(crate) fn settle(repo: &Repository, paths: &[PathBuf], order: &SettleOrder) 
     let steps: Vec<_> = read
         .iter()
         .map(|file| {
+            if let Some(outcome) = order.whole() {
+                let named = outcome == FileOutcome::Both && order.name.is_some();
+                if !named && !file.case.outcomes().contains(&outcome) {
+                    bail!(
+                        "'{}': '{}' is not possible here",
+                        file.case.path,
+                        outcome.name()
+                    );
+                }
+                return Ok(Task::Whole(outcome));
+            }
             order.mode(&file.case)?;
+            order.name(repo, &file.case)?;
             step_for(file, order.by, order.conflict)
         })
         .collect::<Result<_>>()?;
@@ -282,7 +336,7 @@ fn step_for(file: &Read, by: By, conflict: Option<usize>) -> Result<Task> {
         By::Ours => Some(Version::Ours),
         By::Theirs => Some(Version::Theirs),
         By::Base => Some(Version::Base),
-        By::Rule => None,
+        By::Rule | By::Remove | By::Both | By::OwnName => None,
     };
     match (&file.load, version) {
         (CaseLoad::Lines(open), _) => {
@@ -332,6 +386,7 @@ impl Settling<'_> {
                 match open.counts().open {
                     0 => self.finish.push(Finish {
                         mode: self.order.mode(&case)?,
+                        name: self.order.name(self.service.repo(), &case)?,
                         ..Finish::new(&case, &open, self.order.overwrite)
                     }),
                     left => {
@@ -340,9 +395,19 @@ impl Settling<'_> {
                     }
                 }
             }
-            (CaseLoad::Whole(whole), Task::Whole(outcome)) => {
+            (load, Task::Whole(outcome)) => {
+                let seen = match load {
+                    CaseLoad::Whole(whole) => whole.seen,
+                    CaseLoad::Lines(open) => open.seen.clone(),
+                    CaseLoad::Failed(why) => bail!("{}: {why}", case.path),
+                };
                 let service = self.service;
-                let done = service.settle_whole(&case, outcome, &whole.seen, self.order.overwrite);
+                let name = match &self.order.name {
+                    Some(name) => Some(repo_path(service.repo(), name)?),
+                    None => None,
+                };
+                let overwrite = self.order.overwrite;
+                let done = service.settle_whole(&case, outcome, name.as_ref(), &seen, overwrite);
                 let what = format!("settled as a whole by {}", outcome.name());
                 self.tell(&case, done.map(|_| what));
             }

@@ -290,7 +290,8 @@ fn tally(state: &State) -> Vec<(Role, &'static str, usize)> {
         let at = match whole.decided {
             Some(FileOutcome::Ours) => 0,
             Some(FileOutcome::Theirs) => 1,
-            Some(FileOutcome::Base | FileOutcome::Remove) => 3,
+            Some(FileOutcome::Both) => 2,
+            Some(FileOutcome::Base | FileOutcome::Remove | FileOutcome::OwnName) => 3,
             None if file.finished() => 6,
             None => 5,
         };

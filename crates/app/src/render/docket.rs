@@ -2,7 +2,7 @@
 
 use crate::base::commands::Command;
 use crate::base::keymap::KEYMAP;
-use crate::base::safe_text::{count, fit, fit_path, wrap};
+use crate::base::safe_text::{count, fit, fit_path, visible, wrap};
 use crate::base::theme::{Role, Theme};
 use crate::case::findings::settled_while_merging;
 use crate::render::canvas::Canvas;
@@ -11,8 +11,8 @@ use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, OpenFile};
 use crate::view::given_up::given_up;
 use crate::view::overview::{OverviewCell, overview};
-use armistice_core::{RegionKind, rule_title};
-use armistice_git::{CaseKind, IndexState, whose_words};
+use armistice_core::{RegionKind, Side, Version, rule_title};
+use armistice_git::{CaseKind, IndexState};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -101,8 +101,10 @@ impl Canvas<'_> {
         }
         let on = |style: Style| if chosen { theme.chosen(style) } else { style };
         let (word, role) = state_word(file);
-        let path = file.case.path.to_string();
-        let path = fit_path(&path, columns.what.saturating_sub(columns.path + 1));
+        let path = fit_path(
+            &file.case.title(),
+            columns.what.saturating_sub(columns.path + 1),
+        );
         let mut pen = self.pen(list, y);
         pen.write(if chosen { " > " } else { "   " }, on(theme.text()));
         pen.write(word, on(theme.fg(role))).to(columns.path);
@@ -143,7 +145,7 @@ impl Canvas<'_> {
             ..area
         };
         let mut y = 0;
-        let path = fit_path(&file.case.path.to_string(), inner.width as usize);
+        let path = fit_path(&file.case.title(), inner.width as usize);
         self.pen(inner, y).write(&path, theme.bold());
         y += 1;
         for (role, text) in story(self.state, file) {
@@ -168,15 +170,54 @@ impl Canvas<'_> {
         }
         y += 1;
         if file.case.standing == IndexState::Unmerged {
-            self.outcomes(inner, y, file);
+            y = self.outcomes(inner, y, file);
+            self.edits(inner, y, file);
         }
     }
 
-    fn outcomes(&mut self, area: Rect, mut y: u16, file: &FileState) {
+    /// What each side did to a file without lines to merge, as far as there is room.
+    fn edits(&mut self, area: Rect, mut y: u16, file: &FileState) {
+        let FileLoad::Whole(whole) = &file.load else {
+            return;
+        };
+        let theme = *self.theme;
+        for side in Side::BOTH {
+            let lines = &whole.edits[side];
+            let room = area.height.saturating_sub(y + 2) as usize;
+            if lines.is_empty() || room < 2 {
+                continue;
+            }
+            let role = Role::from(side);
+            let more = lines.len().saturating_sub(room);
+            let title = match more {
+                0 => format!("what {} did", Version::from(side).name()),
+                n => format!("what {} did · v lists {n} more", Version::from(side).name()),
+            };
+            self.rule(
+                Rect {
+                    x: area.x.saturating_sub(1),
+                    ..area
+                },
+                y,
+                &title,
+            );
+            y += 1;
+            for line in lines.iter().take(room) {
+                let mut pen = self.pen(area, y);
+                pen.write(theme.mark(role), theme.fg(role)).to(2);
+                let room = pen.room();
+                pen.write(&fit(line, room), theme.text());
+                y += 1;
+            }
+        }
+    }
+
+    /// The outcomes that are possible, and what each would give up; the row behind them.
+    fn outcomes(&mut self, area: Rect, mut y: u16, file: &FileState) -> u16 {
         let theme = *self.theme;
         let outcomes = file.case.outcomes();
         if outcomes.is_empty() || matches!(file.load, FileLoad::Waiting) {
-            return;
+            return y;
         }
         self.rule(
             Rect {
@@ -211,6 +252,7 @@ impl Canvas<'_> {
                 y += 1;
             }
         }
+        y + 1
     }
 }
 
@@ -260,7 +302,7 @@ fn state_word(file: &FileState) -> (&'static str, Role) {
 
 /// What happened to the file on each side, in a few words.
 fn what_happened(file: &FileState) -> String {
-    let (ours, theirs) = whose_words(file.case.kind);
+    let [ours, theirs] = file.case.words();
     match file.open() {
         Some(open) => {
             let regions = open.plan().regions();
@@ -287,7 +329,7 @@ fn what_happened(file: &FileState) -> String {
 
 /// What is said about one case: who did what, and how it was opened.
 fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
-    let (ours, theirs) = whose_words(file.case.kind);
+    let [ours, theirs] = file.case.words();
     let mut out = vec![
         (Role::Ours, format!("{} {ours}", state.situation.ours.label)),
         (
@@ -300,6 +342,7 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
         FileLoad::Failed(why) => out.push((Role::Finding, why.clone())),
         FileLoad::Whole(whole) => {
             out.push((Role::Faint, format!("{}.", whole.why)));
+            out.extend(whole.notes.iter().map(|note| (Role::Faint, visible(note))));
             if let Some(outcome) = whole.decided.filter(|_| !file.finished()) {
                 let name = outcome.name();
                 let text = format!("Decided before: {name}. w writes it, u opens it again.");

@@ -222,7 +222,9 @@ impl Worker {
                 seen,
                 overwrite,
             } => {
-                let result = self.service.settle_whole(case, whole, &seen, overwrite);
+                let result = self
+                    .service
+                    .settle_whole(case, whole, None, &seen, overwrite);
                 let again = Effect::SettleWhole {
                     file,
                     outcome: whole,

@@ -8,7 +8,7 @@ use crate::state::file::FileLoad;
 use crate::state::overlay::{Overlay, Question, Settles};
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
 use crate::update::rulings;
-use crate::view::given_up::given_up;
+use crate::view::given_up::{given_up, outcome_lines};
 use armistice_core::{Entry, RegionKind, Resolution, Version};
 use armistice_git::{FileOutcome, IndexState, Overwrite};
 
@@ -29,6 +29,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::SettleLikely => return rulings::settle_likely(state, None),
         Command::NextPolicy => return rulings::next_policy(state),
         Command::TakeBack => return take_back(state, state.chosen()),
+        Command::ShowGivenUp => show_outcomes(state),
         Command::Whole(outcome) => return ask_whole(state, state.chosen(), outcome),
         _ => {}
     }
@@ -51,6 +52,23 @@ fn next_open(state: &mut State, forward: bool) {
         Some(at) => state.docket.chosen = at.0,
         None => state.say("no other file has anything open"),
     }
+}
+
+/// Lists the very lines that each outcome of the chosen file would give up.
+fn show_outcomes(state: &mut State) {
+    let at = state.chosen();
+    let Some(file) = state.file(at) else {
+        return;
+    };
+    if matches!(file.load, FileLoad::Waiting | FileLoad::Failed(_)) {
+        state.say("still reading this file");
+        return;
+    }
+    state.overlay = Some(Overlay::Output {
+        title: format!("{}: what each outcome gives up", file.case.title()),
+        lines: outcome_lines(state, at),
+        top: 0,
+    });
 }
 
 /// Says what a whole-file outcome would give up, and asks.
@@ -110,7 +128,7 @@ fn decides_lines(state: &State, at: FileId, outcome: FileOutcome) -> Option<Sett
         FileOutcome::Ours => Version::Ours,
         FileOutcome::Theirs => Version::Theirs,
         FileOutcome::Base => Version::Base,
-        FileOutcome::Remove => return None,
+        FileOutcome::Remove | FileOutcome::Both | FileOutcome::OwnName => return None,
     };
     let plan = state[at].open()?.plan();
     let changed = plan
@@ -129,5 +147,7 @@ fn outcome_words(outcome: FileOutcome) -> &'static str {
         FileOutcome::Theirs => "take the whole file as theirs has it",
         FileOutcome::Base => "take the whole file as base had it",
         FileOutcome::Remove => "remove the file",
+        FileOutcome::Both => "keep both, each under its own name",
+        FileOutcome::OwnName => "keep it where its side has it",
     }
 }

@@ -11,7 +11,7 @@ use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::moving::arrive;
 use crate::update::syntax::{Verdict, before_writing};
 use armistice_core::{LineIdx, Markers, render_with_markers};
-use armistice_git::{IndexState, Mode as FileMode, Overwrite};
+use armistice_git::{IndexState, Mode as FileMode, Overwrite, RepoPath};
 
 /// The nearest other file that is not finished, going round.
 pub(crate) fn other_unfinished(state: &State, from: FileId, forward: bool) -> Option<FileId> {
@@ -150,6 +150,11 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
         ask_mode(state, at, modes, &finish);
         return effects;
     }
+    if let Some([first, second]) = finish.case.name_clash() {
+        let names = [first.clone(), second.clone()];
+        ask_name(state, at, names, &finish);
+        return effects;
+    }
     state[at].writing = true;
     state.say(format!("writing {path} …"));
     effects.push(Effect::Finish(at, Box::new(finish)));
@@ -184,6 +189,42 @@ fn ask_mode(state: &mut State, at: FileId, modes: [FileMode; 2], finish: &Finish
             key: "t",
             label: "write it as theirs has it",
             effect: as_of(modes[1]),
+        }),
+    })));
+}
+
+/// The file has two names: which one it gets is a conflict like any other.
+fn ask_name(state: &mut State, at: FileId, names: [RepoPath; 2], finish: &Finish) {
+    let named = |name: &RepoPath| {
+        let finish = Finish {
+            name: Some(name.clone()),
+            ..finish.clone()
+        };
+        Effect::Finish(at, Box::new(finish))
+    };
+    let [first, second] = &names;
+    let (ours, theirs) = (&state.situation.ours.label, &state.situation.theirs.label);
+    let lines = match finish.case.own_name() {
+        Some(_) => vec![
+            format!("{first}: in the folder that the other side gave this name, as git suggests."),
+            format!("{second}: where its own side has it."),
+        ],
+        None => vec![
+            format!("{ours} calls it {first}."),
+            format!("{theirs} calls it {second}."),
+        ],
+    };
+    state.overlay = Some(Overlay::Question(Box::new(Question {
+        title: format!("{}: which name?", finish.case.title()),
+        lines,
+        yes: format!("write it as {first}"),
+        effects: vec![named(first)],
+        settles: None,
+        writes: None,
+        other: Some(Other {
+            key: "t",
+            label: "write it under the second name",
+            effect: named(second),
         }),
     })));
 }

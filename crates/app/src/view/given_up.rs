@@ -1,31 +1,116 @@
 //! What decisions gave up, line by line, and what a whole-file outcome would give up, in words.
 
 use crate::base::safe_text::count;
+use crate::case::load::edit_lines;
 use crate::state::app::State;
 use crate::state::effect::FileId;
 use crate::state::file::FileLoad;
 use armistice_core::{GivenUp, LineChange, LineCounts, Side, Version};
-use armistice_git::FileOutcome;
+use armistice_git::{Case, FileOutcome, RepoPath};
 
-/// What a whole-file outcome would give up, one line a side.
+/// What a whole-file outcome would give up, one line for each thing: a side's work, a name, a
+/// folder.
 pub fn given_up(state: &State, at: FileId, outcome: FileOutcome) -> Vec<String> {
     let file = &state[at];
-    let loses = |side: Side| match outcome {
+    let case = &file.case;
+    let mut lost: Vec<String> = Side::BOTH
+        .into_iter()
+        .filter(|side| loses(case, outcome, *side))
+        .map(|side| {
+            let name = Version::from(side).name();
+            format!("gives up what {name} did: {}", work_of(&file.load, side))
+        })
+        .collect();
+    let kept: Vec<&RepoPath> = match outcome {
+        FileOutcome::Ours => vec![&case.targets[1]],
+        FileOutcome::Theirs => vec![&case.targets[2]],
+        FileOutcome::Base => vec![&case.targets[0]],
+        FileOutcome::Both => case.targets[1..].iter().collect(),
+        FileOutcome::OwnName => case.own_name().into_iter().collect(),
+        FileOutcome::Remove => Vec::new(),
+    };
+    if outcome != FileOutcome::Remove && case.name_clash().is_some() {
+        let names = case.name_clash().into_iter().flatten();
+        lost.extend(
+            names
+                .filter(|name| !kept.contains(name))
+                .map(|name| format!("gives up the name {name}")),
+        );
+    }
+    if let (FileLoad::Whole(whole), true) = (&file.load, outcome != FileOutcome::Remove)
+        && let [first, ..] = &whole.folder[..]
+    {
+        let files = count(whole.folder.len(), "file");
+        lost.push(format!(
+            "removes the folder of that name: {files}, {first} first"
+        ));
+    }
+    if lost.is_empty() {
+        lost.push("gives up nothing".to_owned());
+    }
+    lost
+}
+
+/// Whether an outcome gives up what a side did.
+fn loses(case: &Case, outcome: FileOutcome, side: Side) -> bool {
+    let has = case.stages.all()[Version::from(side) as usize].is_some();
+    // Who never had the file has done nothing to it.
+    if !has && case.stages.base.is_none() {
+        return false;
+    }
+    match outcome {
         FileOutcome::Ours => side == Side::Theirs,
         FileOutcome::Theirs => side == Side::Ours,
         FileOutcome::Base => true,
-        FileOutcome::Remove => file.case.stages.all()[Version::from(side) as usize].is_some(),
-    };
-    let sides = Side::BOTH.into_iter().filter(|side| loses(*side));
-    sides
-        .map(|side| {
-            format!(
-                "gives up what {} did: {}",
-                Version::from(side).name(),
-                work_of(&file.load, side)
-            )
-        })
-        .collect()
+        FileOutcome::Remove => has,
+        FileOutcome::Both | FileOutcome::OwnName => false,
+    }
+}
+
+/// For each outcome the very lines that it would give up.
+pub fn outcome_lines(state: &State, at: FileId) -> Vec<String> {
+    let file = &state[at];
+    let mut out = Vec::new();
+    for outcome in file.case.outcomes() {
+        out.push(format!("{}:", outcome.name()));
+        for said in given_up(state, at, outcome) {
+            out.push(format!("  {said}"));
+        }
+        for side in Side::BOTH {
+            if loses(&file.case, outcome, side) {
+                let lines = work_lines(&file.load, side);
+                out.extend(
+                    lines
+                        .iter()
+                        .map(|line| format!("    {} {line}", mark(side))),
+                );
+            }
+        }
+        if let (FileLoad::Whole(whole), true) = (&file.load, outcome != FileOutcome::Remove) {
+            out.extend(whole.folder.iter().map(|path| format!("    {path}")));
+        }
+        out.push(String::new());
+    }
+    out
+}
+
+/// What one side did to the whole file, line by line.
+pub fn work_lines(load: &FileLoad, side: Side) -> Vec<String> {
+    match load {
+        FileLoad::Lines(open) => {
+            let versions = open.plan().versions();
+            edit_lines(&versions.base, versions.get(side.into()))
+        }
+        FileLoad::Whole(whole) => whole.edits[side].clone(),
+        FileLoad::Waiting | FileLoad::Failed(_) => Vec::new(),
+    }
+}
+
+fn mark(side: Side) -> &'static str {
+    match side {
+        Side::Ours => "▲",
+        Side::Theirs => "▼",
+    }
 }
 
 /// What one side did to the whole file, in words.
@@ -65,10 +150,7 @@ pub fn block(path: &str, given_up: &GivenUp) -> Vec<String> {
         Some(n) => format!("conflict {n}"),
         None => "a change that was declined".to_owned(),
     };
-    let mark = match given_up.side {
-        Side::Ours => "▲",
-        Side::Theirs => "▼",
-    };
+    let mark = mark(given_up.side);
     let whose = Version::from(given_up.side).name();
     let mut lines = vec![format!("{path} · {place}, decided by {}", given_up.by)];
     lines.extend(given_up.lines.iter().map(|line| {

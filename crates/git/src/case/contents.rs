@@ -1,8 +1,10 @@
 //! The three versions of a case, read, and what is staged for it.
 
+use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
-use crate::case::reading::staged_entries;
+use crate::case::reading::{files_below, staged_entries};
 use crate::case::stages::Stage;
+use crate::case::submodule::commits;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -10,7 +12,7 @@ use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
-use armistice_core::{Source, Versions};
+use armistice_core::{Part, Side, Source, Version, Versions, marker_size, parse_markers};
 
 /// The contents of a case.
 #[derive(Clone, Debug)]
@@ -21,6 +23,10 @@ pub struct Loaded {
     pub binary: bool,
     /// The working file when it was read.
     pub seen: Seen,
+    /// What is known of the commits, if it is about a submodule.
+    pub commits: Vec<String>,
+    /// Files of the folder that a file of the same name would replace.
+    pub folder: Vec<RepoPath>,
 }
 
 /// Reads the versions of a case and looks at its working file.
@@ -56,14 +62,67 @@ pub fn load_all(repo: &Repository, cases: &[Case]) -> Result<Vec<Loaded>, Error>
             ours: next(ours),
             theirs: next(theirs),
         };
+        let versions = untangled(case, versions);
         let texts = [&versions.base, &versions.ours, &versions.theirs];
+        let folder = match case.kind {
+            CaseKind::FileAgainstFolder => files_below(repo, &case.targets[1])?,
+            _ => Vec::new(),
+        };
         loaded.push(Loaded {
+            commits: commits(repo, case),
+            folder: folder.into_iter().map(|(path, _)| path).collect(),
             binary: called_binary || texts.into_iter().any(Source::is_binary),
             seen: WorkFile::read(repo.work_tree(), &case.path)?.seen,
             versions,
         });
     }
     Ok(loaded)
+}
+
+/// Takes apart what git had merged half, with markers, where nothing tells what the sides had: of a
+/// file renamed two ways both stages are one text then.
+fn untangled(case: &Case, versions: Versions) -> Versions {
+    let in_index = |nth: usize| {
+        let mut stages = case
+            .places
+            .iter()
+            .filter_map(|p| p.stages.all()[nth].clone());
+        stages.next()
+    };
+    let one_text = in_index(1).filter(|ours| Some(ours) == in_index(2).as_ref());
+    let Some(one_text) = one_text.filter(|_| case.kind == CaseKind::RenamedTwoWays) else {
+        return versions;
+    };
+    let side = |own: Side| {
+        let nth = Version::from(own) as usize;
+        let text = versions.get(own.into());
+        // Where the party itself tells, its text was taken already.
+        match case.stages.all()[nth] {
+            Some(stage) if *stage == one_text => taken_apart(text, own),
+            _ => text.clone(),
+        }
+    };
+    Versions {
+        ours: side(Side::Ours),
+        theirs: side(Side::Theirs),
+        base: versions.base.clone(),
+    }
+}
+
+/// What one side has in a text with markers.
+fn taken_apart(text: &Source, own: Side) -> Source {
+    let Ok(parts) = parse_markers(text, marker_size(text)) else {
+        return text.clone();
+    };
+    let lines = parts.iter().map(|part| match part {
+        Part::Clean(lines) => *lines,
+        Part::Conflict { ours, theirs, .. } => match own {
+            Side::Ours => *ours,
+            Side::Theirs => *theirs,
+        },
+    });
+    let bytes: Vec<u8> = lines.flat_map(|lines| text.slice(lines).to_vec()).collect();
+    Source::new(bytes)
 }
 
 /// The stages that are objects of this repository: the commit of a submodule is none.
@@ -87,15 +146,15 @@ fn called_binary(repo: &Repository, cases: &[Case]) -> Result<Vec<bool>, Error> 
         .collect())
 }
 
-/// What is staged for each case now, if anything is; in their order.
+/// What is staged for each case now, if anything is, under whichever of its names; in their order.
 ///
 /// # Errors
 /// If git fails.
 pub fn staged_contents(repo: &Repository, cases: &[Case]) -> Result<Vec<Option<Source>>, Error> {
-    let paths: Vec<&RepoPath> = cases.iter().map(|case| &case.path).collect();
+    let paths: Vec<&RepoPath> = cases.iter().flat_map(names_of).collect();
     let entries = staged_entries(repo, &paths)?;
     let of = |case: &Case| {
-        let stage = entries.get(&case.path)?;
+        let stage = names_of(case).find_map(|path| entries.get(path))?;
         // The commit of a submodule is no object of this repository.
         (stage.mode != Mode::Submodule).then(|| stage.oid.clone())
     };
@@ -106,4 +165,9 @@ pub fn staged_contents(repo: &Repository, cases: &[Case]) -> Result<Vec<Option<S
         .into_iter()
         .map(|oid| oid.and_then(|_| contents.next()))
         .collect())
+}
+
+/// The paths under which a case may be staged.
+fn names_of(case: &Case) -> impl Iterator<Item = &RepoPath> {
+    case.paths().chain(&case.targets)
 }

@@ -3,8 +3,9 @@
 //! One line a file in `armistice/driven.jsonl` of the git folder, about the commit that was checked
 //! out then. A note counts as long as that commit is checked out and what was merged is staged.
 
-use crate::case::one::{Case, IndexState};
-use crate::case::reading::{cases_in_index, staged_entries, tree_entries};
+use crate::case::one::Case;
+use crate::case::place::Place;
+use crate::case::reading::{places_in_index, staged_entries, tree_entries};
 use crate::case::stages::{Stage, Stages};
 use crate::file::folders::{ROOT, make_folder, open, read_if_there};
 use crate::path::RepoPath;
@@ -175,7 +176,7 @@ fn read(repo: &Repository) -> Vec<DrivenFile> {
 /// If git fails.
 pub(crate) fn driven(
     repo: &Repository,
-    known: &[Case],
+    known: &[Place],
 ) -> Result<(Vec<Case>, Vec<DrivenFile>), Error> {
     let mut notes = read(repo);
     if notes.is_empty() {
@@ -191,17 +192,14 @@ pub(crate) fn driven(
         let stages = |stages: &Stages| {
             stages.names() == [&note.base, &note.ours, &note.theirs].map(|oid| oid.0.clone())
         };
-        match known.iter().find(|case| case.path == path) {
-            Some(case) if stages(&case.stages) => files.push(note),
+        match known.iter().find(|place| place.path == path) {
+            Some(place) if stages(&place.stages) => files.push(note),
             Some(_) => {}
             None => {
                 if let Some(stage) = staged.get(&path)
                     && stage.oid == note.merged
                 {
-                    cases.push(Case {
-                        standing: IndexState::Staged,
-                        ..Case::new(path, note.stages(stage))
-                    });
+                    cases.push(Case::new(path, note.stages(stage)).staged());
                     files.push(note);
                 }
             }
@@ -210,14 +208,14 @@ pub(crate) fn driven(
     Ok((cases, files))
 }
 
-/// All cases: those that the index tells of, and files in which rules settled something while git
-/// merged.
-pub(crate) fn all_cases(repo: &Repository) -> Result<Vec<Case>, Error> {
-    let mut cases = cases_in_index(repo)?;
-    let (more, _) = driven(repo, &cases)?;
-    cases.extend(more);
-    cases.sort_by(|a, b| a.path.cmp(&b.path));
-    Ok(cases)
+/// All paths of cases: those that the index tells of, and files in which rules settled something
+/// while git merged.
+pub(crate) fn all_places(repo: &Repository) -> Result<Vec<Place>, Error> {
+    let mut places = places_in_index(repo)?;
+    let (more, _) = driven(repo, &places)?;
+    places.extend(more.into_iter().flat_map(|case| case.places));
+    places.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(places)
 }
 
 /// What rules settled while git merged what became the commit that is checked out now: nobody was
@@ -234,7 +232,8 @@ pub(crate) fn driven_into_head(repo: &Repository) -> Result<Vec<DrivenFile>, Err
     notes.retain(|note| note.head.is_some() && note.head == before);
     let paths: Vec<RepoPath> = notes.iter().map(DrivenFile::path).collect();
     let there = tree_entries(repo, "HEAD", &paths.iter().collect::<Vec<_>>())?;
-    let stands = |note: &DrivenFile| there.get(&note.path()) == Some(&note.merged);
+    let stands =
+        |note: &DrivenFile| there.get(&note.path()).map(|entry| &entry.oid) == Some(&note.merged);
     notes.retain(stands);
     Ok(notes)
 }

@@ -24,6 +24,14 @@ pub enum CaseKind {
     OnlyOurs,
     /// Only theirs has it: what remains of a rename.
     OnlyTheirs,
+    /// Each side gave it another name.
+    RenamedTwoWays,
+    /// Each side has another file there: one of them, or both, came by a rename.
+    TwoOntoOne,
+    /// A side added or moved it into a folder that the other renamed: git suggests the new folder.
+    Suggested,
+    /// One side has a file where the other has a folder.
+    FileAgainstFolder,
     /// A symbolic link is among the versions.
     Link,
     /// A submodule is among the versions.
@@ -50,30 +58,6 @@ impl CaseKind {
             (_, None, Some(_)) => CaseKind::RemovedByOurs,
             (_, None, None) => CaseKind::BothGone,
         }
-    }
-
-    /// Whether it can be merged line by line, if its contents are text.
-    pub fn has_lines(self) -> bool {
-        matches!(self, CaseKind::BothEdited | CaseKind::BothAdded)
-    }
-}
-
-/// What each side did, in words; `whose_words(kind).0` is ours.
-pub fn whose_words(kind: CaseKind) -> (&'static str, &'static str) {
-    match kind {
-        CaseKind::BothEdited => ("edited it", "edited it"),
-        CaseKind::BothAdded => ("added it", "added it"),
-        CaseKind::ModeOnly => ("has another mode", "has another mode"),
-        CaseKind::RemovedByOurs => ("removed it", "edited it"),
-        CaseKind::RemovedByTheirs => ("edited it", "removed it"),
-        CaseKind::BothGone => ("no longer has it here", "no longer has it here"),
-        CaseKind::OnlyOurs => ("has it here", "does not have it here"),
-        CaseKind::OnlyTheirs => ("does not have it here", "has it here"),
-        CaseKind::Link => (
-            "changed a link or made it one",
-            "changed a link or made it one",
-        ),
-        CaseKind::Submodule => ("moved the submodule", "moved the submodule"),
     }
 }
 

@@ -1,4 +1,4 @@
-//! The outcomes a whole file can have: keep, remove, take a side.
+//! The outcomes a whole file can have: keep, remove, take a side, both under two names.
 
 use serde::Serialize;
 
@@ -14,6 +14,11 @@ pub enum FileOutcome {
     Base,
     /// No file.
     Remove,
+    /// Ours and theirs, each under its own name.
+    Both,
+    /// Where its side has it, not where git suggests.
+    #[serde(rename = "own-name")]
+    OwnName,
 }
 
 impl FileOutcome {
@@ -24,6 +29,8 @@ impl FileOutcome {
             FileOutcome::Theirs => "theirs",
             FileOutcome::Base => "base",
             FileOutcome::Remove => "remove the file",
+            FileOutcome::Both => "both, under two names",
+            FileOutcome::OwnName => "its own name",
         }
     }
 }

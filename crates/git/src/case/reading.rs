@@ -1,6 +1,6 @@
-//! Reads the conflicted part of the index.
+//! Reads the conflicted part of the index, and what trees have at paths.
 
-use crate::case::one::{Case, IndexState};
+use crate::case::place::{IndexState, Place};
 use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -9,9 +9,9 @@ use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-/// The cases that the index tells of: unmerged paths, and staged ones whose
-/// stages git still remembers.
-pub(crate) fn cases_in_index(git: &impl Git) -> Result<Vec<Case>, Error> {
+/// The paths that the index tells of: unmerged ones, and staged ones whose stages git still
+/// remembers.
+pub(crate) fn places_in_index(git: &impl Git) -> Result<Vec<Place>, Error> {
     let read = |option| -> Result<_, Error> {
         let call = Invocation::read(["ls-files", "-z", option, "--full-name"]);
         parse(&git.must(&call)?.stdout)
@@ -20,14 +20,14 @@ pub(crate) fn cases_in_index(git: &impl Git) -> Result<Vec<Case>, Error> {
     let mut all = read("--resolve-undo")?;
     let known = unmerged.keys().cloned().collect::<Vec<_>>();
     all.extend(unmerged);
-    let case = |(path, stages): (RepoPath, Stages)| Case {
+    let place = |(path, stages): (RepoPath, Stages)| Place {
         standing: match known.binary_search(&path) {
             Ok(_) => IndexState::Unmerged,
             Err(_) => IndexState::Staged,
         },
-        ..Case::new(path, stages)
+        ..Place::new(path, stages)
     };
-    Ok(all.into_iter().map(case).collect())
+    Ok(all.into_iter().map(place).collect())
 }
 
 /// Paths in one call; longer lists are read without naming any.
@@ -59,12 +59,51 @@ pub(crate) fn staged_entries(
     Ok(found)
 }
 
+/// The names that have a folder in the index.
+pub(crate) fn folders_in_index(
+    git: &impl Git,
+    names: &[&RepoPath],
+) -> Result<HashSet<RepoPath>, Error> {
+    let mut found = HashSet::new();
+    for name in names {
+        if !files_below(git, name)?.is_empty() {
+            found.insert((*name).clone());
+        }
+    }
+    Ok(found)
+}
+
+/// The merged entries below a folder.
+pub(crate) fn files_below(
+    git: &impl Git,
+    folder: &RepoPath,
+) -> Result<Vec<(RepoPath, Stage)>, Error> {
+    let below = RepoPath::new([folder.bytes(), b"/"].concat());
+    let call = Invocation::read(["ls-files", "-z", "--stage", "--full-name", "--"]);
+    let output = git.must(&call.arg(below.to_os()))?;
+    let records = output.stdout.split(|b| *b == 0);
+    Ok(records
+        .filter_map(parse_record)
+        .filter(|(_, number, _)| *number == b"0")
+        .map(|(path, _, stage)| (path, stage))
+        .collect())
+}
+
+/// What a tree has at a path.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct TreeEntry {
+    /// Its name.
+    pub(crate) oid: Oid,
+    /// The file, link or submodule; none for a folder.
+    pub(crate) stage: Option<Stage>,
+}
+
 /// What trees hold at paths: `MODE TYPE OID<TAB>PATH<NUL>`, any number of times.
 pub(crate) fn tree_entries(
     git: &impl Git,
     tree: &str,
     paths: &[&RepoPath],
-) -> Result<HashMap<RepoPath, Oid>, Error> {
+) -> Result<HashMap<RepoPath, TreeEntry>, Error> {
     let mut found = HashMap::new();
     for paths in paths.chunks(NAMED) {
         let call = Invocation::read(["ls-tree", "-z", "--full-tree", tree, "--"]);
@@ -75,12 +114,61 @@ pub(crate) fn tree_entries(
                 continue;
             };
             let head = String::from_utf8_lossy(&record[..tab]);
-            if let Some(oid) = head.split(' ').nth(2) {
-                found.insert(RepoPath::new(&record[tab + 1..]), Oid(oid.to_owned()));
+            let mut fields = head.split(' ');
+            if let (Some(mode), Some(oid)) = (fields.next(), fields.nth(1)) {
+                let oid = Oid(oid.to_owned());
+                let stage = Mode::parse(mode.as_bytes()).map(|mode| Stage {
+                    mode,
+                    oid: oid.clone(),
+                });
+                found.insert(RepoPath::new(&record[tab + 1..]), TreeEntry { oid, stage });
             }
         }
     }
     Ok(found)
+}
+
+/// Files that are gone from one tree to another, and those that are new.
+pub(crate) fn differing_files(
+    git: &impl Git,
+    from: &str,
+    to: &str,
+) -> Result<(Vec<(RepoPath, Stage)>, Vec<(RepoPath, Stage)>), Error> {
+    let call = Invocation::read([
+        "diff-tree",
+        "-r",
+        "-z",
+        "--raw",
+        "--no-renames",
+        "--no-abbrev",
+        "--diff-filter=AD",
+        from,
+        to,
+        "--",
+    ]);
+    Ok(parse_differing(&git.must(&call)?.stdout))
+}
+
+/// Parses `:MODE MODE OID OID STATUS<NUL>PATH<NUL>`: what was removed, and what was added.
+fn parse_differing(bytes: &[u8]) -> (Vec<(RepoPath, Stage)>, Vec<(RepoPath, Stage)>) {
+    let (mut gone, mut new) = (Vec::new(), Vec::new());
+    let mut fields = bytes.split(|b| *b == 0);
+    while let (Some(head), Some(path)) = (fields.next(), fields.next()) {
+        let head = String::from_utf8_lossy(head);
+        let words: Vec<&str> = head.trim_start_matches(':').split(' ').collect();
+        let [was, is, before, after, status] = words[..] else {
+            continue;
+        };
+        let (mode, oid, out) = match status {
+            "D" => (was, before, &mut gone),
+            _ => (is, after, &mut new),
+        };
+        if let Some(mode) = Mode::parse(mode.as_bytes()) {
+            let oid = Oid(oid.to_owned());
+            out.push((RepoPath::new(path), Stage { mode, oid }));
+        }
+    }
+    (gone, new)
 }
 
 /// Parses `MODE OID STAGE<TAB>PATH<NUL>`, any number of times.
@@ -114,6 +202,21 @@ fn parse_record(record: &[u8]) -> Option<(RepoPath, &[u8], Stage)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn removed_and_added_files_of_a_difference_are_told_apart() {
+        let raw = b":100644 000000 aa 00 D\0old\0:000000 120000 00 bb A\0n\nl\0";
+        let (gone, new) = parse_differing(raw);
+        assert_eq!(
+            (gone[0].0.to_string(), &*gone[0].1.oid.0),
+            ("old".to_owned(), "aa")
+        );
+        assert_eq!(
+            (new[0].0.to_string(), new[0].1.mode),
+            ("n\\nl".to_owned(), Mode::Link)
+        );
+        assert_eq!((gone.len(), new.len()), (1, 1));
+    }
 
     #[test]
     fn records_of_one_path_make_one_entry() {

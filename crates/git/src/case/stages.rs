@@ -13,6 +13,29 @@ pub struct Stage {
     pub oid: Oid,
 }
 
+impl Stage {
+    /// What was done to it to become another, in words; none if it is the same.
+    pub(crate) fn turned_into(&self, new: &Stage) -> Option<&'static str> {
+        Some(match (self.mode, new.mode) {
+            (Mode::Submodule, Mode::Submodule) if self.oid == new.oid => return None,
+            (Mode::Submodule, Mode::Submodule) => "moved the submodule to another commit",
+            (_, Mode::Submodule) => "made it a submodule",
+            (Mode::Link, Mode::Link) if self.oid == new.oid => return None,
+            (Mode::Link, Mode::Link) => "pointed the link elsewhere",
+            (_, Mode::Link) => "made it a link",
+            (Mode::Link | Mode::Submodule, _) => "made it a file",
+            (was, is) => match (self.oid == new.oid, was == is) {
+                (true, true) => return None,
+                (false, true) => "edited it",
+                (true, false) if is == Mode::Executable => "made it executable",
+                (true, false) => "made it not executable",
+                (false, false) if is == Mode::Executable => "edited it and made it executable",
+                (false, false) => "edited it and made it not executable",
+            },
+        })
+    }
+}
+
 /// The stages of an unmerged path: base, ours, theirs.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, serde::Deserialize)]
 pub struct Stages {

@@ -47,6 +47,8 @@ pub struct WorkFile {
     pub seen: Seen,
     /// Bytes of the file or target of the link; empty for anything else.
     pub bytes: Vec<u8>,
+    /// Whether it is a file that its owner may run.
+    pub executable: bool,
 }
 
 impl WorkFile {
@@ -56,6 +58,7 @@ impl WorkFile {
     /// If something is there and cannot be read.
     pub fn read(top: &Path, path: &RepoPath) -> Result<Self, Error> {
         let file = path.under(top);
+        let mut executable = false;
         let (seen, bytes) = match fs::symlink_metadata(&file) {
             Err(e) if matches!(e.kind(), ErrorKind::NotFound | ErrorKind::NotADirectory) => {
                 (Seen::Missing, Vec::new())
@@ -68,19 +71,27 @@ impl WorkFile {
             }
             Ok(meta) if meta.is_file() => {
                 let bytes = fs::read(&file).map_err(Error::file("read", &file))?;
+                executable = meta.permissions().mode() & 0o100 != 0;
                 (Seen::file(&bytes), bytes)
             }
             Ok(_) => (Seen::Other, Vec::new()),
         };
-        Ok(WorkFile { file, seen, bytes })
+        Ok(WorkFile {
+            file,
+            seen,
+            bytes,
+            executable,
+        })
     }
 
-    /// Refuses paths through which a write could land elsewhere.
-    pub(crate) fn check_safe(top: &Path, path: &RepoPath) -> Result<(), Error> {
+    /// Refuses paths through which a write could land elsewhere. What stands at the paths in `going`
+    /// is not in the way: it goes first.
+    pub(crate) fn check_safe(top: &Path, path: &RepoPath, going: &[RepoPath]) -> Result<(), Error> {
         let unsafe_because = |why| Error::Unsafe {
             path: path.clone(),
             why,
         };
+        let goes = |file: &Path| going.iter().any(|path| path.under(top) == file);
         let file = path.under(top);
         for parent in file
             .ancestors()
@@ -88,6 +99,7 @@ impl WorkFile {
             .take_while(|p| p.starts_with(top) && *p != top)
         {
             match fs::symlink_metadata(parent) {
+                Ok(_) if goes(parent) => {}
                 Ok(meta) if meta.is_symlink() => {
                     return Err(unsafe_because(
                         "a folder on the way to it is a symbolic link",
@@ -102,10 +114,24 @@ impl WorkFile {
             }
         }
         match fs::symlink_metadata(&file) {
-            Ok(meta) if meta.is_dir() => Err(unsafe_because("a folder is in its place")),
+            Ok(meta) if meta.is_dir() && !holds_only(&file, &goes) => {
+                Err(unsafe_because("a folder is in its place"))
+            }
             _ => Ok(()),
         }
     }
+}
+
+/// Whether a folder holds nothing but files that go, and folders of such.
+fn holds_only(folder: &Path, goes: &impl Fn(&Path) -> bool) -> bool {
+    let Ok(entries) = fs::read_dir(folder) else {
+        return false;
+    };
+    entries.into_iter().all(|entry| {
+        let Ok(entry) = entry else { return false };
+        let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
+        goes(&entry.path()) || is_folder && holds_only(&entry.path(), goes)
+    })
 }
 
 /// Not for storage across builds of different toolchains: a record that no

@@ -5,9 +5,9 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::operation::Operation;
+use crate::repo::parties::empty_tree;
 use crate::repo::repository::Repository;
 use crate::situation::read::{Situation, branch_at};
-use crate::situation::touched::empty_tree;
 use armistice_core::{Side, Source};
 use std::collections::HashMap;
 

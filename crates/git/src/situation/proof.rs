@@ -1,13 +1,14 @@
 //! The checks over all that is to be committed, before concluding.
 
 use crate::case::contents::{load_all, staged_contents};
-use crate::case::kinds::whose_words;
-use crate::case::one::{Case, IndexState};
+use crate::case::one::Case;
+use crate::case::place::IndexState;
 use crate::file::folders::file_name_hash;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
+use crate::repo::parties::empty_tree;
 use crate::repo::repository::Repository;
 use crate::situation::looked::Looked;
 use crate::situation::parsing::Look;
@@ -15,7 +16,7 @@ use crate::situation::read::Situation;
 use crate::situation::staged::{
     ChangedOnDisk, changed_on_disk, is_empty_step, print_of, staged_diff,
 };
-use crate::situation::touched::{Touched, empty_tree, touched};
+use crate::situation::touched::{Touched, touched};
 use armistice_core::{Check, Finding, Inputs, Source, Versions, Weight, check};
 use serde::Serialize;
 use std::collections::{BTreeSet, HashSet};
@@ -101,11 +102,8 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
                 .all(|case| case.standing == IndexState::Staged),
         ..Proof::default()
     };
-    let seen: HashSet<_> = situation
-        .cases
-        .iter()
-        .map(|case| case.path.clone())
-        .collect();
+    let paths = situation.cases.iter().flat_map(Case::paths);
+    let seen: HashSet<RepoPath> = paths.cloned().collect();
     let staged: Vec<Case> = (situation.cases.iter())
         .filter(|case| case.standing == IndexState::Staged)
         .cloned()
@@ -316,7 +314,7 @@ impl Proof {
 }
 
 fn open_finding(case: &Case) -> Finding {
-    let (ours, theirs) = whose_words(case.kind);
+    let [ours, theirs] = case.words();
     let what = format!("not settled and staged yet: ours {ours}, theirs {theirs}");
     Finding::new(Check::Open, None, what)
 }

@@ -1,12 +1,15 @@
 //! Everything the screens need to know at once: operation, parties, cases, message.
 
 use crate::case::driven::{DrivenFile, driven, driven_into_head};
-use crate::case::one::{Case, IndexState};
-use crate::case::reading::cases_in_index;
+use crate::case::grouping::grouped;
+use crate::case::one::Case;
+use crate::case::place::IndexState;
+use crate::case::reading::places_in_index;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::mark::Mark;
 use crate::repo::operation::Operation;
+use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
 use serde::Serialize;
@@ -72,17 +75,18 @@ impl Situation {
         let mark = Mark::read(repo)?;
         let operation = mark.operation;
         let branch = branch(repo)?;
-        let mut cases = cases_in_index(repo)?;
-        let (settled, driven) = driven(repo, &cases)?;
+        let mut places = places_in_index(repo)?;
+        let (settled, driven) = driven(repo, &places)?;
         if operation == Operation::Loose {
             // git keeps the memory of settled conflicts beyond the operation that
             // made them; without one only those that we settled since the last
             // commit are told.
             let records = Store::new(repo.git_dir()).records();
-            cases.retain(|case| {
-                case.standing == IndexState::Unmerged || records.wrote_on(&case.path, &mark.head)
+            places.retain(|place| {
+                place.standing == IndexState::Unmerged || records.wrote_on(&place.path, &mark.head)
             });
         }
+        let mut cases = grouped(repo, places, &Parties::read(repo, operation)?)?;
         cases.extend(settled);
         cases.sort_by(|a, b| a.path.cmp(&b.path));
         let (driven, driven_is_committed) = match cases.is_empty() && operation == Operation::Loose

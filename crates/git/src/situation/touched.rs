@@ -8,7 +8,7 @@ use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
-use crate::repo::operation::Operation;
+use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
 use crate::situation::read::Situation;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -48,58 +48,15 @@ pub(crate) fn touched(
     repo: &Repository,
     situation: &Situation,
 ) -> Result<Option<TouchedPaths>, Error> {
-    let Some((base, theirs)) = started_from(repo, situation)? else {
+    let parties = Parties::read(repo, situation.operation)?;
+    let (Some(base), Some(head), Some(theirs)) = (parties.base(), &parties.ours, &parties.theirs)
+    else {
         return Ok(None);
     };
-    let head = match &situation.ours.commit {
-        Some(commit) => commit.oid.clone(),
-        None => return Ok(None),
-    };
-    let of_ours = tree_changes(repo, &base, &head)?;
-    let of_theirs = tree_changes(repo, &base, &theirs)?;
-    let staged = index_changes(repo, &head)?;
+    let of_ours = tree_changes(repo, base, head)?;
+    let of_theirs = tree_changes(repo, base, theirs)?;
+    let staged = index_changes(repo, head)?;
     Ok(Some(combine(&of_ours, &of_theirs, &staged)))
-}
-
-/// The commit that both parties started from, and the incoming one.
-fn started_from(
-    repo: &Repository,
-    situation: &Situation,
-) -> Result<Option<(String, String)>, Error> {
-    let Some(theirs) = situation.theirs.commit.as_ref().map(|c| c.oid.clone()) else {
-        return Ok(None);
-    };
-    let parent = || -> Result<Option<String>, Error> {
-        let call = Invocation::read(["rev-list", "--parents", "-n1", &theirs, "--"]);
-        let output = repo.run(&call)?.text();
-        let parents: Vec<&str> = output.split_whitespace().skip(1).collect();
-        Ok(match parents[..] {
-            [parent] => Some(parent.to_owned()),
-            [] => Some(empty_tree(repo)?),
-            // Which of several parents was taken as the main line is not to be told.
-            _ => None,
-        })
-    };
-    Ok(match situation.operation {
-        Operation::Merge => {
-            let call = Invocation::read(["merge-base", "--all", "HEAD", &theirs]);
-            let output = repo.run(&call)?.text();
-            match output.split_whitespace().collect::<Vec<_>>()[..] {
-                [base] => Some((base.to_owned(), theirs)),
-                [] => Some((empty_tree(repo)?, theirs)),
-                // git merges those first, into a base that is in no commit.
-                _ => None,
-            }
-        }
-        Operation::Rebase { .. } | Operation::CherryPick => parent()?.map(|base| (base, theirs)),
-        Operation::Revert => parent()?.map(|parent| (theirs, parent)),
-        Operation::Mailbox | Operation::Loose => None,
-    })
-}
-
-pub(crate) fn empty_tree(repo: &Repository) -> Result<String, Error> {
-    let call = Invocation::read(["hash-object", "-t", "tree", "--stdin"]);
-    Ok(repo.must(&call)?.text().trim().to_owned())
 }
 
 fn tree_changes(repo: &Repository, from: &str, to: &str) -> Result<Vec<Change>, Error> {

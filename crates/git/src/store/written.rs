@@ -3,6 +3,7 @@
 //! One file of JSON lines for all cases: writing a thousand files costs one wait for the disk, not
 //! a thousand. Of several lines about one path the last counts; one without a record forgets it.
 
+use crate::case::place::Place;
 use crate::case::stages::{Stage, Stages};
 use crate::file::folders::{
     file_name_hash, make_folder, open, plain_files, read_if_there, remove_file, remove_tree,
@@ -20,6 +21,9 @@ use std::path::{Path, PathBuf};
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Record {
     pub(crate) stages: Stages,
+    /// What it went or came with, if it was in no conflict itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) beside: Option<Beside>,
     /// The working file as git left it; `None` if there was none.
     pub(crate) before: Option<Copy>,
     /// The working file as it was left.
@@ -29,6 +33,17 @@ pub(crate) struct Record {
     /// What has been begun and not finished yet.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) begun: Option<Begun>,
+}
+
+/// A path that was in no conflict and was written with a case.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Beside {
+    /// The path of the case, by its bytes.
+    pub(crate) case: Vec<u8>,
+    /// Its own, likewise.
+    pub(crate) path: Vec<u8>,
+    /// The entry that stood in the index before.
+    pub(crate) merged: Option<Stage>,
 }
 
 /// A write or a taking back that was begun. It stands in the record from before the index is
@@ -63,6 +78,9 @@ pub(crate) struct Copy {
     pub(crate) file: PathBuf,
     /// Whether it was a symbolic link; the copy then holds its target.
     pub(crate) is_link: bool,
+    /// Whether it could be run; earlier versions did not note it.
+    #[serde(default)]
+    pub(crate) executable: Option<bool>,
 }
 
 /// One line of the file.
@@ -116,6 +134,17 @@ impl Records {
                 .then(|| (RepoPath::new(&*begun.path), record, begun))
         });
         begun.collect()
+    }
+
+    /// The paths in no conflict that were written with a case, in order.
+    pub(crate) fn beside(&self, case: &RepoPath) -> Vec<Place> {
+        let all = self.0.values().filter_map(|record| record.beside.as_ref());
+        let own = all.filter(|beside| beside.case == case.bytes());
+        let mut places: Vec<Place> = own
+            .map(|own| Place::beside(RepoPath::new(&*own.path), own.merged.clone()))
+            .collect();
+        places.sort_by(|a, b| a.path.cmp(&b.path));
+        places
     }
 
     pub(crate) fn of(&self, path: &RepoPath) -> Option<&Record> {
@@ -199,6 +228,7 @@ mod tests {
     fn record(len: u64) -> Record {
         Record {
             stages: Stages::default(),
+            beside: None,
             before: None,
             after: Seen::File(len, 1),
             head: Some("0123".to_owned()),

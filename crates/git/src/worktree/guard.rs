@@ -1,8 +1,9 @@
 //! Whether a working file may be replaced: only what git or this program left there, unasked.
 
-use crate::case::driven::all_cases;
-use crate::case::one::Case;
+use crate::case::driven::all_places;
+use crate::case::place::Place;
 use crate::case::reading::tree_entries;
+use crate::case::stages::Stages;
 use crate::file::work_file::{Seen, WorkFile, is_read_only};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -24,8 +25,19 @@ pub enum Overwrite {
     Yes,
 }
 
-/// A case, its working file when it was read, and whether it may be replaced if it changed since.
-pub(crate) type Guarded<'a> = (&'a Case, &'a Seen, Overwrite);
+/// A path, its working file when it was read, and whether it may be replaced if it changed since.
+#[derive(Clone, Copy)]
+pub(crate) struct Guarded<'a> {
+    pub(crate) place: &'a Place,
+    /// The versions of its case: git may have merged them into a path that has one stage alone.
+    pub(crate) versions: &'a Stages,
+    pub(crate) seen: &'a Seen,
+    pub(crate) overwrite: Overwrite,
+    /// Whether only its entry in the index changes.
+    pub(crate) in_index_alone: bool,
+    /// Paths that go with it: what stands at them is not in its way.
+    pub(crate) going: &'a [RepoPath],
+}
 
 /// Looks whether working files may be replaced; each as it is now, in order.
 ///
@@ -37,47 +49,46 @@ pub(crate) fn guard_all(
     files: &[Guarded<'_>],
 ) -> Result<Vec<Result<WorkFile, Error>>, Error> {
     let top = repo.work_tree();
-    let cases = files.iter().map(|(case, ..)| *case);
-    let still = are_still_in_index(repo, &cases.collect::<Vec<_>>())?;
-    let read = |((case, ..), still): (&Guarded<'_>, bool)| {
+    let places = files.iter().map(|file| file.place);
+    let still = are_still_in_index(repo, &places.collect::<Vec<_>>())?;
+    let read = |(file, still): (&Guarded<'_>, bool)| {
         if !still {
-            return Err(gone(case));
+            return Err(gone(file.place));
         }
-        WorkFile::check_safe(top, &case.path)?;
-        WorkFile::read(top, &case.path)
+        if !file.in_index_alone {
+            WorkFile::check_safe(top, &file.place.path, file.going)?;
+        }
+        WorkFile::read(top, &file.place.path)
     };
     let now: Vec<Result<WorkFile, Error>> = files.iter().zip(still).map(read).collect();
     // Only what nobody has allowed to be replaced is held against what git left there.
-    let asked: Vec<(&Case, &WorkFile)> = (files.iter().zip(&now))
-        .filter_map(|((case, seen, overwrite), now)| {
+    let asked: Vec<(&Place, &Stages, &WorkFile)> = (files.iter().zip(&now))
+        .filter_map(|(file, now)| {
             let now = now.as_ref().ok()?;
-            (*overwrite == Overwrite::No && now.seen == **seen).then_some((*case, now))
+            let unasked = file.overwrite == Overwrite::No && now.seen == *file.seen;
+            unasked.then_some((file.place, file.versions, now))
         })
         .collect();
     let as_left = are_as_left(repo, &asked)?;
     let unchanged: HashSet<&RepoPath> = (asked.iter().zip(as_left))
-        .filter_map(|((case, _), as_left)| as_left.then_some(&case.path))
+        .filter_map(|((place, ..), as_left)| as_left.then_some(&place.path))
         .collect();
-    let verdict = |((case, seen, overwrite), now): (&Guarded<'_>, &Result<WorkFile, _>)| match (
-        overwrite, now,
-    ) {
+    let verdict = |(file, now): (&Guarded<'_>, &Result<WorkFile, _>)| match (file.overwrite, now) {
+        _ if file.in_index_alone => true,
         (Overwrite::Yes, _) => true,
-        (Overwrite::AsRead, Ok(now)) => now.seen == **seen,
-        _ => unchanged.contains(&case.path),
+        (Overwrite::AsRead, Ok(now)) => now.seen == *file.seen,
+        _ => unchanged.contains(&file.place.path),
     };
     let verdicts: Vec<bool> = files.iter().zip(&now).map(verdict).collect();
-    let decide = |((case, _, overwrite), (now, allowed)): (&Guarded<'_>, (_, bool))| {
+    let decide = |(file, (now, allowed)): (&Guarded<'_>, (_, bool))| {
         let now: WorkFile = now?;
+        let path = file.place.path.clone();
         match allowed {
-            true if *overwrite != Overwrite::Yes && is_read_only(&now.file) => {
-                Err(Error::ReadOnly {
-                    path: case.path.clone(),
-                })
+            true if file.overwrite != Overwrite::Yes && is_read_only(&now.file) => {
+                Err(Error::ReadOnly { path })
             }
             true => Ok(now),
-            false => Err(Error::ChangedOutside {
-                path: case.path.clone(),
-            }),
+            false => Err(Error::ChangedOutside { path }),
         }
     };
     Ok(files
@@ -87,26 +98,34 @@ pub(crate) fn guard_all(
         .collect())
 }
 
-/// Whether the index still has the stages of cases, unmerged or to be undone; in order.
-pub(crate) fn are_still_in_index(repo: &Repository, cases: &[&Case]) -> Result<Vec<bool>, Error> {
-    let now = all_cases(repo)?;
-    let now: HashMap<_, _> = now.iter().map(|case| (&case.path, &case.stages)).collect();
-    let is = |case: &&Case| now.get(&case.path) == Some(&&case.stages);
-    Ok(cases.iter().map(is).collect())
+/// Whether the index still has the stages of places, unmerged or to be undone; in order.
+///
+/// Of a path that was in no conflict only the working file tells.
+pub(crate) fn are_still_in_index(repo: &Repository, places: &[&Place]) -> Result<Vec<bool>, Error> {
+    let now = all_places(repo)?;
+    let now: HashMap<_, _> = now
+        .iter()
+        .map(|place| (&place.path, &place.stages))
+        .collect();
+    let is = |place: &&Place| !place.is_conflict() || now.get(&place.path) == Some(&&place.stages);
+    Ok(places.iter().map(is).collect())
 }
 
-/// The index has nothing of this case any more.
-pub(crate) fn gone(case: &Case) -> Error {
+/// The index has nothing of this place any more.
+pub(crate) fn gone(place: &Place) -> Error {
     Error::MovedOn {
-        what: format!("'{}' is not the conflict any more that it was", case.path),
+        what: format!("'{}' is not the conflict any more that it was", place.path),
     }
 }
 
 /// Whether working files are what git, or this program, left there; in order.
-fn are_as_left(repo: &Repository, files: &[(&Case, &WorkFile)]) -> Result<Vec<bool>, Error> {
+fn are_as_left(
+    repo: &Repository,
+    files: &[(&Place, &Stages, &WorkFile)],
+) -> Result<Vec<bool>, Error> {
     let records = Store::new(repo.git_dir()).records();
-    let known = |(case, now): &(&Case, &WorkFile)| {
-        let record = records.of(&case.path);
+    let known = |(place, _, now): &(&Place, &Stages, &WorkFile)| {
+        let record = records.of(&place.path);
         matches!(now.seen, Seen::Missing | Seen::Other)
             || record.is_some_and(|r| r.after == now.seen)
     };
@@ -121,15 +140,21 @@ fn are_as_left(repo: &Repository, files: &[(&Case, &WorkFile)]) -> Result<Vec<bo
         Some(tree) => tree_entries(repo, &tree, &paths)?,
         None => HashMap::new(),
     };
-    let objects = objects_of(repo, asked.iter().map(|at| files[*at]))?;
+    let objects = objects_of(repo, asked.iter().map(|at| (files[*at].0, files[*at].2)))?;
     for (at, object) in asked.into_iter().zip(objects) {
-        let (case, now) = files[at];
-        let stages = || case.stages.all().into_iter().flatten();
-        as_left[at] = match merged.get(&case.path) {
-            Some(merged) if *merged == object => true,
-            _ if stages().any(|stage| stage.oid == object) => true,
+        let (place, versions, now) = files[at];
+        let stages = || place.stages.all().into_iter().flatten();
+        as_left[at] = match merged.get(&place.path) {
+            Some(merged) if merged.oid == object => true,
+            _ if stages()
+                .chain(&place.merged)
+                .any(|stage| stage.oid == object) =>
+            {
+                true
+            }
             // Put back into conflict by this program, it is not what git's merge left.
-            _ => case.kind.has_lines() && looks_merged(repo, case, &now.bytes)?,
+            _ if place.has_lines() => looks_merged(repo, &place.stages, &now.bytes)?,
+            _ => looks_merged(repo, versions, &now.bytes)?,
         };
     }
     Ok(as_left)
@@ -138,13 +163,13 @@ fn are_as_left(repo: &Repository, files: &[(&Case, &WorkFile)]) -> Result<Vec<bo
 /// The objects that working files would become, in order.
 fn objects_of<'a>(
     repo: &Repository,
-    files: impl Iterator<Item = (&'a Case, &'a WorkFile)>,
+    files: impl Iterator<Item = (&'a Place, &'a WorkFile)>,
 ) -> Result<Vec<Oid>, Error> {
     let files: Vec<_> = files.collect();
     let is_file = |now: &WorkFile| matches!(now.seen, Seen::File(..));
     let plain: Vec<(&RepoPath, &[u8])> = (files.iter())
         .filter(|(_, now)| is_file(now))
-        .map(|(case, now)| (&case.path, now.bytes.as_slice()))
+        .map(|(place, now)| (&place.path, now.bytes.as_slice()))
         .collect();
     let mut hashed = hash_files(repo, &plain)?.into_iter();
     let mut objects = Vec::with_capacity(files.len());
@@ -164,11 +189,14 @@ fn objects_of<'a>(
 
 /// Whether `bytes` are what git would merge the three versions to, labels and
 /// line ends aside.
-fn looks_merged(repo: &Repository, case: &Case, bytes: &[u8]) -> Result<bool, Error> {
-    let [base, ours, theirs] = case.stages.all();
+fn looks_merged(repo: &Repository, versions: &Stages, bytes: &[u8]) -> Result<bool, Error> {
+    let [base, ours, theirs] = versions.all();
     let (Some(ours), Some(theirs)) = (ours, theirs) else {
         return Ok(false);
     };
+    if !ours.mode.is_text_like() || !theirs.mode.is_text_like() {
+        return Ok(false);
+    }
     let base = match base {
         Some(stage) => stage.oid.clone(),
         // git knows the empty blob without its being stored, by its name of either length.

@@ -4,12 +4,12 @@
 //! how far a program came that is gone: a path that has its new entry gets its file, one that has
 //! not stays as it was.
 
-use crate::case::driven::all_cases;
-use crate::case::one::{Case, IndexState};
+use crate::case::driven::all_places;
+use crate::case::place::{IndexState, Place};
 use crate::case::reading::staged_entries;
 use crate::case::stages::Stage;
 use crate::file::owner::{is_alive, sweep};
-use crate::file::work_file::WorkFile;
+use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::repo::repository::Repository;
@@ -55,20 +55,36 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
     }
     // A git that the program started before it was killed may still be at work.
     let _turn = store.turn()?;
-    begun.sort_by(|(a, ..), (b, ..)| a.cmp(b));
-    let cases = all_cases(repo)?;
+    // What goes, goes first: its place may be needed.
+    let goes = |record: &Record, begun: &Begun| match &begun.kind {
+        WriteKind::Write(new) => new.is_none(),
+        WriteKind::TakeBack => record.before.is_none(),
+    };
+    begun.sort_by_key(|(path, record, begun)| (!goes(record, begun), path.clone()));
+    let places = all_places(repo)?;
     let paths: Vec<&RepoPath> = begun.iter().map(|(path, ..)| path).collect();
+    let going: Vec<RepoPath> = begun.iter().map(|(path, ..)| path.clone()).collect();
     let entries = staged_entries(repo, &paths)?;
     let mut mended = Vec::new();
     for (path, record, begun) in &begun {
-        if WorkFile::check_safe(repo.work_tree(), path).is_err() {
+        if WorkFile::check_safe(repo.work_tree(), path, &going).is_err()
+            && begun.from != Seen::Other
+        {
             // Something else is in the way by now. The note stays until it is gone.
             continue;
         }
-        match cases.iter().find(|case| case.path == *path) {
-            Some(case) => {
-                let entry = entries.get(path);
-                let finished = mend_one(repo, &store, (case, record, begun), entry)?;
+        let entry = entries.get(path);
+        let place = match &record.beside {
+            Some(beside) => {
+                let place = Place::beside(path.clone(), beside.merged.clone());
+                let is_open = |p: &Place| p.path.bytes() == beside.case;
+                places.iter().any(is_open).then_some(place)
+            }
+            None => places.iter().find(|place| place.path == *path).cloned(),
+        };
+        match place {
+            Some(place) => {
+                let finished = mend_one(repo, &store, (&place, record, begun), entry)?;
                 let path = path.clone();
                 mended.push(Mended { path, finished });
             }
@@ -82,26 +98,36 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
     Ok(mended)
 }
 
+/// Whether the index has what was begun: of a path in conflict, whether it is staged; of another,
+/// whether it has not the entry any more that stood there.
+fn is_staged(place: &Place, begun: &Begun, entry: Option<&Stage>) -> bool {
+    match (place.is_conflict(), &begun.kind) {
+        (true, _) => place.standing == IndexState::Staged,
+        (false, WriteKind::Write(new)) => entry == new.as_ref(),
+        (false, WriteKind::TakeBack) => entry != place.merged.as_ref(),
+    }
+}
+
 fn mend_one(
     repo: &Repository,
     store: &Store,
-    (case, record, begun): (&Case, &Record, &Begun),
+    (place, record, begun): (&Place, &Record, &Begun),
     entry: Option<&Stage>,
 ) -> Result<bool, Error> {
-    let staged = case.standing == IndexState::Staged;
+    let staged = is_staged(place, begun, entry);
     match &begun.kind {
         WriteKind::Write(new) if staged && entry == new.as_ref() => {
-            put(repo, case, begun, new.as_ref())?;
-            done(store, case, record)
+            put(repo, place, begun, new.as_ref())?;
+            done(store, place, record)
         }
         // git was cut short between taking the stages out and putting the entry in.
         WriteKind::Write(Some(new)) if staged && entry.is_none() => {
-            stage_entries(repo, std::iter::once((case, Some(new))))?;
-            put(repo, case, begun, Some(new))?;
-            done(store, case, record)
+            stage_entries(repo, std::iter::once((place, Some(new))))?;
+            put(repo, place, begun, Some(new))?;
+            done(store, place, record)
         }
         // Somebody staged something else since.
-        WriteKind::Write(_) if staged => done(store, case, record),
+        WriteKind::Write(_) if staged => done(store, place, record),
         // The index was not changed: the file was not either.
         WriteKind::Write(_) => {
             let earlier = begun.earlier.clone().map(|after| Record {
@@ -109,39 +135,47 @@ fn mend_one(
                 begun: None,
                 ..record.clone()
             });
-            store.record([(&case.path, earlier.as_ref())])?;
+            store.record([(&place.path, earlier.as_ref())])?;
             Ok(false)
         }
-        WriteKind::TakeBack if staged => done(store, case, record).map(|_| false),
+        WriteKind::TakeBack if staged => done(store, place, record).map(|_| false),
         WriteKind::TakeBack => {
             let copy = record.before.as_ref().map(|copy| store.copy(copy));
-            let unchanged = WorkFile::read(repo.work_tree(), &case.path)?.seen == begun.from;
+            let now = WorkFile::read(repo.work_tree(), &place.path)?.seen;
             // Without the copy nobody knows what stood there: what stands there now is better.
-            if unchanged && copy != Some(None) {
-                put_back(repo, case, Some(record), &[])?;
+            if now == begun.from && now != Seen::Other && copy != Some(None) {
+                put_back(repo, place, Some(record), &[])?;
             }
-            store.forget_record(&case.path);
+            store.forget_record(&place.path);
             Ok(true)
         }
     }
 }
 
 /// Notes that nothing is begun any more.
-fn done(store: &Store, case: &Case, record: &Record) -> Result<bool, Error> {
+fn done(store: &Store, place: &Place, record: &Record) -> Result<bool, Error> {
     let record = Record {
         begun: None,
         ..record.clone()
     };
-    store.record([(&case.path, Some(&record))])?;
+    store.record([(&place.path, Some(&record))])?;
     Ok(true)
 }
 
 /// Puts the file in its place that the index has already. One that was changed since stays.
-fn put(repo: &Repository, case: &Case, begun: &Begun, entry: Option<&Stage>) -> Result<(), Error> {
-    let now = WorkFile::read(repo.work_tree(), &case.path)?;
-    if now.seen != begun.from {
+fn put(
+    repo: &Repository,
+    place: &Place,
+    begun: &Begun,
+    entry: Option<&Stage>,
+) -> Result<(), Error> {
+    let top = repo.work_tree();
+    let now = WorkFile::read(top, &place.path)?;
+    // A folder may be gone with the files that went with it.
+    let folder_gone = begun.from == Seen::Other && now.seen == Seen::Missing;
+    if now.seen != begun.from && !folder_gone {
         return Ok(());
     }
-    let content = contents_of(repo, std::iter::once((case, entry)))?.concat();
-    Change::prepare(entry, content, &now.file)?.carry_out(&now.file)
+    let content = contents_of(repo, std::iter::once((place, entry)))?.concat();
+    Change::prepare(entry, content, &now.file, &now.seen)?.carry_out(top, &now.file)
 }

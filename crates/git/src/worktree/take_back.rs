@@ -1,8 +1,11 @@
 //! A finished case put back into conflict.
 
 use crate::case::one::Case;
+use crate::case::place::Place;
+use crate::case::stages::Stage;
 use crate::file::owner::own;
 use crate::file::work_file::{Prepared, Seen, WorkFile};
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
@@ -13,11 +16,22 @@ use crate::store::written::{Begun, Record, WriteKind};
 use crate::worktree::change::{Change, put_link};
 use crate::worktree::guard::{are_still_in_index, gone};
 use crate::worktree::staging::unstage;
-use crate::worktree::write::Written;
+use crate::worktree::write::{Written, contents_of};
 use armistice_core::{Source, find_markers};
+use std::path::PathBuf;
 
-/// Puts the conflict back: the stages into the index, the working file as it was
-/// before this program wrote it.
+/// One path of the case, and what is known of it.
+struct Known {
+    place: Place,
+    now: WorkFile,
+    record: Option<Record>,
+    /// Whether the working file stays as it is.
+    untouched: bool,
+    kept: Option<PathBuf>,
+}
+
+/// Puts the conflict back: the stages into the index, the working files as they were
+/// before this program wrote them.
 ///
 /// A working file that was changed since is kept aside first. One that somebody
 /// else staged stays as it is if it still holds markers; otherwise it gets
@@ -28,73 +42,145 @@ use armistice_core::{Source, find_markers};
 pub fn take_back(repo: &Repository, case: &Case, with_markers: &[u8]) -> Result<Written, Error> {
     let store = Store::new(repo.git_dir());
     let _turn = store.turn()?;
-    if are_still_in_index(repo, &[case])? != [true] {
-        return Err(gone(case));
+    let records = store.records();
+    let mut places = case.places.clone();
+    let beside = records.beside(&case.path).into_iter();
+    places.extend(beside.filter(|place| !case.has_path(&place.path)));
+    let all: Vec<&Place> = places.iter().collect();
+    let still = are_still_in_index(repo, &all)?;
+    if let Some((place, _)) = places.iter().zip(&still).find(|(_, still)| !**still) {
+        return Err(gone(place));
     }
-    WorkFile::check_safe(repo.work_tree(), &case.path)?;
-    let now = WorkFile::read(repo.work_tree(), &case.path)?;
-    let record = store.records().of(&case.path).cloned();
-    let record = record.filter(|r| r.stages == case.stages);
+    let going: Vec<RepoPath> = places.iter().map(|place| place.path.clone()).collect();
+    let mut known = Vec::new();
+    for place in &places {
+        let record = records.of(&place.path).cloned();
+        let record = record.filter(|r| r.stages == place.stages);
+        known.push(look(repo, &store, place, record, &going)?);
+    }
+    // Noted first: the index and the working files are several steps.
+    let notes: Vec<(RepoPath, Record)> = known.iter().filter_map(note).collect();
+    store.record(notes.iter().map(|(path, record)| (path, Some(record))))?;
+    unstage(repo, &all)?;
+    // What goes, goes first: its place may be needed.
+    known.sort_by_key(|one| one.record.as_ref().is_none_or(|r| r.before.is_some()));
+    for one in known.iter().filter(|one| !one.untouched) {
+        put_back(repo, &one.place, one.record.as_ref(), with_markers)?;
+    }
+    for place in &places {
+        store.forget_record(&place.path);
+    }
+    let seen = WorkFile::read(repo.work_tree(), &case.path)?.seen;
+    let main = known.into_iter().find(|one| one.place.path == case.path);
+    let kept = main.and_then(|main| main.kept);
+    Ok(Written { seen, kept })
+}
+
+fn look(
+    repo: &Repository,
+    store: &Store,
+    place: &Place,
+    record: Option<Record>,
+    going: &[RepoPath],
+) -> Result<Known, Error> {
+    let now = WorkFile::read(repo.work_tree(), &place.path)?;
+    // The checkout of a submodule is not ours to change.
+    let is_checkout = now.seen == Seen::Other && record.as_ref().is_none_or(|r| r.before.is_none());
+    if !is_checkout {
+        WorkFile::check_safe(repo.work_tree(), &place.path, going)?;
+    }
     let known = record.as_ref().is_some_and(|r| r.after == now.seen);
     let marked = !find_markers(&Source::new(now.bytes.clone())).is_empty();
-    let untouched = record.is_none() && (marked || !case.kind.has_lines());
+    let untouched = match &record {
+        None if now.seen == Seen::Missing => lone_stage(place).is_none() && !place.has_lines(),
+        None => marked || !place.has_lines(),
+        Some(_) => is_checkout,
+    };
     let kept = match now.seen {
         Seen::File(..) | Seen::Link(_) if !known && !untouched => {
-            Some(store.keep(&case.path, &now.bytes)?)
+            Some(store.keep(&place.path, &now.bytes)?)
         }
         _ => None,
     };
-    if let Some(record) = &record {
-        // Noted first: the index and the working file are two steps.
-        let begun = Begun {
-            kind: WriteKind::TakeBack,
-            path: case.path.bytes().to_vec(),
-            owner: own().to_owned(),
-            from: now.seen.clone(),
-            earlier: Some(record.after.clone()),
-        };
-        let record = Record {
-            begun: Some(begun),
-            ..record.clone()
-        };
-        store.record([(&case.path, Some(&record))])?;
-    }
-    unstage(repo, case)?;
-    if !untouched {
-        put_back(repo, case, record.as_ref(), with_markers)?;
-    }
-    store.forget_record(&case.path);
-    let seen = WorkFile::read(repo.work_tree(), &case.path)?.seen;
-    Ok(Written { seen, kept })
+    Ok(Known {
+        place: place.clone(),
+        now,
+        record,
+        untouched,
+        kept,
+    })
+}
+
+/// The stage that git leaves on disk where only one side has a file.
+fn lone_stage(place: &Place) -> Option<&Stage> {
+    let (ours, theirs) = (&place.stages.ours, &place.stages.theirs);
+    let stage = ours.as_ref().xor(theirs.as_ref())?;
+    (stage.mode != Mode::Submodule).then_some(stage)
+}
+
+fn note(one: &Known) -> Option<(RepoPath, Record)> {
+    let record = one.record.as_ref()?;
+    let begun = Begun {
+        kind: WriteKind::TakeBack,
+        path: one.place.path.bytes().to_vec(),
+        owner: own().to_owned(),
+        from: one.now.seen.clone(),
+        earlier: Some(record.after.clone()),
+    };
+    let record = Record {
+        begun: Some(begun),
+        ..record.clone()
+    };
+    Some((one.place.path.clone(), record))
 }
 
 pub(crate) fn put_back(
     repo: &Repository,
-    case: &Case,
+    place: &Place,
     record: Option<&Record>,
     with_markers: &[u8],
 ) -> Result<(), Error> {
-    let file = case.path.under(repo.work_tree());
+    let top = repo.work_tree();
+    let file = place.path.under(top);
     match record {
-        Some(Record { before: None, .. }) => Change::Remove.carry_out(&file),
+        Some(Record { before: None, .. }) => {
+            let stages = place.stages.all().into_iter().flatten();
+            let had_folder = stages
+                .chain(&place.merged)
+                .any(|s| s.mode == Mode::Submodule);
+            match had_folder {
+                true => Change::Folder.carry_out(top, &file),
+                false => Change::Remove.carry_out(top, &file),
+            }
+        }
         Some(Record {
             before: Some(copy), ..
         }) if let Some(bytes) = Store::new(repo.git_dir()).copy(copy) => {
             if copy.is_link {
                 return put_link(&bytes, &file);
             }
-            let executable = case
-                .stages
-                .ours
-                .as_ref()
-                .map(|s| s.mode == Mode::Executable);
-            Prepared::new(&file, &bytes, executable)?.persist()
+            let stages = [&place.stages.ours, &place.merged, &place.stages.theirs];
+            let stage = stages.into_iter().flatten().next();
+            let told = stage.is_some_and(|s| s.mode == Mode::Executable);
+            Change::Late {
+                executable: copy.executable.unwrap_or(told),
+                content: bytes,
+            }
+            .carry_out(top, &file)
         }
-        // A copy that is gone leaves the markers that git would write.
+        // A copy that is gone leaves what git would have left: markers, or the one side's file.
         Some(_) | None => {
+            if let Some(stage) = lone_stage(place).or(place.merged.as_ref()) {
+                let content = contents_of(repo, std::iter::once((place, Some(stage))))?.concat();
+                let now = WorkFile::read(top, &place.path)?.seen;
+                return Change::prepare(Some(stage), content, &file, &now)?.carry_out(top, &file);
+            }
+            if !place.has_lines() {
+                return Ok(());
+            }
             let call = Invocation::write(["hash-object", "-w", "--stdin"]).stdin(with_markers);
             let oid = Oid(repo.must(&call)?.text());
-            let bytes = filtered(repo, &[(&case.path, &oid)])?.concat();
+            let bytes = filtered(repo, &[(&place.path, &oid)])?.concat();
             Prepared::new(&file, &bytes, None)?.persist()
         }
     }

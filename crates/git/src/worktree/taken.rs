@@ -14,7 +14,7 @@ use std::ffi::OsString;
 /// # Errors
 /// If it is no plain file, or git or the disk refuses.
 pub fn what_stands_there(repo: &Repository, case: &Case) -> Result<(Seen, Vec<u8>), Error> {
-    WorkFile::check_safe(repo.work_tree(), &case.path)?;
+    WorkFile::check_safe(repo.work_tree(), &case.path, &[])?;
     let now = WorkFile::read(repo.work_tree(), &case.path)?;
     if !matches!(now.seen, Seen::File(..)) {
         return Err(Error::Unsafe {

@@ -1,13 +1,14 @@
-//! Finishing a case: working file and index together, and taking that back.
+//! Finishing a case: working files and index together.
 //!
 //! Order matters. What stands there is copied aside, it is noted what is begun and what will stand
 //! there, the new file is made ready beside its place, then the index is changed (which fails whole
 //! if its lock is held), then one rename puts the file in place, and the note says that it is done.
 //! Whatever fails, both are as they were; whenever the program is killed, `mend` brings it to an end.
+//! Of the paths of one case either all are written or none.
 
-use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
 use crate::case::outcomes::FileOutcome;
+use crate::case::place::Place;
 use crate::case::stages::Stage;
 use crate::file::owner::own;
 use crate::file::work_file::{Seen, WorkFile};
@@ -18,11 +19,13 @@ use crate::repo::index::Mode;
 use crate::repo::objects::{Oid, filtered, read_blobs, write_blobs};
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
-use crate::store::written::{Begun, Copy, Record, Records, WriteKind};
+use crate::store::written::{Begun, Beside, Copy, Record, Records, WriteKind};
 use crate::worktree::change::Change;
-use crate::worktree::guard::{Overwrite, guard_all};
+use crate::worktree::guard::{Guarded, Overwrite, guard_all};
 use crate::worktree::parallel::in_parallel;
+use crate::worktree::planned::{Planned, Wanted, planned};
 use crate::worktree::staging::{stage_entries, unstage};
+use crate::worktree::take_back::put_back;
 use std::collections::HashSet;
 use std::path::PathBuf;
 
@@ -57,6 +60,9 @@ pub struct WriteRequest<'a> {
     pub overwrite: Overwrite,
     /// Its mode, where the versions do not tell: [`Stages::mode_clash`](crate::Stages::mode_clash).
     pub mode: Option<Mode>,
+    /// Its name, where it is to be another than that of the version, or where the sides gave it two:
+    /// [`Case::name_clash`]. Of both, theirs gets it.
+    pub name: Option<&'a RepoPath>,
 }
 
 /// Writes and stages cases, all of them with the same few calls of git; what came of each, in order.
@@ -65,7 +71,7 @@ pub struct WriteRequest<'a> {
 /// whatever else attributes ask for); the index gets the bytes themselves.
 ///
 /// # Errors
-/// For one case: if the working file changed since it was read or was edited by hand after git
+/// For one case: if a working file changed since it was read or was edited by hand after git
 /// stopped and that is not allowed, if it is not safe to write there, if the outcome is not one of
 /// [`Case::outcomes`], or if git or the disk refuses. Nothing has changed for that case then.
 pub fn write_all(repo: &Repository, requests: &[WriteRequest<'_>]) -> Vec<Result<Written, Error>> {
@@ -82,16 +88,17 @@ pub fn write_all(repo: &Repository, requests: &[WriteRequest<'_>]) -> Vec<Result
         |(result, case): (Option<Result<Written, Error>>, &Case)| match (result, &stopped) {
             (Some(result), _) => result,
             (None, Some(error)) => Err(error.again()),
-            (None, None) => Err(missing(case)),
+            (None, None) => Err(missing(&case.path)),
         };
     let cases = requests.iter().map(|request| request.case);
     results.into_iter().zip(cases).map(or_stopped).collect()
 }
 
-/// A case on its way: guarded, what stands there copied aside, its new entry and content known.
-struct Pending<'a> {
+/// A path on its way: guarded, what stands there copied aside, its new entry and content known.
+struct Pending {
+    /// Which request it is of.
     nth: usize,
-    case: &'a Case,
+    place: Place,
     now: WorkFile,
     kept: Option<PathBuf>,
     stage: Option<Stage>,
@@ -101,50 +108,96 @@ struct Pending<'a> {
 }
 
 /// Guards, stores and copies aside; what fails by itself gets its result and is left out.
-fn begin<'a>(
+fn begin(
     repo: &Repository,
-    requests: &[WriteRequest<'a>],
+    requests: &[WriteRequest<'_>],
     results: &mut [Option<Result<Written, Error>>],
-) -> Result<Vec<Pending<'a>>, Error> {
-    let guarded: Vec<_> = requests
-        .iter()
-        .map(|r| (r.case, r.seen, r.overwrite))
-        .collect();
-    let guarded = guard_all(repo, &guarded)?;
-    let merged = requests
-        .iter()
-        .zip(&guarded)
-        .filter_map(|(request, now)| match request.result {
-            Outcome::Bytes(bytes) if now.is_ok() => Some(bytes),
-            _ => None,
-        });
-    let mut oids = write_blobs(repo, &merged.collect::<Vec<_>>())?.into_iter();
-    let mut staged = Vec::new();
-    for (nth, (request, now)) in requests.iter().zip(guarded).enumerate() {
-        let entry = now.and_then(|now| Ok((now, new_entry(request, &mut oids)?)));
-        match entry {
-            Ok((now, stage)) => staged.push((nth, request.case, now, stage)),
+) -> Result<Vec<Pending>, Error> {
+    let store = Store::new(repo.git_dir());
+    let records = store.records();
+    let mut all: Vec<(usize, Planned)> = Vec::new();
+    for (nth, request) in requests.iter().enumerate() {
+        match planned(repo, &records, request) {
+            Ok(paths) => all.extend(paths.into_iter().map(|path| (nth, path))),
             Err(error) => results[nth] = Some(Err(error)),
         }
     }
+    let going: Vec<Vec<RepoPath>> = (0..requests.len())
+        .map(|nth| {
+            let goes = |(of, path): &&(usize, Planned)| *of == nth && path.wanted == Wanted::Gone;
+            all.iter()
+                .filter(goes)
+                .map(|(_, path)| path.place.path.clone())
+                .collect()
+        })
+        .collect();
+    let guarded: Vec<Guarded<'_>> = all
+        .iter()
+        .map(|(nth, path)| Guarded {
+            place: &path.place,
+            versions: &requests[*nth].case.stages,
+            seen: &path.seen,
+            overwrite: path.overwrite,
+            in_index_alone: path.in_index_alone,
+            going: &going[*nth],
+        })
+        .collect();
+    let mut guarded: Vec<_> = guard_all(repo, &guarded)?.into_iter().map(Some).collect();
+    // Of one case all or none.
+    for ((nth, _), now) in all.iter().zip(&mut guarded) {
+        if let Some(Err(_)) = now
+            && results[*nth].is_none()
+            && let Some(Err(error)) = now.take()
+        {
+            results[*nth] = Some(Err(error));
+        }
+    }
+    let merged = requests.iter().enumerate().filter_map(|(nth, request)| {
+        let Outcome::Bytes(bytes) = request.result else {
+            return None;
+        };
+        results[nth].is_none().then_some((nth, bytes))
+    });
+    let merged: Vec<(usize, &[u8])> = merged.collect();
+    let texts: Vec<&[u8]> = merged.iter().map(|(_, bytes)| *bytes).collect();
+    let oids = write_blobs(repo, &texts)?;
+    let oid = |of: usize| {
+        let at = merged.iter().position(|(nth, _)| *nth == of)?;
+        oids.get(at).cloned()
+    };
+    let mut staged = Vec::new();
+    for ((nth, path), now) in all.into_iter().zip(guarded) {
+        let (true, Some(Ok(now))) = (results[nth].is_none(), now) else {
+            continue;
+        };
+        let stage = match path.wanted {
+            Wanted::Gone => None,
+            Wanted::Entry(stage) => Some(stage),
+            Wanted::Merged(mode) => {
+                let oid = oid(nth).ok_or_else(|| missing(&path.place.path))?;
+                Some(Stage { mode, oid })
+            }
+        };
+        staged.push((nth, path.place, now, stage));
+    }
+    let entries = staged.iter();
     let contents = contents_of(
         repo,
-        staged
-            .iter()
-            .map(|(_, case, _, stage)| (*case, stage.as_ref())),
+        entries.map(|(_, place, _, stage)| (place, stage.as_ref())),
     )?;
-    let store = Store::new(repo.git_dir());
+    let copied = in_parallel(
+        staged.into_iter().zip(contents),
+        |((nth, place, now, stage), content)| {
+            let kept = keep(&store, &place, &now);
+            (nth, place, now, stage, content, kept)
+        },
+    );
     let mut pending = Vec::new();
-    let staged = staged.into_iter().zip(contents);
-    let copied = in_parallel(staged, |((nth, case, now, stage), content)| {
-        let kept = keep(&store, case, &now);
-        (nth, case, now, stage, content, kept)
-    });
-    for (nth, case, now, stage, content, kept) in copied {
+    for (nth, place, now, stage, content, kept) in copied {
         match kept {
             Ok(kept) => pending.push(Pending {
                 nth,
-                case,
+                place,
                 now,
                 kept,
                 after: seen_of(stage.as_ref(), &content),
@@ -154,58 +207,21 @@ fn begin<'a>(
             Err(error) => results[nth] = Some(Err(error)),
         }
     }
+    pending.retain(|one| results[one.nth].is_none());
     Ok(pending)
 }
 
-/// The index entry that a case shall have; `None` if its file goes.
-fn new_entry(
-    request: &WriteRequest<'_>,
-    oids: &mut impl Iterator<Item = Oid>,
-) -> Result<Option<Stage>, Error> {
-    let case = request.case;
-    let outcome = match request.result {
-        Outcome::Bytes(_) => {
-            let clash = case.stages.mode_clash().is_some();
-            let mode = match request.mode.filter(|_| clash) {
-                Some(mode) => mode,
-                None if clash => {
-                    return Err(Error::Unsafe {
-                        path: case.path.clone(),
-                        why: "both sides added it, one as a program and one not; say which",
-                    });
-                }
-                None => case.stages.merged_mode(),
-            };
-            let oid = oids.next().ok_or_else(|| missing(case))?;
-            return Ok(Some(Stage { mode, oid }));
-        }
-        Outcome::Whole(outcome) => outcome,
-    };
-    if !case.outcomes().contains(&outcome) {
-        return Err(Error::Unsafe {
-            path: case.path.clone(),
-            why: "this case has no such outcome",
-        });
-    }
-    let mut stage = case.stage(outcome).cloned();
-    // Ours or theirs means the content; a mode that one side alone changed stays.
-    if let (Some(stage), CaseKind::BothEdited) = (&mut stage, case.kind) {
-        stage.mode = case.stages.merged_mode();
-    }
-    Ok(stage)
-}
-
-/// What shall stand in the work tree for entries, in order; nothing for a file that goes.
+/// What shall stand in the work tree for entries, in order; nothing for what goes and for submodules.
 pub(crate) fn contents_of<'a>(
     repo: &Repository,
-    entries: impl Iterator<Item = (&'a Case, Option<&'a Stage>)>,
+    entries: impl Iterator<Item = (&'a Place, Option<&'a Stage>)>,
 ) -> Result<Vec<Vec<u8>>, Error> {
     let entries: Vec<_> = entries.collect();
     let is_link = |stage: &&Stage| stage.mode == Mode::Link;
     let files: Vec<(&RepoPath, &Oid)> = (entries.iter())
-        .filter_map(|(case, stage)| {
-            let stage = stage.filter(|stage| !is_link(stage))?;
-            Some((&case.path, &stage.oid))
+        .filter_map(|(place, stage)| {
+            let stage = stage.filter(|stage| stage.mode.is_text_like())?;
+            Some((&place.path, &stage.oid))
         })
         .collect();
     let links = entries
@@ -214,36 +230,37 @@ pub(crate) fn contents_of<'a>(
     let links: Vec<Oid> = links.map(|stage| stage.oid.clone()).collect();
     let mut files = filtered(repo, &files)?.into_iter();
     let mut links = read_blobs(repo, &links)?.into_iter();
-    let next = |(case, stage): (&Case, Option<&Stage>)| match stage {
-        Some(stage) if is_link(&stage) => links.next().ok_or_else(|| missing(case)),
-        Some(_) => files.next().ok_or_else(|| missing(case)),
-        None => Ok(Vec::new()),
+    let next = |(place, stage): (&Place, Option<&Stage>)| match stage.map(|stage| stage.mode) {
+        Some(Mode::Link) => links.next().ok_or_else(|| missing(&place.path)),
+        Some(Mode::File | Mode::Executable) => files.next().ok_or_else(|| missing(&place.path)),
+        Some(Mode::Submodule) | None => Ok(Vec::new()),
     };
     entries.into_iter().map(next).collect()
 }
 
 /// git gave fewer answers than it was asked for: better no file than a wrong one.
-fn missing(case: &Case) -> Error {
+fn missing(path: &RepoPath) -> Error {
     Error::Unreadable {
         command: "about several files".to_owned(),
-        what: format!("nothing for '{}'", case.path),
+        what: format!("nothing for '{path}'"),
     }
 }
 
 /// Copies aside what stands there.
-fn keep(store: &Store, case: &Case, now: &WorkFile) -> Result<Option<PathBuf>, Error> {
+fn keep(store: &Store, place: &Place, now: &WorkFile) -> Result<Option<PathBuf>, Error> {
     match now.seen {
-        Seen::File(..) | Seen::Link(_) => store.keep(&case.path, &now.bytes).map(Some),
+        Seen::File(..) | Seen::Link(_) => store.keep(&place.path, &now.bytes).map(Some),
         Seen::Missing | Seen::Other => Ok(None),
     }
 }
 
 /// The working file that an entry makes.
 pub(crate) fn seen_of(stage: Option<&Stage>, content: &[u8]) -> Seen {
-    match stage {
+    match stage.map(|stage| stage.mode) {
         None => Seen::Missing,
-        Some(stage) if stage.mode == Mode::Link => Seen::link(content),
-        Some(_) => Seen::file(content),
+        Some(Mode::Submodule) => Seen::Other,
+        Some(Mode::Link) => Seen::link(content),
+        Some(Mode::File | Mode::Executable) => Seen::file(content),
     }
 }
 
@@ -251,7 +268,7 @@ pub(crate) fn seen_of(stage: Option<&Stage>, content: &[u8]) -> Seen {
 fn finish(
     repo: &Repository,
     requests: &[WriteRequest<'_>],
-    pending: Vec<Pending<'_>>,
+    mut pending: Vec<Pending>,
     results: &mut [Option<Result<Written, Error>>],
 ) -> Result<(), Error> {
     if pending.is_empty() {
@@ -260,48 +277,61 @@ fn finish(
     let head = repo.resolve("HEAD")?;
     let store = Store::new(repo.git_dir());
     let earlier = store.records();
-    let paths: Vec<&RepoPath> = pending.iter().map(|one| &one.case.path).collect();
+    // What goes, goes first: its place may be needed.
+    pending.sort_by_key(|one| (one.nth, one.stage.is_some()));
+    let paths: Vec<RepoPath> = pending.iter().map(|one| one.place.path.clone()).collect();
     let mut records: Vec<Record> = (pending.iter())
-        .map(|one| record_of(&earlier, one, &head))
+        .map(|one| record_of(&earlier, one, &requests[one.nth].case.path, &head))
         .collect();
     // Noted first: what cannot be noted must not be staged either.
-    store.record(paths.iter().copied().zip(records.iter().map(Some)))?;
+    store.record(paths.iter().zip(records.iter().map(Some)))?;
     let not_begun =
         |paths: &[&RepoPath]| store.record(paths.iter().map(|path| (*path, earlier.of(path))));
-    let (mut ready, mut failed) = (Vec::new(), Vec::new());
+    let mut all = Vec::new();
     for (one, change) in in_parallel(pending.into_iter(), make_ready) {
         match change {
-            Ok(change) => ready.push((one, change)),
+            Ok(change) => all.push((one, Some(change))),
             Err(error) => {
-                failed.push(&one.case.path);
                 results[one.nth] = Some(Err(error));
+                all.push((one, None));
             }
         }
     }
-    let entries = ready.iter().map(|(one, _)| (one.case, one.stage.as_ref()));
+    let (ready, failed): (Vec<_>, Vec<_>) =
+        (all.into_iter()).partition(|(one, change)| change.is_some() && results[one.nth].is_none());
+    let mut failed: Vec<RepoPath> = failed.into_iter().map(|(one, _)| one.place.path).collect();
+    let entries = ready
+        .iter()
+        .map(|(one, _)| (&one.place, one.stage.as_ref()));
     if let Err(error) = stage_entries(repo, entries) {
-        not_begun(&paths)?;
+        not_begun(&paths.iter().collect::<Vec<_>>())?;
         return Err(error);
     }
     let mut done = Vec::new();
-    for (one, change) in ready {
-        let (nth, path) = (one.nth, &one.case.path);
-        let put = put(repo, &one.now, change, one.case, requests[nth].overwrite);
-        match put {
-            Ok(_) => done.push(path),
-            Err(_) => failed.push(path),
+    let mut ready = ready.into_iter().peekable();
+    while let Some((first, change)) = ready.next() {
+        let nth = first.nth;
+        let mut group = vec![(first, change)];
+        while let Some(next) = ready.next_if(|(one, _)| one.nth == nth) {
+            group.push(next);
         }
-        results[nth] = Some(put.map(|left| Written {
-            seen: left.seen,
-            kept: one.kept,
-        }));
+        let of_case: Vec<RepoPath> = group
+            .iter()
+            .map(|(one, _)| one.place.path.clone())
+            .collect();
+        let put = put_group(repo, group, &requests[nth]);
+        match put {
+            Ok(_) => done.extend(of_case),
+            Err(_) => failed.extend(of_case),
+        }
+        results[nth] = Some(put);
     }
     if !failed.is_empty() {
-        not_begun(&failed)?;
+        not_begun(&failed.iter().collect::<Vec<_>>())?;
     }
     records.iter_mut().for_each(|record| record.begun = None);
-    let put: HashSet<&RepoPath> = done.iter().copied().collect();
-    let noted = paths.iter().copied().zip(records.iter().map(Some));
+    let put: HashSet<&RepoPath> = done.iter().collect();
+    let noted = paths.iter().zip(records.iter().map(Some));
     store.record_done(noted.filter(|(path, _)| put.contains(path)))?;
     // Only spares git a second look at the files; it does no harm if it fails.
     for paths in done.chunks(200) {
@@ -312,36 +342,70 @@ fn finish(
 }
 
 /// Makes the new file ready beside its place.
-fn make_ready(mut one: Pending<'_>) -> (Pending<'_>, Result<Change, Error>) {
+fn make_ready(mut one: Pending) -> (Pending, Result<Change, Error>) {
     let content = std::mem::take(&mut one.content);
-    let change = Change::prepare(one.stage.as_ref(), content, &one.now.file);
+    let change = Change::prepare(one.stage.as_ref(), content, &one.now.file, &one.now.seen);
     (one, change)
 }
 
-/// Puts one file in its place; if that fails its entry is taken back.
+/// Puts the files of one case in their places; if one fails all are as they were, in the index too.
+fn put_group(
+    repo: &Repository,
+    group: Vec<(Pending, Option<Change>)>,
+    request: &WriteRequest<'_>,
+) -> Result<Written, Error> {
+    let places: Vec<Place> = group.iter().map(|(one, _)| one.place.clone()).collect();
+    let mut done: Vec<(Place, Record)> = Vec::new();
+    let mut main = None;
+    for (one, change) in group {
+        let Some(change) = change else { continue };
+        let put = put(repo, &one, change, request.overwrite);
+        match put {
+            Ok(left) if main.is_none() || one.place.path == request.case.path => {
+                main = Some(Written {
+                    seen: left.seen,
+                    kept: one.kept.clone(),
+                });
+            }
+            Ok(_) => {}
+            Err(error) => {
+                unstage(repo, &places.iter().collect::<Vec<_>>())?;
+                done.sort_by_key(|(_, record)| record.before.is_some());
+                for (place, record) in &done {
+                    put_back(repo, place, Some(record), &[])?;
+                }
+                return Err(error);
+            }
+        }
+        let record = record_of(&Records::default(), &one, &request.case.path, &None);
+        done.push((one.place, record));
+    }
+    main.ok_or_else(|| missing(&request.case.path))
+}
+
+/// Puts one file in its place.
 fn put(
     repo: &Repository,
-    now: &WorkFile,
+    one: &Pending,
     change: Change,
-    case: &Case,
     overwrite: Overwrite,
 ) -> Result<WorkFile, Error> {
     let top = repo.work_tree();
-    // Where many files are written at once, one may have changed since it was guarded.
-    let still = WorkFile::read(top, &case.path).and_then(|file| match file.seen == now.seen {
-        true => Ok(()),
-        false if overwrite == Overwrite::Yes => Ok(()),
-        false => Err(Error::ChangedOutside {
-            path: case.path.clone(),
-        }),
+    // Where many files are written at once, one may have changed since it was guarded. A folder may
+    // be gone with the files that went with it.
+    let still = WorkFile::read(top, &one.place.path).and_then(|file| {
+        let folder_gone = one.now.seen == Seen::Other && file.seen == Seen::Missing;
+        match file.seen == one.now.seen || folder_gone {
+            true => Ok(()),
+            false if overwrite == Overwrite::Yes => Ok(()),
+            false => Err(Error::ChangedOutside {
+                path: one.place.path.clone(),
+            }),
+        }
     });
-    let done = still
-        .and_then(|()| change.carry_out(&now.file))
-        .and_then(|()| WorkFile::read(top, &case.path));
-    if done.is_err() {
-        unstage(repo, case)?;
-    }
-    done
+    still
+        .and_then(|()| change.carry_out(top, &one.now.file))
+        .and_then(|()| WorkFile::read(top, &one.place.path))
 }
 
 /// Settles one case by a whole-file outcome: as [`write_all`].
@@ -352,6 +416,7 @@ pub fn settle_outcome(
     repo: &Repository,
     case: &Case,
     outcome: FileOutcome,
+    name: Option<&RepoPath>,
     seen: &Seen,
     overwrite: Overwrite,
 ) -> Result<Written, Error> {
@@ -363,6 +428,7 @@ pub fn settle_outcome(
             seen,
             overwrite,
             mode: None,
+            name,
         }],
     ))
 }
@@ -374,25 +440,37 @@ fn only(results: Vec<Result<Written, Error>>) -> Result<Written, Error> {
 
 /// What to remember for taking back: a file written for the second time still
 /// goes back to what git left, not to what was written first.
-fn record_of(earlier: &Records, pending: &Pending<'_>, head: &Option<String>) -> Record {
-    let stages = &pending.case.stages;
-    let earlier = earlier.of(&pending.case.path);
-    let before = match earlier.filter(|record| record.stages == *stages) {
+fn record_of(
+    earlier: &Records,
+    pending: &Pending,
+    case: &RepoPath,
+    head: &Option<String>,
+) -> Record {
+    let place = &pending.place;
+    let earlier = earlier.of(&place.path);
+    let before = match earlier.filter(|record| record.stages == place.stages) {
         Some(earlier) => earlier.before.clone(),
         None => pending.kept.clone().map(|file| Copy {
             file,
             is_link: matches!(pending.now.seen, Seen::Link(_)),
+            executable: Some(pending.now.executable),
         }),
     };
     let begun = Begun {
         kind: WriteKind::Write(pending.stage.clone()),
-        path: pending.case.path.bytes().to_vec(),
+        path: place.path.bytes().to_vec(),
         owner: own().to_owned(),
         from: pending.now.seen.clone(),
         earlier: earlier.map(|record| record.after.clone()),
     };
+    let beside = (!place.is_conflict()).then(|| Beside {
+        case: case.bytes().to_vec(),
+        path: place.path.bytes().to_vec(),
+        merged: place.merged.clone(),
+    });
     Record {
-        stages: stages.clone(),
+        stages: place.stages.clone(),
+        beside,
         before,
         after: pending.after.clone(),
         head: head.clone(),

@@ -1,0 +1,3 @@
+//! Files of a tree that stand elsewhere in another.
+
+pub(crate) mod renames;

@@ -66,6 +66,7 @@ fn long_draft() -> State {
     };
     let situation = Situation {
         driven: Vec::new(),
+        steps: Vec::new(),
         driven_is_committed: false,
         operation: Operation::Merge,
         mark: Mark {

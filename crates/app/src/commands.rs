@@ -7,6 +7,7 @@ pub mod exit;
 pub mod loose;
 pub mod memory;
 pub mod merge;
+mod moves;
 pub mod output;
 pub mod plain;
 mod proof;

@@ -2,6 +2,8 @@
 
 pub mod action;
 pub mod app;
+pub mod docket;
 pub mod effect;
 pub mod file;
 pub mod overlay;
+mod rows;

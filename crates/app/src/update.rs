@@ -1,12 +1,14 @@
 //! How actions change the state, one file for each part of the program. Pure: no I/O.
 
 pub mod accord;
-pub mod checks;
+pub mod bulk;
+mod checks;
 mod deciding;
 pub mod dispatch;
 pub mod docket;
 pub mod editing;
 pub mod files;
+mod hand_over;
 pub mod leaving;
 pub mod loading;
 pub mod moving;
@@ -20,4 +22,5 @@ pub mod settling;
 pub mod staged;
 mod syntax;
 pub mod taking;
+mod whole;
 pub mod windows;

@@ -7,4 +7,5 @@ pub(crate) mod parsing;
 pub(crate) mod proof;
 pub(crate) mod read;
 pub(crate) mod staged;
+pub(crate) mod steps;
 pub(crate) mod touched;

@@ -1,10 +1,12 @@
 //! Writing the work tree and the index together, and taking that back.
 
 pub(crate) mod change;
+pub(crate) mod contents;
 pub(crate) mod guard;
 pub(crate) mod mend;
 pub(crate) mod parallel;
 pub(crate) mod planned;
+pub(crate) mod request;
 pub(crate) mod staging;
 pub(crate) mod take_back;
 pub(crate) mod taken;

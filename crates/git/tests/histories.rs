@@ -570,7 +570,7 @@ fn a_commit_of_a_submodule_is_staged_whether_it_is_checked_out_or_not() {
             checked_out
         );
         take_all_back(&world, std::slice::from_ref(&case));
-        assert_eq!(world.cases(), [case.clone()]);
+        assert_eq!(world.cases(), std::slice::from_ref(&case));
     }
     fs::remove_dir_all(world.top().join("depths")).unwrap();
     settle(&world, &case, FileOutcome::Theirs);

@@ -103,6 +103,21 @@ pub enum Command {
     CheckOutput,
     WriteFile,
     TakeBack,
+    /// Write all files that are settled.
+    WriteAll,
+    /// List the files that git merged by itself.
+    ShowMerged,
+    /// Give the file to another program.
+    HandOver,
+    /// Mark a file, or take the mark away.
+    Mark,
+    MarkAll,
+    NextFilter,
+    NextSort,
+    /// Show only files whose path has what is typed.
+    Narrow,
+    /// Take a side where both clash, in whole files.
+    TakeClashes(Version),
     Whole(FileOutcome),
     PickLine,
     Conclude,

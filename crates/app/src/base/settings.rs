@@ -20,6 +20,9 @@ pub struct Settings {
     pub rules_off: BTreeSet<String>,
     /// The user's own checks, run from Proof.
     pub checks: Vec<CheckSetting>,
+    /// What a file is handed over to: a line for the shell with `{output}`, and, if it wants them,
+    /// `{base}`, `{ours}`, `{theirs}` and `{line}`. The user's editor if it is not set.
+    pub hand_over: Option<String>,
 }
 
 /// Where programs keep what they must not lose and nobody edits.
@@ -58,6 +61,13 @@ impl Settings {
             toml::from_str(&text).with_context(|| format!("'{name}' makes no sense"))?;
         if let Err(why) = well_formed(&settings.checks) {
             bail!("'{name}' makes no sense: {why}");
+        }
+        if settings
+            .hand_over
+            .as_ref()
+            .is_some_and(|line| !line.contains("{output}"))
+        {
+            bail!("'{name}' makes no sense: hand-over must name {{output}}, the file to edit");
         }
         let unknown = |id: &&String| !RULES.iter().any(|rule| rule.id() == id.as_str());
         if let Some(id) = settings.rules_off.iter().find(unknown) {

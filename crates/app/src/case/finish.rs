@@ -2,14 +2,14 @@
 
 use crate::case::opened::OpenedFile;
 use armistice_core::{Certainty, PastResolution, RegionId, RegionState};
-use armistice_git::{Case, Error, Mode, Overwrite, RepoPath, Seen, Written};
+use armistice_git::{Case, Error, FileOutcome, Mode, Overwrite, RepoPath, Seen, Written};
 
 /// A file to be finished.
 #[derive(Clone, Debug)]
 pub struct Finish {
     pub case: Case,
-    /// The merged bytes.
-    pub bytes: Vec<u8>,
+    /// What shall stand there.
+    pub result: FinishAs,
     /// The working file when it was read.
     pub seen: Seen,
     pub overwrite: Overwrite,
@@ -26,12 +26,46 @@ impl Finish {
     pub fn new(case: &Case, open: &OpenedFile, overwrite: Overwrite) -> Self {
         Finish {
             case: case.clone(),
-            bytes: open.draft().bytes(),
+            result: FinishAs::Merged(open.draft().bytes()),
             seen: open.seen.clone(),
             overwrite,
             mode: None,
             name: None,
             lessons: lessons(open),
+        }
+    }
+}
+
+impl Finish {
+    /// A file as a whole, as one version has it.
+    pub fn whole(case: &Case, outcome: FileOutcome, seen: Seen, overwrite: Overwrite) -> Self {
+        Finish {
+            case: case.clone(),
+            result: FinishAs::Whole(outcome),
+            seen,
+            overwrite,
+            mode: None,
+            name: None,
+            lessons: Vec::new(),
+        }
+    }
+}
+
+/// What shall stand where a file is finished.
+#[derive(Clone, Debug)]
+pub enum FinishAs {
+    /// These merged bytes.
+    Merged(Vec<u8>),
+    /// The file as a whole, as one version has it.
+    Whole(FileOutcome),
+}
+
+impl FinishAs {
+    /// The merged bytes, if it is those.
+    pub fn bytes(&self) -> &[u8] {
+        match self {
+            FinishAs::Merged(bytes) => bytes,
+            FinishAs::Whole(_) => &[],
         }
     }
 }

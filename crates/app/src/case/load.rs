@@ -6,7 +6,7 @@ use armistice_core::limits::GIVEN_UP_LINES;
 use armistice_core::{
     Counts, Line, LineCounts, LineRange, PerSide, Source, Version, Versions, changed_lines,
 };
-use armistice_git::{Case, CaseKind, FileOutcome, IndexState, Loaded, RepoPath, Seen};
+use armistice_git::{Case, CaseKind, FileOutcome, IndexState, Loaded, Mode, RepoPath, Seen};
 
 /// A case that was read.
 #[derive(Clone, Debug)]
@@ -16,7 +16,7 @@ pub enum CaseLoad {
     /// Lines that can be merged.
     Lines(Box<OpenedFile>),
     /// Nothing to merge line by line: only whole-file outcomes.
-    Whole(WholeFile),
+    Whole(Box<WholeFile>),
 }
 
 impl CaseLoad {
@@ -68,6 +68,8 @@ pub struct WholeFile {
     pub edits: PerSide<Vec<String>>,
     /// What else is known: the commits of a submodule.
     pub notes: Vec<String>,
+    /// The commit that each side has there, in words; empty if it is no submodule.
+    pub commits: PerSide<String>,
     /// Files of the folder that a file of the same name would replace.
     pub folder: Vec<RepoPath>,
     /// What a person decided, now or when the same versions met before.
@@ -91,6 +93,14 @@ impl WholeFile {
             }),
             seen: loaded.seen,
             notes: loaded.commits,
+            commits: PerSide::from_fn(|side| {
+                let stage = case.stages.all()[Version::from(side) as usize].as_ref();
+                let commit = stage.filter(|stage| stage.mode == Mode::Submodule);
+                commit.map_or(String::new(), |stage| {
+                    let short: String = stage.oid.0.chars().take(7).collect();
+                    format!("commit {short}")
+                })
+            }),
             folder: loaded.folder,
             decided: None,
         }

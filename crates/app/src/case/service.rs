@@ -5,7 +5,7 @@
 
 use crate::base::project_checks::CheckSetting;
 use crate::case::checks::{ProjectChecks, project_checks};
-use crate::case::finish::{Finish, Finished};
+use crate::case::finish::{Finish, FinishAs, Finished};
 use crate::case::load::{CaseLoad, WholeFile, why_whole};
 use crate::case::opened::OpenedFile;
 use crate::case::place::Place;
@@ -14,8 +14,8 @@ use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Sour
 use armistice_git::{
     After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
     Memory, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState, Situation,
-    Store, WriteRequest, Written, load_all, mend, run_ending, settle_outcome, stage_as_they_stand,
-    staged_contents, take_back, write_all,
+    Store, WriteRequest, Written, load_all, mend, merged_by_git, run_ending, settle_outcome,
+    stage_as_they_stand, staged_contents, take_back, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -144,7 +144,7 @@ impl CaseService {
                 let decided = self.store.whole(case).filter(stands);
                 let mut whole = WholeFile::new(case, loaded, why);
                 whole.decided = decided;
-                CaseLoad::Whole(whole)
+                CaseLoad::Whole(Box::new(whole))
             }
             None => {
                 let ours = staged(case).filter(|_| records.wrote(&case.path));
@@ -245,7 +245,7 @@ impl CaseService {
             (_, Some(loose)) => files
                 .iter()
                 .map(|file| {
-                    loose.deliver(&file.bytes, file.overwrite)?;
+                    loose.deliver(file.result.bytes(), file.overwrite)?;
                     let mut written = self.write(std::slice::from_ref(file));
                     written.pop().unwrap_or(Err(Error::Cancelled))
                 })
@@ -256,6 +256,11 @@ impl CaseService {
             .zip(&results)
             .filter(|(_, result)| result.is_ok());
         let lessons: Vec<_> = written.flat_map(|(file, _)| file.lessons.clone()).collect();
+        for (file, result) in files.iter().zip(&results) {
+            if let (FinishAs::Whole(outcome), Ok(_)) = (&file.result, result) {
+                self.note_whole(&file.case, *outcome);
+            }
+        }
         let remembered = self.memory.remember(&lessons);
         self.forget_past();
         Finished {
@@ -267,7 +272,10 @@ impl CaseService {
     fn write(&self, files: &[Finish]) -> Vec<Result<Written, Error>> {
         let requests = files.iter().map(|file| WriteRequest {
             case: &file.case,
-            result: Outcome::Bytes(&file.bytes),
+            result: match &file.result {
+                FinishAs::Merged(bytes) => Outcome::Bytes(bytes),
+                FinishAs::Whole(outcome) => Outcome::Whole(*outcome),
+            },
             seen: &file.seen,
             overwrite: file.overwrite,
             mode: file.mode,
@@ -290,11 +298,15 @@ impl CaseService {
     ) -> Result<Written, Error> {
         self.must_hold()?;
         let written = settle_outcome(&self.repo, case, outcome, name, seen, overwrite)?;
-        // It is written and staged: that it may not come back some day must not look like a failure.
+        self.note_whole(case, outcome);
+        Ok(written)
+    }
+
+    /// It is written and staged: that it may not come back some day must not look like a failure.
+    fn note_whole(&self, case: &Case, outcome: FileOutcome) {
         if let Err(error) = self.store.save_whole(case, outcome) {
             tracing::warn!(%error, "whole-file outcome not noted");
         }
-        Ok(written)
     }
 
     /// Forgets how a case was settled as a whole.
@@ -321,6 +333,14 @@ impl CaseService {
     pub fn stage_again(&self, path: &RepoPath) -> Result<(), Error> {
         self.must_hold()?;
         stage_as_they_stand(&self.repo, std::slice::from_ref(path))
+    }
+
+    /// The files that git merged by itself, one line each; none if it cannot be told.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn merged_by_git(&self) -> Result<Option<Vec<String>>, Error> {
+        merged_by_git(&self.repo, &Situation::read(&self.repo)?)
     }
 
     /// Checks all that is to be committed.

@@ -144,8 +144,12 @@ pub enum Command {
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum DemoKind {
+    /// Two branches of text, merged
     Merge,
+    /// The same, rebased in five steps
     Rebase,
+    /// Files renamed, moved, removed, of other kinds: every case that is no text alone
+    Moves,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

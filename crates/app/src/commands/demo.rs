@@ -1,6 +1,7 @@
 //! The harbour office: a made-up repository, made by real git, left in mid-merge
 //! or mid-rebase. Dates and people are fixed, so that its commits are always the same.
 
+use crate::commands::moves;
 use anyhow::{Context, Result, bail};
 use armistice_git::{Git, Invocation, Runner};
 use std::fs;
@@ -14,6 +15,8 @@ pub enum Kind {
     Merge,
     /// `night-pilotage` rebased onto `harbour/main`, in five steps.
     Rebase,
+    /// `new-basin` merged into `harbour/main`: files renamed, moved, removed, of other kinds.
+    Moves,
 }
 
 macro_rules! file {
@@ -88,18 +91,26 @@ pub fn make(into: Option<&Path>, kind: Kind) -> Result<PathBuf> {
         git.must(&Invocation::write(["config", key, value]))?;
     }
     write_base(&folder)?;
-    git.must(&Invocation::write(["add", "-A"]))?;
-    git.must(&first_commit())?;
-    git.must(&Invocation::write(["branch", "night-pilotage"]))?;
-    apply(&git, MAIN)?;
-    git.must(&Invocation::write(["checkout", "-q", "night-pilotage"]))?;
-    apply(&git, NIGHT)?;
     let stop = match kind {
-        Kind::Merge => {
-            git.must(&Invocation::write(["checkout", "-q", "harbour/main"]))?;
-            Invocation::write(["merge", "night-pilotage"])
+        Kind::Moves => {
+            moves::make(&git, &folder)?;
+            Invocation::write(["merge", "new-basin"])
         }
-        Kind::Rebase => Invocation::write(["rebase", "harbour/main"]),
+        Kind::Merge | Kind::Rebase => {
+            git.must(&Invocation::write(["add", "-A"]))?;
+            git.must(&first_commit())?;
+            git.must(&Invocation::write(["branch", "night-pilotage"]))?;
+            apply(&git, MAIN)?;
+            git.must(&Invocation::write(["checkout", "-q", "night-pilotage"]))?;
+            apply(&git, NIGHT)?;
+            match kind {
+                Kind::Rebase => Invocation::write(["rebase", "harbour/main"]),
+                _ => {
+                    git.must(&Invocation::write(["checkout", "-q", "harbour/main"]))?;
+                    Invocation::write(["merge", "night-pilotage"])
+                }
+            }
+        }
     };
     // Stopping with conflicts is what it is for; git exits with 1 then.
     let output = git.run(&stop)?;

@@ -34,6 +34,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
             let kind = match kind {
                 DemoKind::Merge => demo::Kind::Merge,
                 DemoKind::Rebase => demo::Kind::Rebase,
+                DemoKind::Moves => demo::Kind::Moves,
             };
             let made = demo::make(into.as_deref(), kind)?;
             if no_open {

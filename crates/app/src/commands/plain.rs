@@ -17,7 +17,7 @@ use anyhow::{Context, Result, bail};
 use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version, rule_title};
 use armistice_git::{
     Case, Ending, Error, FileOutcome, IndexState, Mode, Operation, Overwrite, RepoPath, Repository,
-    SeenState, Situation, Verdict, run_ending,
+    SeenState, Situation, StepState, Verdict, run_ending,
 };
 use serde::Serialize;
 use std::io::Read as _;
@@ -29,6 +29,8 @@ struct DocketJson<'a> {
     operation: Operation,
     ours: &'a armistice_git::Party,
     theirs: &'a armistice_git::Party,
+    /// The steps of a rebase or a range.
+    steps: &'a [armistice_git::OperationStep],
     cases: Vec<CaseJson<'a>>,
     /// What rules settled while git merged, where no screen appears.
     settled_while_merging: Vec<DrivenJson<'a>>,
@@ -84,6 +86,7 @@ pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
                 operation: situation.operation,
                 ours: &situation.ours,
                 theirs: &situation.theirs,
+                steps: &situation.steps,
                 cases: files.iter().map(case_json).collect(),
                 settled_while_merging: (situation.driven.iter())
                     .map(|file| DrivenJson {
@@ -147,6 +150,15 @@ fn print_docket(situation: &Situation, files: &[Read]) {
     say!("{}", situation.operation.name());
     say!("  ours    {}", party(&situation.ours));
     say!("  theirs  {}", party(&situation.theirs));
+    let this = situation
+        .steps
+        .iter()
+        .position(|s| s.state == StepState::This);
+    if let Some(this) = this {
+        let step = &situation.steps[this];
+        let (n, all) = (this + 1, situation.steps.len());
+        say!("  step    {n} of {all}: {}", visible(&step.subject));
+    }
     for file in files {
         let counts = file.load.counts(&file.case);
         let [ours, theirs] = file.case.words();
@@ -162,8 +174,11 @@ fn print_docket(situation: &Situation, files: &[Read]) {
         };
         say!(
             "{}\n    {state}{ruled}; ours {ours}, theirs {theirs}",
-            file.case.path
+            file.case.title()
         );
+        if file.case.title() != file.case.path.to_string() {
+            say!("    as {}", file.case.path);
+        }
         if let CaseLoad::Whole(whole) = &file.load {
             say!("    {}", whole.why);
         }

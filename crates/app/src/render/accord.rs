@@ -7,7 +7,7 @@ use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState};
 use crate::view::gate::{gate, is_loose};
 use armistice_core::{RegionState, Resolution, Side, Version};
-use armistice_git::{Ending, FileOutcome, Operation, Verdict};
+use armistice_git::{Ending, FileOutcome, Operation, StepState, Verdict};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -163,6 +163,55 @@ impl Canvas<'_> {
             y += 1;
         }
         self.ledger(area, y + 1);
+        let ledger = match self.state.proof.reports.is_empty() {
+            true => 0,
+            false => 3,
+        };
+        self.steps(area, y + 1 + ledger);
+    }
+
+    /// The steps of a rebase or a range: done, this one, to come, with those that change files in
+    /// conflict now.
+    fn steps(&mut self, area: Rect, y: u16) {
+        let theme = *self.theme;
+        let steps = &self.state.situation.steps;
+        let height = area.height.saturating_sub(y + 1) as usize;
+        if steps.is_empty() || height == 0 {
+            return;
+        }
+        let this = steps.iter().position(|step| step.state == StepState::This);
+        let title = match this {
+            Some(this) => format!("steps · {} of {}", this + 1, steps.len()),
+            None => format!("steps · {}", steps.len()),
+        };
+        self.rule(area, y, &title);
+        let most = steps.len().saturating_sub(height);
+        let from = this.unwrap_or(0).saturating_sub(height / 3).min(most);
+        for (y, step) in (y + 1..).zip(steps.iter().skip(from).take(height)) {
+            let (mark, style) = match step.state {
+                StepState::Done => ("+", theme.faint()),
+                StepState::This => (">", theme.bold()),
+                StepState::ToCome => (" ", theme.text()),
+            };
+            let command = match step.command.as_str() {
+                "pick" | "apply" => String::new(),
+                other => format!("{other} "),
+            };
+            let short: String = step.commit.iter().flat_map(|c| c.chars().take(7)).collect();
+            let touches = match &step.touches[..] {
+                [] => String::new(),
+                [path] => format!(" · changes {path} too"),
+                [path, rest @ ..] => format!(" · changes {path} and {} too", rest.len()),
+            };
+            let mut pen = self.pen(area, y);
+            pen.to(1).write(mark, style).to(3);
+            pen.write(&visible(&command), style)
+                .write(&short, theme.faint());
+            pen.write(if short.is_empty() { "" } else { " " }, style);
+            let room = pen.room().saturating_sub(touches.chars().count());
+            pen.write(&fit(&visible(&step.subject), room), style);
+            pen.write(&touches, theme.faint());
+        }
     }
 
     /// What became of the lines that each side added and removed.

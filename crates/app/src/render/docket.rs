@@ -9,14 +9,17 @@ use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, OpenFile};
-use crate::view::given_up::given_up;
+use crate::view::given_up::{given_up, outcome_name};
 use crate::view::overview::{OverviewCell, overview};
-use armistice_core::{RegionKind, Side, Version, rule_title};
+use armistice_core::{RegionKind, Side, Version, describe, rule_title};
 use armistice_git::{CaseKind, IndexState};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
+use unicode_width::UnicodeWidthStr;
 
 const STRIP: usize = 16;
+/// Lines of each side of a conflict that is shown in small.
+const CONFLICT_LINES: u16 = 3;
 
 impl Canvas<'_> {
     pub(crate) fn docket(&mut self) {
@@ -38,7 +41,13 @@ impl Canvas<'_> {
             height: 1,
             ..list
         };
-        let columns = Columns::new(list.width as usize, wide);
+        let rows = self.state.docket_rows();
+        let longest = rows
+            .iter()
+            .skip(self.state.docket.top)
+            .take(list.height as usize);
+        let longest = longest.map(|at| self.state[*at].case.title().width()).max();
+        let columns = Columns::new(list.width as usize, wide, longest.unwrap_or(0));
         let mut pen = self.pen(head, 0);
         pen.write("   state", theme.faint())
             .to(columns.path)
@@ -51,9 +60,13 @@ impl Canvas<'_> {
         pen.to(columns.count).write(" open", theme.faint());
         let top = self.state.docket.top;
         for y in 0..list.height {
-            if let Some(file) = self.state.files.get(top + y as usize) {
-                self.docket_row(list, y, file, top + y as usize, &columns);
+            if let Some(at) = rows.get(top + y as usize) {
+                self.docket_row(list, y, *at, &columns);
             }
+        }
+        if rows.is_empty() {
+            let text = "  No file is shown: f shows others, / asks for another path.";
+            self.pen(list, 0).write(text, theme.text());
         }
         self.details();
     }
@@ -85,12 +98,29 @@ impl Canvas<'_> {
         if waiting > 0 {
             text += &format!(" · reading {waiting} more …");
         }
+        let view = &self.state.docket;
+        if !view.is_plain() {
+            let path = match view.path.is_empty() {
+                true => String::new(),
+                false => format!(" with '{}'", visible(&view.path)),
+            };
+            text += &format!(
+                " · showing {}{path}, {}",
+                view.filter.name(),
+                view.sort.name()
+            );
+        }
+        match self.state.marked().len() {
+            0 => {}
+            n => text += &format!(" · {n} marked"),
+        }
         self.rule(self.screen.title(), 0, &text);
     }
 
-    fn docket_row(&mut self, list: Rect, y: u16, file: &FileState, nth: usize, columns: &Columns) {
-        let theme = *self.theme;
-        let chosen = nth == self.state.docket.chosen;
+    fn docket_row(&mut self, list: Rect, y: u16, at: FileId, columns: &Columns) {
+        let (theme, file) = (*self.theme, &self.state[at]);
+        let chosen = at == self.state.chosen();
+        let marked = self.state.docket.marked.contains(&file.case.path);
         let line = Rect {
             y: list.y + y,
             height: 1,
@@ -105,12 +135,19 @@ impl Canvas<'_> {
             &file.case.title(),
             columns.what.saturating_sub(columns.path + 1),
         );
+        let what = self.state.named(&what_happened(file));
         let mut pen = self.pen(list, y);
-        pen.write(if chosen { " > " } else { "   " }, on(theme.text()));
+        pen.write(if chosen { ">" } else { " " }, on(theme.text()));
+        pen.write(if marked { "# " } else { "  " }, on(theme.bold()));
         pen.write(word, on(theme.fg(role))).to(columns.path);
         pen.write(&path, on(theme.text()));
         if columns.wide {
-            let what = fit(&what_happened(file), columns.strip - columns.what - 1);
+            // What has no lines has no strip either.
+            let end = match file.open() {
+                Some(_) => columns.strip,
+                None => columns.count,
+            };
+            let what = fit(&what, end - columns.what - 1);
             pen.to(columns.what).write(&what, on(theme.faint()));
         }
         let strip = file
@@ -145,10 +182,13 @@ impl Canvas<'_> {
             ..area
         };
         let mut y = 0;
-        let path = fit_path(&file.case.title(), inner.width as usize);
-        self.pen(inner, y).write(&path, theme.bold());
-        y += 1;
+        for part in wrap(&file.case.title(), inner.width as usize) {
+            let part = fit_path(&part, inner.width as usize);
+            self.pen(inner, y).write(&part, theme.bold());
+            y += 1;
+        }
         for (role, text) in story(self.state, file) {
+            let text = self.state.named(&text);
             let mark = theme.mark(role);
             for (nth, part) in wrap(&text, (inner.width as usize).saturating_sub(3))
                 .iter()
@@ -175,10 +215,62 @@ impl Canvas<'_> {
         }
     }
 
-    /// What each side did to a file without lines to merge, as far as there is room.
+    /// The open conflicts of a file in small: the first lines that ours and theirs have there.
+    fn conflicts(&mut self, area: Rect, mut y: u16, open: &OpenFile) {
+        let theme = *self.theme;
+        let (plan, draft) = (open.plan(), open.draft());
+        for id in draft.open() {
+            if y + 4 > area.height {
+                return;
+            }
+            let number = plan.conflict_of(id).map_or(0, |c| c.number());
+            let offered = match open.proposal(id) {
+                Some(_) => format!(" · {} offered", theme.rule_mark()),
+                None => String::new(),
+            };
+            let title = format!("conflict {number} · {}{offered}", describe(plan, id));
+            let rule = Rect {
+                x: area.x.saturating_sub(1),
+                ..area
+            };
+            self.rule(rule, y, &fit(&title, area.width as usize - 6));
+            y += 1;
+            for side in Side::BOTH {
+                let (role, version) = (Role::from(side), Version::from(side));
+                let source = plan.versions().get(version);
+                let lines = plan.region(id).lines(version);
+                let room = (area.height - y).min(CONFLICT_LINES) as usize;
+                for (nth, at) in lines.iter().take(room).enumerate() {
+                    let text = String::from_utf8_lossy(source.line(at).content()).into_owned();
+                    let more = lines.len() - nth - 1;
+                    let rest = match nth + 1 == room && more > 0 {
+                        true => format!(" (and {})", count(more, "line")),
+                        false => String::new(),
+                    };
+                    let mut pen = self.pen(area, y);
+                    pen.write(theme.mark(role), theme.fg(role)).to(2);
+                    let room = pen.room().saturating_sub(rest.len());
+                    pen.write(&fit(&visible(&text), room), theme.text());
+                    pen.write(&rest, theme.faint());
+                    y += 1;
+                }
+                if lines.is_empty() && y < area.height {
+                    let mut pen = self.pen(area, y);
+                    pen.write(theme.mark(role), theme.fg(role)).to(2);
+                    pen.write("nothing here", theme.faint());
+                    y += 1;
+                }
+            }
+        }
+    }
+
+    /// What each side did to a file without lines to merge, as far as there is room; else its open
+    /// conflicts.
     fn edits(&mut self, area: Rect, mut y: u16, file: &FileState) {
-        let FileLoad::Whole(whole) = &file.load else {
-            return;
+        let whole = match &file.load {
+            FileLoad::Lines(open) => return self.conflicts(area, y, open),
+            FileLoad::Whole(whole) => whole,
+            FileLoad::Waiting | FileLoad::Failed(_) => return,
         };
         let theme = *self.theme;
         for side in Side::BOTH {
@@ -193,6 +285,7 @@ impl Canvas<'_> {
                 0 => format!("what {} did", Version::from(side).name()),
                 n => format!("what {} did · v lists {n} more", Version::from(side).name()),
             };
+            let title = self.state.named(&title);
             self.rule(
                 Rect {
                     x: area.x.saturating_sub(1),
@@ -233,12 +326,14 @@ impl Canvas<'_> {
                 .iter()
                 .find(|b| b.command == Command::Whole(outcome))
                 .map_or("", |b| b.keys[0]);
-            let losses = given_up(self.state, FileId(self.state.docket.chosen), outcome);
+            let losses = given_up(self.state, self.state.chosen(), outcome);
+            let losses: Vec<String> = losses.iter().map(|l| self.state.named(l)).collect();
+            let name = self.state.named(outcome_name(&file.case, outcome));
             let wide = self.screen.is_wide();
             let mut pen = self.pen(area, y);
             pen.write(key, theme.bold())
                 .to(2)
-                .write(outcome.name(), theme.text());
+                .write(&name, theme.text());
             if !wide {
                 let text = fit(&losses.join("; "), pen.room().saturating_sub(16));
                 pen.to(18).write(&text, theme.faint());
@@ -265,13 +360,15 @@ struct Columns {
 }
 
 impl Columns {
-    fn new(width: usize, wide: bool) -> Self {
+    /// The columns for a list of this width, whose longest path has this many.
+    fn new(width: usize, wide: bool, longest: usize) -> Self {
         let count = width.saturating_sub(8);
+        let room = width.saturating_sub(40);
         match wide {
             true => Columns {
                 wide,
                 path: 12,
-                what: 12 + (width - 40) * 5 / 11,
+                what: 12 + (longest + 2).clamp(room / 4, room * 6 / 11),
                 strip: count - STRIP - 2,
                 count,
             },
@@ -303,7 +400,14 @@ fn state_word(file: &FileState) -> (&'static str, Role) {
 /// What happened to the file on each side, in a few words.
 fn what_happened(file: &FileState) -> String {
     let [ours, theirs] = file.case.words();
+    let renamed = |name: usize| {
+        let [base, ..] = &file.case.names;
+        base.is_some() && file.case.names[name].is_some() && file.case.names[name] != *base
+    };
     match file.open() {
+        Some(_) if file.case.kind == CaseKind::TwoOntoOne => {
+            format!("ours {ours} · theirs {theirs}")
+        }
         Some(open) => {
             let regions = open.plan().regions();
             let places = |kind| {
@@ -320,7 +424,15 @@ fn what_happened(file: &FileState) -> String {
             let (ours, theirs) = (places(RegionKind::Ours), places(RegionKind::Theirs));
             match file.case.kind {
                 CaseKind::BothAdded => format!("both {verb}"),
-                _ => format!("ours {verb} {} · theirs {theirs}", count(ours, "place")),
+                _ => {
+                    let also = |renamed| if renamed { "renamed it, " } else { "" };
+                    format!(
+                        "ours {}{verb} {} · theirs {}{theirs}",
+                        also(renamed(1)),
+                        count(ours, "place"),
+                        also(renamed(2)),
+                    )
+                }
             }
         }
         None => format!("ours {ours} · theirs {theirs}"),

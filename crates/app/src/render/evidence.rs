@@ -10,6 +10,7 @@ use crate::view::evidence::{
     Aligned, EvRow, aligned, is_low, low_cells, parts, per_row, reason, rows,
 };
 use armistice_core::{RegionKind, RegionState, Version};
+use armistice_git::Operation;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -161,11 +162,18 @@ impl Canvas<'_> {
         let name = if kind == RegionKind::Same && card.party == Version::Ours {
             ""
         } else {
-            card.party.name()
+            party.map_or("base", |party| party.label.as_str())
         };
+        // In a merge everybody knows whose side is whose.
+        let named = matches!(situation.operation, Operation::Rebase { .. });
+        let name = match name.is_empty() || named {
+            true => name,
+            false => card.party.name(),
+        };
+        let name = visible(name);
         let mut pen = self.pen(area, y);
         pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
-        pen.write(name, theme.fg(role).add_modifier(Modifier::BOLD))
+        pen.write(&name, theme.fg(role).add_modifier(Modifier::BOLD))
             .write("  ", theme.text());
         pen.write(&card.summary, theme.text());
         let room = pen.room().saturating_sub(2);
@@ -235,6 +243,7 @@ impl Canvas<'_> {
             RegionState::ByHand => "settled by hand".to_owned(),
             RegionState::Merged => "merged by itself".to_owned(),
         };
+        let title = self.state.named(&title);
         self.rule(area, 0, &title);
         let choices = &file.shown().choices;
         if is_low(self.screen.evidence()) && !choices.is_empty() {
@@ -263,7 +272,8 @@ impl Canvas<'_> {
             reason(file, whole)
         };
         for (y, line) in (1..).zip(&reason) {
-            self.pen(area, y).to(2).write(line, theme.text());
+            let line = fit(&self.state.named(line), area.width as usize - 3);
+            self.pen(area, y).to(2).write(&line, theme.text());
         }
         let above = reason.len() as u16;
         let columns = per_row(area.width);
@@ -303,6 +313,7 @@ impl Canvas<'_> {
             0 => "no line".to_owned(),
             n => count(n, "line"),
         };
+        let label = self.state.named(&choice.label);
         let mut pen = self.pen(area, y);
         pen.write(if on { "> " } else { "  " }, shade(theme.text()));
         pen.write(choice.key, shade(theme.bold()))
@@ -311,7 +322,8 @@ impl Canvas<'_> {
             pen.write(theme.rule_mark(), shade(theme.fg(Role::Blend)))
                 .write(" ", shade(theme.text()));
         }
-        pen.write(&choice.label, shade(theme.text()))
+        let room = pen.room().saturating_sub(3);
+        pen.write(&fit(&label, room), shade(theme.text()))
             .write("  ", shade(theme.text()));
         // In a narrow cell the bare number.
         let lines = match pen.room() < lines.len() {
@@ -334,9 +346,10 @@ impl Canvas<'_> {
                 ..area
             };
             let role = Role::from(version);
+            let name = visible(&self.state.named(version.name()));
             let mut pen = self.pen(column, 0);
             pen.to(1).write(theme.mark(role), theme.fg(role)).to(3);
-            pen.write(version.name(), theme.fg(role).add_modifier(Modifier::BOLD));
+            pen.write(&name, theme.fg(role).add_modifier(Modifier::BOLD));
             for (y, row) in (1..).zip(&rows) {
                 self.column_line(file, column, y, version, row);
             }

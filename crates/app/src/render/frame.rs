@@ -6,6 +6,7 @@ use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::file::OpenFile;
+use crate::state::overlay::Overlay;
 use crate::view::areas::{LEAST, Screen};
 use crate::view::bars::{key_bar, rail_tabs};
 use armistice_core::Side;
@@ -157,6 +158,17 @@ impl Canvas<'_> {
         if self.state.open_file().is_some_and(OpenFile::is_prompting) {
             return;
         }
+        if let Some(Overlay::Narrow) = self.state.overlay {
+            let shown = count(self.state.docket_rows().len(), "file");
+            let typed = visible(&self.state.docket.path);
+            let theme = *self.theme;
+            let mut pen = self.pen(self.screen.message, 0);
+            pen.write(" only paths with: ", theme.faint());
+            pen.write(&typed, theme.bold()).write("▏", theme.text());
+            let rest = format!("  {shown} · enter keeps it, esc shows all");
+            pen.write(&rest, theme.faint());
+            return;
+        }
         let (theme, message) = (*self.theme, &self.state.message);
         let style = match message.is_trouble {
             true => theme.fg(Role::Finding),
@@ -181,7 +193,8 @@ impl Canvas<'_> {
         for key in key_bar(self.state, area.width) {
             let mut pen = self.pen(area, 0);
             pen.to(key.from as usize).write(key.key, theme.bold());
-            pen.write(" ", theme.text()).write(key.label, theme.faint());
+            pen.write(" ", theme.text())
+                .write(&key.label, theme.faint());
         }
     }
 }

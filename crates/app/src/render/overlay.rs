@@ -23,7 +23,8 @@ impl Canvas<'_> {
             Some(Overlay::Question(question)) => self.question(question),
             Some(Overlay::Output { title, lines, top }) => self.output_box(title, lines, *top),
             Some(Overlay::CheckOutput { run, top }) => self.check_output(run, *top),
-            None => {}
+            // What is typed stands in the line of the message.
+            Some(Overlay::Narrow) | None => {}
         }
     }
 
@@ -120,7 +121,7 @@ impl Canvas<'_> {
             self.pen(area, 0)
                 .write(other.key, theme.bold())
                 .write(" ", theme.text())
-                .write(other.label, theme.text());
+                .write(&other.label, theme.text());
         }
     }
 

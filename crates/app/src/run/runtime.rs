@@ -4,6 +4,7 @@ use crate::base::settings::Settings;
 use crate::base::theme::Theme;
 use crate::case::service::CaseService;
 use crate::render::frame::{draw, draw_opening};
+use crate::run::lending::{LOOKS, Lending, run_program};
 use crate::run::worker::{Job, Worker};
 use crate::state::action::{Action, WorkResult};
 use crate::state::app::State;
@@ -78,7 +79,8 @@ pub fn run(
     settings: Settings,
 ) -> Result<Ended> {
     let (to_main, wakes) = channel();
-    watch_signals(&to_main)?;
+    let lending = Lending::default();
+    watch_signals(&to_main, &lending)?;
     let opened = to_main.clone();
     let opening = std::thread::spawn(move || {
         let service = open().and_then(|service| {
@@ -91,7 +93,7 @@ pub fn run(
         let _ = opened.send(Wake::Opened);
         service
     });
-    let Some(opening) = wait_for_opening(opening, &wakes, &to_main, &theme)? else {
+    let Some(opening) = wait_for_opening(opening, &wakes, &to_main, &lending, &theme)? else {
         return Ok(Ended::Whole);
     };
     let (opened, mut screen) = (opening.opened, opening.screen);
@@ -132,13 +134,14 @@ fn wait_for_opening(
     opening: JoinHandle<Result<Opened>>,
     wakes: &Receiver<Wake>,
     to_main: &Sender<Wake>,
+    lending: &Lending,
     theme: &Theme,
 ) -> Result<Option<Opening>> {
     let started = Instant::now();
     let (mut screen, mut typed): (Option<RawScreen>, _) = (None, Vec::new());
     let enter = || {
-        let screen = RawScreen::enter();
-        listen(to_main);
+        let screen = RawScreen::enter(lending.clone());
+        listen(to_main, lending);
         screen
     };
     loop {
@@ -274,6 +277,14 @@ fn carry_out(
             Effect::CancelWork => worker.cancel(),
             Effect::StopChecks => worker.stop_checks(),
             Effect::Suspend => screen.suspend()?,
+            Effect::HandOver(at, given) => {
+                let answer = screen.lend(|| run_program(&given))?;
+                let answer = answer.map_err(|error| format!("{error:#}"));
+                let result = WorkResult::HandedBack(at, given.text, answer);
+                let done = Action::Done(state.generation, Box::new(result));
+                let more = update(state, done);
+                carry_out(state, more, worker, pool, screen)?;
+            }
             Effect::Copy(text) => screen.copy(&text)?,
             // Before the screen says so, at the price of one short write; the disk is waited for elsewhere.
             Effect::Record(..) => {
@@ -300,10 +311,18 @@ fn now() -> i64 {
     since.map_or(0, |d| d.as_secs() as i64)
 }
 
-fn listen(to_main: &Sender<Wake>) {
-    let to_main = to_main.clone();
+fn listen(to_main: &Sender<Wake>, lending: &Lending) {
+    let (to_main, lending) = (to_main.clone(), lending.clone());
     std::thread::spawn(move || {
-        while let Ok(event) = event::read() {
+        loop {
+            lending.stand_aside();
+            // Not longer: a program that gets the terminal must not lose a key to this one.
+            match event::poll(LOOKS) {
+                Ok(false) => continue,
+                Ok(true) => {}
+                Err(_) => break,
+            }
+            let Ok(event) = event::read() else { break };
             let action = match event {
                 Event::Key(key) => Action::Key(key),
                 Event::Mouse(mouse) => Action::Mouse(mouse),
@@ -320,14 +339,17 @@ fn listen(to_main: &Sender<Wake>) {
     });
 }
 
-fn watch_signals(to_main: &Sender<Wake>) -> Result<()> {
+fn watch_signals(to_main: &Sender<Wake>, lending: &Lending) -> Result<()> {
     use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGTERM};
+    let lending = lending.clone();
     let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT, SIGCONT])?;
     let to_main = to_main.clone();
     std::thread::spawn(move || {
         for signal in signals.forever() {
             let wake = match signal {
                 SIGCONT => Wake::Continued,
+                // Meant for the program that has the terminal.
+                SIGINT if lending.is_lent() => continue,
                 _ => Wake::End,
             };
             if to_main.send(wake).is_err() {
@@ -341,10 +363,11 @@ fn watch_signals(to_main: &Sender<Wake>) -> Result<()> {
 /// The terminal in full-screen mode; put back when dropped, also by a panic.
 struct RawScreen {
     terminal: Terminal<CrosstermBackend<Stdout>>,
+    lending: Lending,
 }
 
 impl RawScreen {
-    fn enter() -> Result<Self> {
+    fn enter(lending: Lending) -> Result<Self> {
         let hook = std::panic::take_hook();
         std::panic::set_hook(Box::new(move |info| {
             restore();
@@ -354,7 +377,7 @@ impl RawScreen {
         enable_raw_mode().context("cannot switch the terminal to raw mode; is this a terminal?")?;
         let terminal = take_over().and_then(|()| Terminal::new(CrosstermBackend::new(stdout())));
         match terminal {
-            Ok(terminal) => Ok(RawScreen { terminal }),
+            Ok(terminal) => Ok(RawScreen { terminal, lending }),
             Err(error) => {
                 restore();
                 Err(error.into())
@@ -367,6 +390,16 @@ impl RawScreen {
         restore();
         signal_hook::low_level::raise(signal_hook::consts::SIGTSTP)?;
         self.again()
+    }
+
+    /// Gives the terminal to another program as long as that runs.
+    fn lend<T>(&mut self, run: impl FnOnce() -> T) -> Result<T> {
+        self.lending.begin();
+        restore();
+        let came = run();
+        let back = self.again();
+        self.lending.end();
+        back.map(|()| came)
     }
 
     /// Takes the terminal over once more and draws everything.

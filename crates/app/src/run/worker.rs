@@ -3,13 +3,15 @@
 //! Knows nothing of threads or terminals; the runtime decides where this runs.
 
 use crate::base::project_checks::{CheckOrigin, ProjectCheck};
+use crate::base::safe_text::count;
 use crate::case::checks::{run_check, trust};
+use crate::case::finish::Finish;
 use crate::case::propose::{RuleSettings, propose_judged, propose_like};
 use crate::case::service::CaseService;
 use crate::case::staged_diff::StagedDiff;
 use crate::state::action::WorkResult;
 use crate::state::app::State;
-use crate::state::effect::{Effect, FileId, Trouble, Wrote};
+use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
 use armistice_git::{
     AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Seen, Situation, StagedFile,
     Written, differs_on_disk, log, merged_syntax, staged_against_parents, staged_texts,
@@ -166,6 +168,10 @@ impl Worker {
                 let files = drafts.iter().map(|(at, _)| *at);
                 Some(WorkResult::Audited(files.zip(reports).collect()))
             }
+            (Effect::WriteMany(jobs), _) => {
+                let done = self.write_many(jobs, &cases);
+                Some(WorkResult::WroteMany(done))
+            }
             (Effect::Propose(plans), _) => {
                 let past = self.service.past();
                 let pairs = plans.into_iter().zip(&cases);
@@ -199,6 +205,42 @@ impl Worker {
             (effect, Some(case)) => self.perform_on(&case, effect),
             (effect, None) => self.perform_whole(effect),
         }
+    }
+
+    /// Writes several files with the same few calls of git.
+    fn write_many(
+        &self,
+        jobs: Vec<(FileId, WriteJob)>,
+        cases: &[Case],
+    ) -> Vec<(FileId, Result<Wrote, Trouble>)> {
+        let ids: Vec<FileId> = jobs.iter().map(|(at, _)| *at).collect();
+        let mut outcomes = Vec::new();
+        let mut files = Vec::new();
+        for ((_, job), case) in jobs.into_iter().zip(cases) {
+            outcomes.push(match &job {
+                WriteJob::Merged(_) => None,
+                WriteJob::Whole(outcome, ..) => Some(*outcome),
+            });
+            files.push(match job {
+                WriteJob::Merged(finish) => Finish {
+                    case: case.clone(),
+                    ..*finish
+                },
+                WriteJob::Whole(outcome, seen, overwrite) => {
+                    Finish::whole(case, outcome, seen, overwrite)
+                }
+            });
+        }
+        let done = self.service.finish(&files);
+        let results = done.results.into_iter().zip(outcomes);
+        let told = results.map(|(result, whole)| {
+            let mut result = outcome(result, "wrote and staged", Effect::Quit);
+            if let Ok(wrote) = &mut result {
+                wrote.whole = whole;
+            }
+            result
+        });
+        ids.into_iter().zip(told).collect()
     }
 
     /// Jobs that change the working file of one case.
@@ -295,6 +337,22 @@ impl Worker {
                     likes.extend(found.into_iter().map(|(id, ruling)| (*at, id, ruling)));
                 }
                 Some(WorkResult::Likes(likes))
+            }
+            Effect::ListMerged => {
+                let lines = self.service.merged_by_git().map_err(text);
+                Some(WorkResult::MergedListed(lines.map(|lines| match lines {
+                    Some(lines) if lines.is_empty() => {
+                        vec!["git merged no other file: nothing else was changed.".to_owned()]
+                    }
+                    Some(lines) => {
+                        let head = format!(
+                            "{} merged by git, in no conflict:",
+                            count(lines.len(), "file")
+                        );
+                        [vec![head, String::new()], lines].concat()
+                    }
+                    None => vec!["What both sides started from cannot be told here.".to_owned()],
+                })))
             }
             Effect::SavePlace(place) => {
                 self.service.save_place(&place);

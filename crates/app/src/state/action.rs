@@ -34,6 +34,10 @@ pub enum WorkResult {
     Recorded(FileId, Recording, Result<(), String>),
     /// What stands in the work tree, as it would be stored.
     WorkFileRead(FileId, Result<(Seen, Vec<u8>), String>),
+    /// What another program made of a file, and the text that it was given.
+    HandedBack(FileId, Vec<u8>, Result<Vec<u8>, String>),
+    /// Files that git merged by itself, one line each.
+    MergedListed(Result<Vec<String>, String>),
     /// Files that differ on disk from what was read.
     Compared(Vec<FileId>),
     Ruled(Vec<(FileId, Vec<(RegionId, Ruling)>)>),
@@ -45,6 +49,8 @@ pub enum WorkResult {
     SyntaxChecked(FileId, u64, Vec<Finding>),
     Forgot(Result<usize, String>),
     Wrote(FileId, Result<Wrote, Trouble>),
+    /// What came of writing several files.
+    WroteMany(Vec<(FileId, Result<Wrote, Trouble>)>),
     TookBack(FileId, Result<Wrote, Trouble>),
     Situated(Box<Result<Situation, String>>),
     /// What was checked, and the project's own commands.

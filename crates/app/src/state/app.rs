@@ -3,19 +3,21 @@
 use crate::base::commands::Tab;
 use crate::base::editor::Editor;
 use crate::base::keymap::KeyContext;
+use crate::base::party_words::PartyWords;
 use crate::base::project_checks::ProjectCheck;
 use crate::base::settings::Settings;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::findings::detail;
 use crate::case::place::Place;
 use crate::case::staged_diff::DiffRead;
+use crate::state::docket::DocketView;
 use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile, SyntaxState};
 use crate::state::overlay::{ListView, Message, Overlay};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{
-    AgainstParent, Case, CheckRun, Ending, LogLine, PathFinding, Proof, RepoPath, Situation,
-    Verdict,
+    AgainstParent, Case, CheckRun, Ending, LogLine, Operation, PathFinding, Proof, RepoPath,
+    Situation, Verdict,
 };
 use std::collections::HashMap;
 use std::ops::{Index, IndexMut};
@@ -142,7 +144,7 @@ pub struct State {
     pub situation: Situation,
     /// One for each case of the situation, in its order.
     pub files: Vec<FileState>,
-    pub docket: ListView,
+    pub docket: DocketView,
     /// The file that Parley shows.
     pub file: FileId,
     pub proof: ProofState,
@@ -187,7 +189,7 @@ impl State {
             generation: 0,
             situation,
             files,
-            docket: ListView::default(),
+            docket: DocketView::default(),
             file: FileId(0),
             proof: ProofState::default(),
             accord,
@@ -244,6 +246,24 @@ impl State {
     pub fn next_group(&mut self) -> u64 {
         self.groups += 1;
         (self.now.unsigned_abs() << 20) + self.groups
+    }
+
+    /// What the sides are called where "ours" and "theirs" would mislead: in a rebase.
+    pub fn party_words(&self) -> PartyWords {
+        let situation = &self.situation;
+        match situation.operation {
+            Operation::Rebase { step, .. } => {
+                let label = &situation.ours.label;
+                let onto = label.strip_prefix("onto ").unwrap_or(label);
+                PartyWords::new(onto, format!("your commit {step}"))
+            }
+            _ => PartyWords::default(),
+        }
+    }
+
+    /// A text of the program with the sides by their names.
+    pub fn named(&self, text: &str) -> String {
+        self.party_words().put_into(text)
     }
 
     /// Says something at the bottom; trouble that nobody has seen yet stays.

@@ -4,7 +4,7 @@ use crate::base::project_checks::ProjectCheck;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use crate::case::place::Place;
-use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling, Source};
+use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling, Source, Versions};
 use armistice_git::{Ending, FileOutcome, Oid, Overwrite, RepoPath, Seen, StagedFile};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -39,6 +39,29 @@ pub enum Trouble {
     Other(String),
 }
 
+/// A file as it is given to another program.
+#[derive(Clone, Debug)]
+pub struct HandOver {
+    /// The line for the shell, with places for the names of files.
+    pub command: String,
+    /// Its name, without folders: programs tell the language by it.
+    pub name: String,
+    /// The draft, with markers around what is open.
+    pub text: Vec<u8>,
+    pub versions: Versions,
+    /// The line to go to, counted from one.
+    pub line: usize,
+}
+
+/// How one of several files is written.
+#[derive(Clone, Debug)]
+pub enum WriteJob {
+    /// As its draft stands.
+    Merged(Box<Finish>),
+    /// As a whole; with the working file as it was read.
+    Whole(FileOutcome, Seen, Overwrite),
+}
+
 /// Work to be done outside of the state.
 #[derive(Clone, Debug)]
 pub enum Effect {
@@ -71,6 +94,8 @@ pub enum Effect {
     Forget(Box<PastResolution>),
     /// Write and stage a file, then remember how it was settled.
     Finish(FileId, Box<Finish>),
+    /// Write and stage several files with the same few calls of git.
+    WriteMany(Vec<(FileId, WriteJob)>),
     SettleWhole {
         file: FileId,
         outcome: FileOutcome,
@@ -83,6 +108,10 @@ pub enum Effect {
     },
     /// Read the working file of a case, to take its lines into the draft.
     ReadWorkFile(FileId),
+    /// List the files that git merged by itself.
+    ListMerged,
+    /// Give the terminal to another program, with a file to edit.
+    HandOver(FileId, Box<HandOver>),
     /// Look which working files are not what they were when they were read.
     Compare(Vec<(FileId, Seen)>),
     ReadSituation,
@@ -137,11 +166,13 @@ impl Effect {
             | Effect::SaveUnsavedEdit(at, _)
             | Effect::DropUnsavedEdit(at)
             | Effect::Undecide(at)
+            | Effect::HandOver(at, _)
             | Effect::ReadWorkFile(at)
             | Effect::SettleWhole { file: at, .. }
             | Effect::TakeBack { file: at, .. } => vec![*at],
             Effect::CheckSyntax { at, .. } => vec![*at],
             Effect::Propose(plans) => plans.iter().map(|(at, _)| *at).collect(),
+            Effect::WriteMany(jobs) => jobs.iter().map(|(at, _)| *at).collect(),
             Effect::Compare(files) => files.iter().map(|(at, _)| *at).collect(),
             Effect::Audit(drafts) => drafts.iter().map(|(at, _)| *at).collect(),
             _ => Vec::new(),

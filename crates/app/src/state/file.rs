@@ -18,7 +18,7 @@ pub enum FileLoad {
     /// Lines that can be merged.
     Lines(Box<OpenFile>),
     /// Nothing to merge line by line: only whole-file outcomes.
-    Whole(WholeFile),
+    Whole(Box<WholeFile>),
 }
 
 impl From<CaseLoad> for FileLoad {

@@ -41,7 +41,7 @@ pub enum Answer {
 pub struct Other {
     pub key: &'static str,
     /// What it does, in a few words.
-    pub label: &'static str,
+    pub label: String,
     pub effect: Effect,
 }
 
@@ -56,6 +56,8 @@ pub enum Overlay {
         chosen: usize,
     },
     Question(Box<Question>),
+    /// A part of a path is being typed: Docket shows only files that have it.
+    Narrow,
     /// What git and its hooks said when they refused.
     Output {
         title: String,

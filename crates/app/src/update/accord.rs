@@ -247,7 +247,7 @@ pub(crate) fn ask_empty(state: &mut State) {
     if let Some(Overlay::Question(question)) = &mut state.overlay {
         question.other = Some(Other {
             key: "k",
-            label: "keep it as an empty commit",
+            label: "keep it as an empty commit".to_owned(),
             effect: Effect::End {
                 ending: Ending::KeepEmpty,
                 message: Some(state.accord.editor.text()).filter(|m| !m.trim().is_empty()),

@@ -4,10 +4,12 @@ use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::keymap;
 use crate::base::keymap::KeyContext;
+use crate::base::party_words::PartyWords;
 use crate::case::findings::settled_while_merging;
 use crate::state::action::{Action, WorkResult};
 use crate::state::app::State;
 use crate::state::effect::Effect;
+use crate::state::overlay::Overlay;
 use crate::update::files::show_file;
 use crate::update::loading::loads;
 use crate::update::moving::go_to_row;
@@ -37,6 +39,7 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
         effects.extend(syntax::ask(state, tick));
     }
     settle_views(state);
+    name_parties(state);
     // Whoever decides something comes back to it, also after a kill.
     if effects
         .iter()
@@ -56,6 +59,25 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
         state.proof.running = true;
     }
     effects
+}
+
+/// The message and a question call the sides by their names.
+fn name_parties(state: &mut State) {
+    let words = state.party_words();
+    if words == PartyWords::default() {
+        return;
+    }
+    state.message.text = words.put_into(&state.message.text);
+    if let Some(Overlay::Question(question)) = &mut state.overlay {
+        question.title = words.put_into(&question.title);
+        question.yes = words.put_into(&question.yes);
+        for line in &mut question.lines {
+            *line = words.put_into(line);
+        }
+        if let Some(other) = &mut question.other {
+            other.label = words.put_into(&other.label);
+        }
+    }
 }
 
 fn apply(state: &mut State, action: Action) -> Vec<Effect> {

@@ -5,45 +5,94 @@ use crate::base::editor::Motion;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::FileLoad;
-use crate::state::overlay::{Overlay, Question, Settles};
+use crate::state::overlay::{Overlay, Question};
+use crate::update::bulk;
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
+use crate::update::hand_over;
 use crate::update::rulings;
+use crate::update::whole::{decides_lines, outcome_words};
 use crate::view::given_up::{given_up, outcome_lines};
-use armistice_core::{Entry, RegionKind, Resolution, Version};
 use armistice_git::{FileOutcome, IndexState, Overwrite};
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
-    let last = state.files.len().saturating_sub(1);
-    let view = &mut state.docket;
+    state.docket.moved |= matches!(
+        command,
+        Command::Move(_) | Command::NextOpen | Command::PrevOpen | Command::Accept | Command::Mark
+    );
     match command {
-        Command::Move(Motion::Up) => view.chosen = view.chosen.saturating_sub(1),
-        Command::Move(Motion::Down) => view.chosen = (view.chosen + 1).min(last),
-        Command::Move(Motion::PageUp) => view.chosen = view.chosen.saturating_sub(20),
-        Command::Move(Motion::PageDown) => view.chosen = (view.chosen + 20).min(last),
-        Command::Move(Motion::Start) => view.chosen = 0,
-        Command::Move(Motion::End) => view.chosen = last,
+        Command::Move(motion) => go(state, motion),
         Command::NextOpen => next_open(state, true),
         Command::PrevOpen => next_open(state, false),
         Command::Accept => return show_file(state, state.chosen()),
         Command::WriteFile => return finish(state, state.chosen()),
-        Command::SettleLikely => return rulings::settle_likely(state, None),
+        Command::SettleLikely => {
+            let marked = state.marked();
+            let only = (!marked.is_empty()).then_some(marked);
+            return rulings::settle_likely(state, only.as_deref());
+        }
+        Command::WriteAll => return bulk::write_all(state),
+        Command::StartOver => return bulk::ask_start_over(state),
+        Command::ShowMerged => {
+            state.say("looking what git merged by itself …");
+            return vec![Effect::ListMerged];
+        }
+        Command::HandOver => return hand_over::begin(state, state.chosen()),
+        Command::Mark => bulk::mark(state),
+        Command::MarkAll => bulk::mark_all(state),
+        Command::NextFilter => bulk::next_filter(state),
+        Command::NextSort => bulk::next_sort(state),
+        Command::Narrow => bulk::narrow(state),
+        Command::TakeClashes(version) => return bulk::take_clashes(state, version),
         Command::NextPolicy => return rulings::next_policy(state),
-        Command::TakeBack => return take_back(state, state.chosen()),
+        Command::TakeBack => {
+            let files = state.marked_or_chosen().into_iter();
+            return files.flat_map(|at| take_back(state, at)).collect();
+        }
         Command::ShowGivenUp => show_outcomes(state),
+        Command::Whole(outcome) if !state.marked().is_empty() => {
+            return bulk::ask_whole_marked(state, outcome);
+        }
         Command::Whole(outcome) => return ask_whole(state, state.chosen(), outcome),
         _ => {}
     }
     Vec::new()
 }
 
+/// Moves the cursor over the rows that are shown.
+fn go(state: &mut State, motion: Motion) {
+    let rows = state.docket_rows();
+    let Some(last) = rows.len().checked_sub(1) else {
+        return;
+    };
+    let here = rows
+        .iter()
+        .position(|row| *row == state.chosen())
+        .unwrap_or(0);
+    let to = match motion {
+        Motion::Up => here.saturating_sub(1),
+        Motion::Down => here + 1,
+        Motion::PageUp => here.saturating_sub(PAGE),
+        Motion::PageDown => here + PAGE,
+        Motion::Start => 0,
+        Motion::End => last,
+        _ => return,
+    };
+    state.docket.chosen = rows[to.min(last)].0;
+}
+
+/// Rows that a page has.
+const PAGE: usize = 20;
+
 pub(crate) fn click(state: &mut State, row: usize) -> Vec<Effect> {
-    if row >= state.files.len() {
+    let rows = state.docket_rows();
+    let Some(at) = rows.get(row).copied() else {
         return Vec::new();
+    };
+    state.docket.moved = true;
+    if state.chosen() == at {
+        return show_file(state, at);
     }
-    if state.docket.chosen == row {
-        return show_file(state, FileId(row));
-    }
-    state.docket.chosen = row;
+    state.docket.chosen = at.0;
     Vec::new()
 }
 
@@ -119,35 +168,4 @@ fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect>
         other: None,
     })));
     Vec::new()
-}
-
-/// The decisions about lines that a whole-file outcome means: they are counted, kept and come back
-/// like any other.
-fn decides_lines(state: &State, at: FileId, outcome: FileOutcome) -> Option<Settles> {
-    let version = match outcome {
-        FileOutcome::Ours => Version::Ours,
-        FileOutcome::Theirs => Version::Theirs,
-        FileOutcome::Base => Version::Base,
-        FileOutcome::Remove | FileOutcome::Both | FileOutcome::OwnName => return None,
-    };
-    let plan = state[at].open()?.plan();
-    let changed = plan
-        .ids()
-        .filter(|(_, region)| region.kind != RegionKind::Unchanged);
-    let take = |id| (at, Entry::Settle(id, Resolution::Take(version)));
-    Some(Settles {
-        label: format!("took the whole file as {} has it", version.name()),
-        entries: changed.map(|(id, _)| take(id)).collect(),
-    })
-}
-
-fn outcome_words(outcome: FileOutcome) -> &'static str {
-    match outcome {
-        FileOutcome::Ours => "take the whole file as ours has it",
-        FileOutcome::Theirs => "take the whole file as theirs has it",
-        FileOutcome::Base => "take the whole file as base had it",
-        FileOutcome::Remove => "remove the file",
-        FileOutcome::Both => "keep both, each under its own name",
-        FileOutcome::OwnName => "keep it where its side has it",
-    }
 }

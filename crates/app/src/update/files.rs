@@ -6,17 +6,23 @@ use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
-use crate::state::file::{FileLoad, Mode};
+use crate::state::file::{FileLoad, Mode, OpenFile};
 use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::moving::arrive;
 use crate::update::syntax::{Verdict, before_writing};
-use armistice_core::{LineIdx, Markers, render_with_markers};
+use armistice_core::{Draft, LineIdx, Markers, render_with_markers};
 use armistice_git::{IndexState, Mode as FileMode, Overwrite, RepoPath};
 
 /// The nearest other file that is not finished, going round.
 pub(crate) fn other_unfinished(state: &State, from: FileId, forward: bool) -> Option<FileId> {
+    let open = |at: &FileId| state[*at].counts().is_none_or(|counts| counts.open > 0);
+    // What is open comes before what is only to be written.
     let mut others = state.others(from, forward);
-    others.find(|at| !state[*at].finished())
+    let first = others.find(|at| open(at) && !state[*at].finished());
+    first.or_else(|| {
+        let mut others = state.others(from, forward);
+        others.find(|at| !state[*at].finished())
+    })
 }
 
 /// Shows a file in Parley, or says why it has no lines to show.
@@ -187,7 +193,7 @@ fn ask_mode(state: &mut State, at: FileId, modes: [FileMode; 2], finish: &Finish
         writes: None,
         other: Some(Other {
             key: "t",
-            label: "write it as theirs has it",
+            label: "write it as theirs has it".to_owned(),
             effect: as_of(modes[1]),
         }),
     })));
@@ -204,7 +210,7 @@ fn ask_name(state: &mut State, at: FileId, names: [RepoPath; 2], finish: &Finish
     };
     let [first, second] = &names;
     let (ours, theirs) = (&state.situation.ours.label, &state.situation.theirs.label);
-    let lines = match finish.case.own_name() {
+    let mut lines = match finish.case.own_name() {
         Some(_) => vec![
             format!("{first}: in the folder that the other side gave this name, as git suggests."),
             format!("{second}: where its own side has it."),
@@ -214,8 +220,9 @@ fn ask_name(state: &mut State, at: FileId, names: [RepoPath; 2], finish: &Finish
             format!("{theirs} calls it {second}."),
         ],
     };
+    lines.insert(0, finish.case.title());
     state.overlay = Some(Overlay::Question(Box::new(Question {
-        title: format!("{}: which name?", finish.case.title()),
+        title: "which name shall it have?".to_owned(),
         lines,
         yes: format!("write it as {first}"),
         effects: vec![named(first)],
@@ -223,7 +230,7 @@ fn ask_name(state: &mut State, at: FileId, names: [RepoPath; 2], finish: &Finish
         writes: None,
         other: Some(Other {
             key: "t",
-            label: "write it under the second name",
+            label: format!("write it as {second}"),
             effect: named(second),
         }),
     })));
@@ -254,6 +261,14 @@ fn finish_whole(state: &mut State, at: FileId) -> Vec<Effect> {
     }]
 }
 
+/// What git would leave of a file with all its conflicts open; nothing for a file without lines.
+pub(crate) fn untouched_text(open: Option<&OpenFile>) -> Vec<u8> {
+    open.map_or_else(Vec::new, |open| {
+        let untouched = Draft::new(open.draft().plan().clone());
+        render_with_markers(&untouched, &Markers::default())
+    })
+}
+
 pub(crate) fn take_back(state: &mut State, at: FileId) -> Vec<Effect> {
     let Some(file) = state.file(at) else {
         return Vec::new();
@@ -275,12 +290,8 @@ pub(crate) fn take_back(state: &mut State, at: FileId) -> Vec<Effect> {
         state.say(text);
         return Vec::new();
     }
-    let markers = file.open().map(|open| {
-        let untouched = armistice_core::Draft::new(open.draft().plan().clone());
-        render_with_markers(&untouched, &Markers::default())
-    });
     vec![Effect::TakeBack {
         file: at,
-        markers: markers.unwrap_or_default(),
+        markers: untouched_text(file.open()),
     }]
 }

@@ -4,7 +4,7 @@ use crate::base::commands::Command;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::overlay::{Answer, Overlay};
-use crate::update::{accord, checks, files, rulings};
+use crate::update::{accord, bulk, checks, files, rulings};
 use crate::view::areas::{Screen, output_rows};
 use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
@@ -54,6 +54,15 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
                 _ if is_other => answer(state, Answer::Other),
                 _ => Vec::new(),
             });
+        }
+        Some(Overlay::Narrow) => {
+            let typed = match key.code {
+                KeyCode::Char(c) if !name.starts_with("ctrl-") => Some(c),
+                _ => None,
+            };
+            if !bulk::narrow_key(state, name, typed) {
+                state.overlay = None;
+            }
         }
         Some(Overlay::CheckOutput { run, top }) => {
             let run = run.clone();

@@ -7,8 +7,10 @@ use crate::case::choices::{PROPOSAL, reindented_name};
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::file::Mode;
+use crate::update::bulk;
 use crate::update::deciding::{decide, step, with_the_others};
 use crate::update::files::{finish, other_unfinished, show_file};
+use crate::update::hand_over;
 use crate::update::moving::{go_to_row, region, show, with_view};
 use crate::update::picking::{run_picking, start_picking};
 use crate::update::settling::{decline, settle, settle_as};
@@ -49,13 +51,15 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::NextChoice => preview(state, true),
         Command::PrevChoice => preview(state, false),
         Command::Accept => return accept(state),
-        Command::SettleLikely => return rulings::settle_likely(state, Some(state.file)),
+        Command::SettleLikely => return rulings::settle_likely(state, Some(&[state.file])),
         Command::SameAgain => return rulings::same_again(state),
         Command::NextRuled => return rulings::next_ruled(state, true),
         Command::PrevRuled => return rulings::next_ruled(state, false),
         Command::SwitchRule => return rulings::switch_rule(state),
         Command::SwitchOn => return rulings::switch_on(state),
         Command::NextPolicy => return rulings::next_policy(state),
+        Command::WriteAll => return bulk::write_all(state),
+        Command::HandOver => return hand_over::begin(state, state.file),
         Command::Forget => return rulings::forget(state),
         Command::ShowBlanks => show_blanks(state),
         Command::TakeProposal => {
@@ -233,17 +237,8 @@ fn start_over(state: &mut State) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
     };
-    let draft = file.draft();
-    let touched = |(id, region): &(RegionId, &armistice_core::Region)| match region.kind {
-        RegionKind::Conflict => !draft.is_open(*id),
-        _ => *draft.standing(*id) != RegionState::Merged,
-    };
-    let entries: Vec<_> = file
-        .plan()
-        .ids()
-        .filter(touched)
-        .map(|(id, _)| Entry::Restore(id))
-        .collect();
+    let (own, ruled) = bulk::decisions(file);
+    let entries = [own, ruled].concat();
     if entries.is_empty() {
         state.say("nothing is decided in this file yet");
         return Vec::new();

@@ -13,7 +13,7 @@ use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::accord::ask_empty;
 use crate::update::files::{finish, other_unfinished};
 use crate::update::loading::loads;
-use crate::update::{accord, checks, returning, rulings, staged, syntax, taking};
+use crate::update::{accord, checks, hand_over, returning, rulings, staged, syntax, taking};
 use armistice_git::{After, Ending, IndexState, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
@@ -34,6 +34,17 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         }
         WorkResult::Recorded(at, recording, result) => recorded(state, at, &recording, result),
         WorkResult::WorkFileRead(at, read) => return taking::take(state, at, read),
+        WorkResult::HandedBack(at, given, result) => {
+            return hand_over::taken(state, at, &given, result);
+        }
+        WorkResult::MergedListed(Ok(lines)) => {
+            state.overlay = Some(Overlay::Output {
+                title: "merged by git".to_owned(),
+                lines,
+                top: 0,
+            });
+        }
+        WorkResult::MergedListed(Err(why)) => state.complain(why),
         WorkResult::Compared(differ) => taking::tell(state, &differ),
         WorkResult::Ruled(all) => return rulings::ruled(state, all),
         WorkResult::Audited(reports) => {
@@ -55,6 +66,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
         WorkResult::Forgot(Err(why)) => state.complain(why),
         WorkResult::Wrote(at, result) => return wrote(state, at, result),
+        WorkResult::WroteMany(all) => return wrote_many(state, all),
         WorkResult::TookBack(at, result) => return took_back(state, at, result),
         WorkResult::Proved(result, known) => return proved(state, result, *known),
         WorkResult::LogRead(Ok(log)) => state.accord.log = log,
@@ -79,9 +91,27 @@ fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
         _ => None,
     };
     file.load = load.into();
+    if !state.docket.moved && state.returning.is_none() {
+        begin_with_lines(state);
+    }
     returning::arrived(state, at);
     if let Some(note) = note {
         state.say(note);
+    }
+}
+
+/// Docket begins with a file in which lines are open, not with a picture or a link, as long as
+/// nobody has gone anywhere.
+fn begin_with_lines(state: &mut State) {
+    let open = |file: &FileState| {
+        file.open()
+            .is_some_and(|open| open.draft().counts().open > 0)
+    };
+    let begins = |file: &FileState| open(file) && !file.finished();
+    let first = state.ids().find(|(_, file)| begins(file)).map(|(at, _)| at);
+    if let Some(first) = first {
+        state.docket.chosen = first.0;
+        state.file = first;
     }
 }
 
@@ -146,6 +176,57 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
     Vec::new()
 }
 
+/// Several files were written: those that were not are told together.
+fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> Vec<Effect> {
+    let mut refused = Vec::new();
+    let mut moved = None;
+    for (at, result) in all {
+        let Some(file) = state.file_mut(at) else {
+            continue;
+        };
+        file.writing = false;
+        match result {
+            Ok(wrote) => {
+                file.case.standing = IndexState::Staged;
+                file.changed = false;
+                set_seen(&mut file.load, &wrote);
+            }
+            Err(Trouble::MovedOn(why)) => moved = Some(why),
+            Err(Trouble::Changed(_)) => {
+                refused.push(format!("{} was changed outside", file.case.path))
+            }
+            Err(Trouble::ReadOnly(_)) => refused.push(format!("{} is read-only", file.case.path)),
+            Err(Trouble::Other(why)) => refused.push(why),
+        }
+    }
+    if let Some(why) = moved {
+        state.complain(why);
+        return vec![Effect::ReadSituation];
+    }
+    if let Some(first) = refused.first() {
+        let n = count(refused.len(), "file");
+        state.complain(format!("{n} not written; {first}; w on each asks"));
+    }
+    let waiting = state.files.iter().filter(|file| file.writing).count();
+    let (done, files) = state.files_done();
+    if waiting > 0 {
+        state.say(format!(
+            "{done} of {} written, {waiting} to come …",
+            count(files, "file")
+        ));
+        return Vec::new();
+    }
+    let next = match other_unfinished(state, state.chosen(), true) {
+        None => "every file is finished: 5 proves, 6 concludes".to_owned(),
+        Some(next) => format!("n goes on with {}", state[next].case.path),
+    };
+    state.say(format!(
+        "{done} of {} written and staged · {next}",
+        count(files, "file")
+    ));
+    vec![Effect::Prove, Effect::Measure]
+}
+
 fn set_seen(load: &mut FileLoad, wrote: &Wrote) {
     match load {
         FileLoad::Lines(open) => open.opened.seen = wrote.seen.clone(),
@@ -194,7 +275,7 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
             .filter(|at| state[**at].open().is_some())
             .map(|at| Other {
                 key: "t",
-                label: "take what stands there into the draft, by whose lines they are",
+                label: "take what stands there into the draft, by whose lines they are".to_owned(),
                 effect: Effect::ReadWorkFile(*at),
             }),
         effects: vec![again],
@@ -311,6 +392,7 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
         (Verdict::NextStep, _) => {
             state.tab = Tab::Docket;
             state.docket.chosen = 0;
+            state.docket.moved = false;
             state.file = FileId(0);
             state.say(format!("on to the next step{kept}"));
         }

@@ -39,7 +39,7 @@ pub(crate) fn note(state: &mut State) -> Vec<Effect> {
     let Some(now) = place(state).filter(|_| state.returning.is_none()) else {
         return Vec::new();
     };
-    let at_start = state.noted.is_none() && now.tab == Tab::Docket && state.docket.chosen == 0;
+    let at_start = state.noted.is_none() && now.tab == Tab::Docket && !state.docket.moved;
     if at_start || state.noted.as_ref() == Some(&now) {
         return Vec::new();
     }
@@ -59,6 +59,7 @@ pub fn return_to(state: &mut State, place: Option<Place>) {
         return;
     };
     state.docket.chosen = at.0;
+    state.docket.moved = true;
     state.file = at;
     match place.tab {
         Tab::Parley => {}

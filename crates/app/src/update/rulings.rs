@@ -36,10 +36,10 @@ pub(crate) fn take_proposal(state: &mut State) -> Vec<Effect> {
 }
 
 /// Takes every likely proposal, of one file or of all, as one step.
-pub(crate) fn settle_likely(state: &mut State, only: Option<FileId>) -> Vec<Effect> {
+pub(crate) fn settle_likely(state: &mut State, only: Option<&[FileId]>) -> Vec<Effect> {
     let mut found: Rulings = Vec::new();
     for (at, file) in state.ids() {
-        if only.is_some_and(|only| only != at) {
+        if only.is_some_and(|only| !only.contains(&at)) {
             continue;
         }
         let Some(open) = file.open() else { continue };
@@ -50,10 +50,10 @@ pub(crate) fn settle_likely(state: &mut State, only: Option<FileId>) -> Vec<Effe
         found.extend(likely);
     }
     if found.is_empty() {
-        let place = if only.is_some() {
-            "in this file"
-        } else {
-            "anywhere"
+        let place = match only {
+            Some([_]) => "in this file",
+            Some(_) => "in the marked files",
+            None => "anywhere",
         };
         state.say(format!(
             "no rule proposes anything {place}; n goes to the next open conflict"

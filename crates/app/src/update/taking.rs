@@ -86,8 +86,13 @@ pub(crate) fn take(
 /// The decisions that make the draft these bytes: open conflicts by whose lines stand there, the
 /// rest as edits by hand.
 fn entries(open: &OpenFile, bytes: &[u8]) -> Vec<Entry> {
+    let ids: Vec<RegionId> = open.draft().open().collect();
+    entries_for(open, &ids, bytes)
+}
+
+/// The same for some of the open conflicts: the others stay open, and have their lines in `bytes`.
+pub(crate) fn entries_for(open: &OpenFile, ids: &[RegionId], bytes: &[u8]) -> Vec<Entry> {
     let draft = open.draft();
-    let ids: Vec<RegionId> = draft.open().collect();
     let base = |id: &RegionId| Entry::Settle(*id, Resolution::Take(Version::Base));
     let mut trial: Vec<Entry> = ids.iter().map(base).collect();
     trial.extend(edit(draft, bytes));

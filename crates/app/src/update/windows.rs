@@ -7,6 +7,12 @@ use crate::update::moving::follow;
 use crate::view::areas::Screen;
 use crate::view::staged::StagedAreas;
 
+/// The first row of a window that shows the chosen one.
+fn window(top: usize, chosen: usize, height: usize) -> usize {
+    let least = (chosen + 1).saturating_sub(height.max(1));
+    top.min(chosen).max(least)
+}
+
 /// Works out what the open file shows, then keeps cursors inside of what there is and inside of the
 /// window: in this order, because what is shown decides how high the draft's window is.
 pub fn settle_views(state: &mut State) {
@@ -20,16 +26,23 @@ pub fn settle_views(state: &mut State) {
         screen.draft_area(),
         screen.message_area(),
     );
-    for (view, len) in [
-        (&mut state.docket, state.files.len()),
-        (&mut state.proof.list, rows),
-    ] {
-        view.chosen = view.chosen.min(len.saturating_sub(1));
-        view.top = view
-            .top
-            .min(view.chosen)
-            .max((view.chosen + 1).saturating_sub(list.max(1)));
-    }
+    let shown = match state.docket.is_plain() {
+        true => None,
+        false => Some(state.docket_rows()),
+    };
+    let docket = &mut state.docket;
+    docket.chosen = docket.chosen.min(state.files.len().saturating_sub(1));
+    let row = match &shown {
+        None => docket.chosen,
+        Some(rows) => rows
+            .iter()
+            .position(|at| at.0 == docket.chosen)
+            .unwrap_or(0),
+    };
+    docket.top = window(docket.top, row, list);
+    let view = &mut state.proof.list;
+    view.chosen = view.chosen.min(rows.saturating_sub(1));
+    view.top = window(view.top, view.chosen, list);
     let files = StagedAreas::new(state).files.height as usize;
     if let Some(view) = &mut state.staged {
         let list = &mut view.files;

@@ -58,7 +58,7 @@ fn tab_count(state: &State, tab: Tab) -> String {
 /// A key on the bar at the foot.
 pub struct BarKey {
     pub key: &'static str,
-    pub label: &'static str,
+    pub label: String,
     pub from: u16,
     pub to: u16,
     pub command: Command,
@@ -70,7 +70,8 @@ pub fn key_bar(state: &State, width: u16) -> Vec<BarKey> {
         .filter(|b| !b.label.is_empty())
         .collect();
     let is_last = |c: Command| matches!(c, Command::Help | Command::Ask | Command::Quit);
-    let size = |b: &Binding| (b.keys[0].width() + b.label.width() + 3) as u16;
+    let words = state.party_words();
+    let size = |b: &Binding| (b.keys[0].width() + words.put_into(b.label).width() + 3) as u16;
     let (last, first): (Vec<_>, Vec<_>) = rows.into_iter().partition(|b| is_last(b.command));
     let mut room = (width - 1).saturating_sub(last.iter().map(|b| size(b)).sum());
     let mut shown = Vec::new();
@@ -87,7 +88,7 @@ pub fn key_bar(state: &State, width: u16) -> Vec<BarKey> {
         x += size(b);
         BarKey {
             key: b.keys[0],
-            label: b.label,
+            label: words.put_into(b.label),
             from,
             to: x - 2,
             command: b.command,

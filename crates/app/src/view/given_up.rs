@@ -6,7 +6,7 @@ use crate::state::app::State;
 use crate::state::effect::FileId;
 use crate::state::file::FileLoad;
 use armistice_core::{GivenUp, LineChange, LineCounts, Side, Version};
-use armistice_git::{Case, FileOutcome, RepoPath};
+use armistice_git::{Case, CaseKind, FileOutcome, RepoPath};
 
 /// What a whole-file outcome would give up, one line for each thing: a side's work, a name, a
 /// folder.
@@ -51,6 +51,20 @@ pub fn given_up(state: &State, at: FileId, outcome: FileOutcome) -> Vec<String> 
     lost
 }
 
+/// A few words for an outcome of a case.
+pub fn outcome_name(case: &Case, outcome: FileOutcome) -> &'static str {
+    match (case.kind, outcome) {
+        (CaseKind::FileAgainstFolder, FileOutcome::Ours) => "ours: the file",
+        (CaseKind::FileAgainstFolder, FileOutcome::Theirs) => "theirs: the file",
+        (CaseKind::FileAgainstFolder, FileOutcome::Remove) => "the folder: the file goes",
+        (CaseKind::Suggested, FileOutcome::Ours) => "ours, in the folder's new place",
+        (CaseKind::Suggested, FileOutcome::Theirs) => "theirs, in the folder's new place",
+        (CaseKind::RenamedTwoWays, FileOutcome::Ours) => "ours, under its name",
+        (CaseKind::RenamedTwoWays, FileOutcome::Theirs) => "theirs, under its name",
+        _ => outcome.name(),
+    }
+}
+
 /// Whether an outcome gives up what a side did.
 fn loses(case: &Case, outcome: FileOutcome, side: Side) -> bool {
     let has = case.stages.all()[Version::from(side) as usize].is_some();
@@ -72,7 +86,7 @@ pub fn outcome_lines(state: &State, at: FileId) -> Vec<String> {
     let file = &state[at];
     let mut out = Vec::new();
     for outcome in file.case.outcomes() {
-        out.push(format!("{}:", outcome.name()));
+        out.push(format!("{}:", outcome_name(&file.case, outcome)));
         for said in given_up(state, at, outcome) {
             out.push(format!("  {said}"));
         }
@@ -121,6 +135,7 @@ fn work_of(load: &FileLoad, side: Side) -> String {
     };
     match load {
         FileLoad::Lines(open) => describe(open.plan().changes()[side]),
+        FileLoad::Whole(whole) if !whole.commits[side].is_empty() => whole.commits[side].clone(),
         FileLoad::Whole(whole) => match (whole.sizes[side], whole.changes) {
             (None, _) => "its removal of the file".to_owned(),
             (Some(_), Some(changes)) => describe(changes[side]),

@@ -35,7 +35,9 @@ fn demo_merge(size: (u16, u16)) {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, size, "", &[]);
     t.wait("17 open");
-    t.wait("> open     assets/crest.png");
+    // A newcomer begins with text, not with a picture.
+    t.wait("> open     config/prices.toml");
+    t.keys("Home").wait("> open     assets/crest.png");
     t.keys("o").wait("take the whole file as ours has it");
     t.keys("Enter").wait("Docket 1/14");
     t.keys("n Enter");
@@ -54,13 +56,13 @@ fn demo_merge(size: (u16, u16)) {
     settle_file(&t, "src/moorings.rs", "a");
     for (path, key) in [
         ("src/quay.rs", "t"),
-        // Rules have settled all of it.
-        ("tools/gauge.py", "t"),
         ("tools/lamps.py", "o"),
         ("tools/pilotage.py", "A"),
         ("tools/report.py", "b"),
         ("web/timetable.html", "o"),
         ("web/timetable.js", "o"),
+        // Rules have settled all of it: what is open comes first.
+        ("tools/gauge.py", "t"),
     ] {
         t.keys("n");
         settle_file(&t, path, key);
@@ -122,16 +124,20 @@ fn the_demo_rebase_through_all_five_steps() {
         for case in docket["cases"].as_array().unwrap() {
             let path = case["path"].as_str().unwrap();
             quay += usize::from(path == "src/quay.rs");
+            // Only this file is shown.
             t.keys("2").wait("── ");
+            t.keys("/").wait("only paths with");
+            t.type_text(path).keys("Enter");
+            t.wait(&format!("with '{path}'"));
             if case["mergeable"].as_bool().unwrap() {
                 t.keys("Enter");
                 // Both in the first step, so that the change of the last one clashes again.
                 settle_file(&t, path, if path == "src/quay.rs" { "A" } else { "t" });
             } else {
-                t.keys("t").wait("take the whole file as theirs has it");
+                t.keys("t").wait("take the whole file as your commit");
                 t.keys("Enter").wait("settled as a whole");
             }
-            t.keys("2 n");
+            t.keys("2 / Escape");
         }
         t.keys("6");
         t.wait_until("the verdict", |s| {
@@ -177,7 +183,8 @@ fn the_screens_can_do_without_colour() {
     let t = Tmux::start(&repo.top, (160, 47), "", &[("NO_COLOR", "1")]);
     t.wait("src/quay.rs");
     t.wait("17 open");
-    t.keys("n n Enter").wait("conflict 1 of 1");
+    t.wait("> open     config/prices.toml");
+    t.keys("n Enter").wait("conflict 1 of 1");
     let screen = t.colours();
     // 38 and 48 set a foreground and a background, 30 to 37 and 90 to 97 one of the sixteen.
     let coloured = [
@@ -201,7 +208,8 @@ fn a_terminal_that_shrinks_loses_nothing() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (160, 47), "", &[]);
     t.wait("17 open");
-    t.keys("n Enter").wait("conflict 1 of 2");
+    t.wait("> open     config/prices.toml");
+    t.keys("Enter").wait("conflict 1 of 2");
     t.keys("o").wait("1 open · 1 settled");
     t.resize(40, 10).wait("Armistice needs more room");
     t.resize(80, 24).wait("1 open · 1 settled");

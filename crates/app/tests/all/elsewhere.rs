@@ -157,7 +157,7 @@ fn rounds(few: usize) -> usize {
 
 /// The way to the end, which is gone most of the time.
 const WAY: &str = "2 enter n o n t w n o n o w n t n t w 6 c c 2 u 6 c B";
-const KEYS: &str = "2 3 5 6 enter o t b o t w w w W c c u u U B s n p esc ctrl-r x X i I L down up";
+const KEYS: &str = "2 3 5 6 enter o t b o t w w w W W B space O T a K f c c u u U B s n p esc ctrl-r x X i I L down up";
 
 #[test]
 fn between_any_two_keys() {

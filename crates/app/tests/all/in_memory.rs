@@ -56,6 +56,8 @@ fn opened(base: &str, ours: &str, theirs: &str) -> OpenedFile {
         },
         binary: false,
         seen: Seen::Missing,
+        commits: Vec::new(),
+        folder: Vec::new(),
     };
     OpenedFile::open(&loaded, &[], &RuleContext::default(), AutoSettle::None)
 }
@@ -67,6 +69,7 @@ fn situation(paths: &[&str]) -> Situation {
     };
     Situation {
         driven: Vec::new(),
+        steps: Vec::new(),
         driven_is_committed: false,
         operation: Operation::Merge,
         mark: Mark {
@@ -489,7 +492,7 @@ mod an_update {
         });
         let (at, finish) = finish.expect("now it is finished");
         assert_eq!(at, FileId(0));
-        assert_eq!(finish.bytes, draft(&state).into_bytes());
+        assert_eq!(finish.result.bytes(), draft(&state).into_bytes());
         assert_eq!(
             finish.lessons.len(),
             state.open_file().unwrap().plan().conflicts().len()

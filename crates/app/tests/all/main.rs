@@ -4,6 +4,7 @@ mod kills;
 mod kit;
 mod obstacles;
 
+mod cases;
 mod checks;
 mod demo;
 mod driver;

@@ -295,7 +295,12 @@ fn every_key_does_no_harm_on_every_screen() {
         let mut desk = repo.desk();
         for binding in KEYMAP {
             // Those that write are tried elsewhere, each by itself.
-            let writes = [Command::WriteFile, Command::Conclude, Command::Quit];
+            let writes = [
+                Command::WriteFile,
+                Command::WriteAll,
+                Command::Conclude,
+                Command::Quit,
+            ];
             if writes.contains(&binding.command) {
                 continue;
             }

@@ -379,18 +379,10 @@ fn kinds_that_cannot_be_merged_by_lines_are_named_truthfully() {
             .case
             .kind
     };
-    assert_eq!(kind("old.txt"), CaseKind::BothGone);
-    assert_eq!(kind("ours.txt"), CaseKind::OnlyOurs);
-    assert_eq!(kind("theirs.txt"), CaseKind::OnlyTheirs);
+    assert_eq!(kind("ours.txt"), CaseKind::RenamedTwoWays);
     assert_eq!(kind("gone.txt"), CaseKind::RemovedByOurs);
     assert_eq!(kind("both"), CaseKind::BothAdded);
-    for (path, key) in [
-        ("old.txt", "x"),
-        ("ours.txt", "o"),
-        ("theirs.txt", "x"),
-        ("gone.txt", "t"),
-        ("pic.bin", "t"),
-    ] {
+    for (path, key) in [("ours.txt", "o"), ("gone.txt", "t"), ("pic.bin", "t")] {
         let at = desk
             .state
             .files

@@ -421,9 +421,9 @@ fn the_policy_about_white_space_decides_what_is_asked() {
         "{}",
         desk.shows()
     );
-    desk.press("W");
+    desk.press("B");
     assert_eq!(counts(&desk), (0, 0, 1), "{}", desk.message());
-    desk.press("W");
+    desk.press("B");
     assert!(
         desk.message()
             .starts_with("white space: trailing · 1 conflict settled"),
@@ -440,7 +440,7 @@ fn decisions_of_a_person_are_not_overruled() {
     let mut desk = ruled(&repo);
     desk.open("a.rs").press("s o");
     assert_eq!(counts(&desk), (0, 1, 0));
-    desk.press("W W W W W X");
+    desk.press("B B B B B X");
     assert_eq!(counts(&desk), (0, 1, 0), "{}", desk.message());
     let file = desk.state.open_file().unwrap();
     let id = file.plan().conflicts()[0];

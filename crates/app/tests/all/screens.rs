@@ -41,7 +41,7 @@ fn docket() {
             "enter open",
         ],
         |desk| {
-            desk.press("down down");
+            desk.press("down");
         },
     );
 }
@@ -57,7 +57,7 @@ fn docket_with_a_question() {
             "esc do nothing",
         ],
         |desk| {
-            desk.press("down down down t");
+            desk.press("down down t");
         },
     );
 }

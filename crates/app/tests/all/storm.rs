@@ -29,7 +29,7 @@ fn mouse(dice: &mut Dice) -> MouseEvent {
 
 /// Whatever neither writes files nor concludes nor closes the program.
 const KEYS: &str = "2 3 5 6 ? : esc enter space o t b a A d u R z tab n p l e down up pageup pagedown left \
-                    right home end L s i I r x W X v g G ctrl-r ctrl-f ctrl-y ctrl-z backspace";
+                    right home end L s i I r x W B O T K f * X v g G ctrl-r ctrl-f ctrl-y ctrl-z backspace";
 
 #[test]
 fn a_terminal_of_any_size_is_drawn_whole_whatever_the_state_knows_of_it() {

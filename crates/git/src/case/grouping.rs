@@ -7,7 +7,7 @@
 use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
 use crate::case::place::{IndexState, Place};
-use crate::case::reading::{TreeEntry, differing_files, folders_in_index, tree_entries};
+use crate::case::reading::{Differing, TreeEntry, differing_files, folders_in_index, tree_entries};
 use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -59,14 +59,7 @@ struct Trees<'a> {
     /// By tree; nothing of a tree that is not known.
     entries: [HashMap<RepoPath, TreeEntry>; 3],
     /// Files that a side has otherwise than base: gone and new ones; of ours and of theirs.
-    changed: [OnceCell<Changed>; 2],
-}
-
-/// Files that a side does not have any more, and those that it has and base has not.
-#[derive(Default)]
-struct Changed {
-    gone: Vec<(RepoPath, Stage)>,
-    new: Vec<(RepoPath, Stage)>,
+    changed: [OnceCell<Differing>; 2],
 }
 
 impl<'a> Trees<'a> {
@@ -113,17 +106,14 @@ impl<'a> Trees<'a> {
     }
 
     /// What a side has otherwise than base; nothing where the trees are not known.
-    fn changed(&self, nth: usize) -> Result<&Changed, Error> {
+    fn changed(&self, nth: usize) -> Result<&Differing, Error> {
         let cell = &self.changed[nth - OURS];
         if let Some(changed) = cell.get() {
             return Ok(changed);
         }
         let found = match (&self.names[0], &self.names[nth]) {
-            (Some(base), Some(side)) => {
-                let (gone, new) = differing_files(self.repo, base, side)?;
-                Changed { gone, new }
-            }
-            _ => Changed::default(),
+            (Some(base), Some(side)) => differing_files(self.repo, base, side)?,
+            _ => Differing::default(),
         };
         Ok(cell.get_or_init(|| found))
     }

@@ -6,6 +6,7 @@ use crate::case::outcomes::FileOutcome;
 use crate::case::place::{IndexState, Place};
 use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
+use crate::repo::index::Mode;
 use armistice_core::Version;
 
 /// One conflict: a file, whatever paths it has in the index.
@@ -193,7 +194,12 @@ impl Case {
                 None => "does not have it here".to_owned(),
             },
             (_, Some(stage)) => {
-                let changed = base.map_or(Some("added it"), |base| base.turned_into(stage));
+                let added = match (self.stages.mode_clash(), stage.mode) {
+                    (Some(_), Mode::Executable) => "added it, executable",
+                    (Some(_), _) => "added it, not executable",
+                    (None, _) => "added it",
+                };
+                let changed = base.map_or(Some(added), |base| base.turned_into(stage));
                 match (renamed, changed) {
                     (Some((_, to)), None) => format!("renamed it to {to}"),
                     (Some((_, to)), Some(what)) => format!("renamed it to {to}, {what}"),
@@ -209,14 +215,20 @@ impl Case {
         let [base, ours, theirs] = &self.names;
         let mut new: Vec<&RepoPath> = [ours, theirs].into_iter().flatten().collect();
         if self.kind == CaseKind::FileAgainstFolder {
-            return format!("{}, a file or a folder", self.targets[1]);
+            return format!("{} (file or folder)", self.targets[1]);
+        }
+        // git put one of them aside under a name that nobody gave it.
+        if base.is_none() && self.targets[1] == self.targets[2] && self.kind != CaseKind::Suggested
+        {
+            return self.targets[1].to_string();
         }
         new.retain(|name| Some(*name) != base.as_ref());
         new.dedup();
         let new: Vec<String> = new.into_iter().map(ToString::to_string).collect();
         match base {
             Some(base) if !new.is_empty() => format!("{base} → {}", new.join(" or ")),
-            _ => self.path.to_string(),
+            _ if self.kind == CaseKind::Suggested => self.path.to_string(),
+            _ => self.targets[1].to_string(),
         }
     }
 }

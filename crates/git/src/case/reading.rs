@@ -129,11 +129,14 @@ pub(crate) fn tree_entries(
 }
 
 /// Files that are gone from one tree to another, and those that are new.
-pub(crate) fn differing_files(
-    git: &impl Git,
-    from: &str,
-    to: &str,
-) -> Result<(Vec<(RepoPath, Stage)>, Vec<(RepoPath, Stage)>), Error> {
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Differing {
+    pub(crate) gone: Vec<(RepoPath, Stage)>,
+    pub(crate) new: Vec<(RepoPath, Stage)>,
+}
+
+/// The files that differ between two trees by being there.
+pub(crate) fn differing_files(git: &impl Git, from: &str, to: &str) -> Result<Differing, Error> {
     let call = Invocation::read([
         "diff-tree",
         "-r",
@@ -150,8 +153,9 @@ pub(crate) fn differing_files(
 }
 
 /// Parses `:MODE MODE OID OID STATUS<NUL>PATH<NUL>`: what was removed, and what was added.
-fn parse_differing(bytes: &[u8]) -> (Vec<(RepoPath, Stage)>, Vec<(RepoPath, Stage)>) {
-    let (mut gone, mut new) = (Vec::new(), Vec::new());
+fn parse_differing(bytes: &[u8]) -> Differing {
+    let mut differing = Differing::default();
+    let Differing { gone, new } = &mut differing;
     let mut fields = bytes.split(|b| *b == 0);
     while let (Some(head), Some(path)) = (fields.next(), fields.next()) {
         let head = String::from_utf8_lossy(head);
@@ -160,15 +164,15 @@ fn parse_differing(bytes: &[u8]) -> (Vec<(RepoPath, Stage)>, Vec<(RepoPath, Stag
             continue;
         };
         let (mode, oid, out) = match status {
-            "D" => (was, before, &mut gone),
-            _ => (is, after, &mut new),
+            "D" => (was, before, &mut *gone),
+            _ => (is, after, &mut *new),
         };
         if let Some(mode) = Mode::parse(mode.as_bytes()) {
             let oid = Oid(oid.to_owned());
             out.push((RepoPath::new(path), Stage { mode, oid }));
         }
     }
-    (gone, new)
+    differing
 }
 
 /// Parses `MODE OID STAGE<TAB>PATH<NUL>`, any number of times.
@@ -206,7 +210,7 @@ mod tests {
     #[test]
     fn removed_and_added_files_of_a_difference_are_told_apart() {
         let raw = b":100644 000000 aa 00 D\0old\0:000000 120000 00 bb A\0n\nl\0";
-        let (gone, new) = parse_differing(raw);
+        let Differing { gone, new } = parse_differing(raw);
         assert_eq!(
             (gone[0].0.to_string(), &*gone[0].1.oid.0),
             ("old".to_owned(), "aa")

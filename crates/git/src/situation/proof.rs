@@ -17,6 +17,7 @@ use crate::situation::staged::{
     ChangedOnDisk, changed_on_disk, is_empty_step, print_of, staged_diff,
 };
 use crate::situation::touched::{Touched, touched};
+use crate::store::records::Store;
 use armistice_core::{Check, Finding, Inputs, Source, Versions, Weight, check};
 use serde::Serialize;
 use std::collections::{BTreeSet, HashSet};
@@ -102,8 +103,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
                 .all(|case| case.standing == IndexState::Staged),
         ..Proof::default()
     };
-    let paths = situation.cases.iter().flat_map(Case::paths);
-    let seen: HashSet<RepoPath> = paths.cloned().collect();
+    let seen = of_cases(repo, &situation.cases);
     let staged: Vec<Case> = (situation.cases.iter())
         .filter(|case| case.standing == IndexState::Staged)
         .cloned()
@@ -158,6 +158,20 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
         .findings
         .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
     Ok(proof)
+}
+
+/// Every path that a case is about: where each side has it, and what went or came with a decision.
+fn of_cases(repo: &Repository, cases: &[Case]) -> HashSet<RepoPath> {
+    let records = Store::new(repo.git_dir()).records();
+    let mut paths = HashSet::new();
+    for case in cases {
+        paths.extend(case.paths().cloned());
+        paths.extend(case.targets.iter().cloned());
+        paths.extend(case.names.iter().chain(&case.sources).flatten().cloned());
+        let beside = records.beside(&case.path).into_iter();
+        paths.extend(beside.map(|place| place.path));
+    }
+    paths
 }
 
 /// What there is to look at in files that were in no conflict.

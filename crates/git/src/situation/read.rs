@@ -11,6 +11,7 @@ use crate::repo::mark::Mark;
 use crate::repo::operation::Operation;
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
+use crate::situation::steps::{OperationStep, steps};
 use crate::store::records::Store;
 use serde::Serialize;
 
@@ -53,6 +54,8 @@ pub struct Situation {
     pub theirs: Party,
     /// The conflicted paths in order.
     pub cases: Vec<Case>,
+    /// The steps of the operation, if it has several.
+    pub steps: Vec<OperationStep>,
     /// The message git prepared.
     pub message: String,
     /// What rules settled while git merged, by file.
@@ -100,6 +103,7 @@ impl Situation {
             ours: ours(repo, operation, branch.as_deref())?,
             theirs: theirs(repo, operation)?,
             message: message(repo, operation)?,
+            steps: steps(repo, operation, &cases)?,
             operation,
             mark,
             branch,

@@ -59,6 +59,33 @@ pub(crate) fn touched(
     Ok(Some(combine(&of_ours, &of_theirs, &staged)))
 }
 
+/// Files that git merged by itself, with what each side did, one line a file; why it cannot be told.
+///
+/// # Errors
+/// If git fails.
+pub fn merged_by_git(
+    repo: &Repository,
+    situation: &Situation,
+) -> Result<Option<Vec<String>>, Error> {
+    let Some(all) = touched(repo, situation)? else {
+        return Ok(None);
+    };
+    let mut files: Vec<Touched> = all.to_look_at.into_iter().chain(all.followed).collect();
+    files.retain(|file| !situation.cases.iter().any(|case| case.has_path(&file.path)));
+    files.sort_by(|a, b| a.path.cmp(&b.path));
+    let did = |base: &Option<Oid>, side: &Option<Oid>| match (base, side) {
+        (base, side) if base == side => "left it alone",
+        (None, _) => "added it",
+        (_, None) => "removed it",
+        _ => "edited it",
+    };
+    let line = |file: &Touched| {
+        let (ours, theirs) = (did(&file.base, &file.ours), did(&file.base, &file.theirs));
+        format!("{} · ours {ours} · theirs {theirs}", file.path)
+    };
+    Ok(Some(files.iter().map(line).collect()))
+}
+
 fn tree_changes(repo: &Repository, from: &str, to: &str) -> Result<Vec<Change>, Error> {
     let call = Invocation::read([
         "diff-tree",

@@ -16,9 +16,8 @@ use crate::repo::repository::Repository;
 use crate::store::records::Store;
 use crate::store::written::{Begun, Record, WriteKind};
 use crate::worktree::change::Change;
+use crate::worktree::contents::{contents_of, put_back};
 use crate::worktree::staging::stage_entries;
-use crate::worktree::take_back::put_back;
-use crate::worktree::write::contents_of;
 
 /// A write that was cut short, and what became of it.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -15,7 +15,7 @@ use crate::repo::objects::hash_files;
 use crate::repo::repository::Repository;
 use crate::store::written::Records;
 use crate::worktree::guard::Overwrite;
-use crate::worktree::write::{Outcome, WriteRequest};
+use crate::worktree::request::{Outcome, WriteRequest};
 use std::fs;
 use std::os::unix::ffi::OsStrExt as _;
 
@@ -125,7 +125,8 @@ pub(crate) fn planned(
         let is_folder = seen == Seen::Other;
         all.push(Planned {
             in_index_alone: is_folder
-                && (is_submodule(&wanted) || wanted == Wanted::Gone && was_submodule),
+                && (is_submodule(&wanted) || wanted == Wanted::Gone && was_submodule)
+                || wanted == Wanted::Gone && seen == Seen::Missing && !is_main,
             place,
             wanted,
             seen,

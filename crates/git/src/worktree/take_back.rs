@@ -2,21 +2,17 @@
 
 use crate::case::one::Case;
 use crate::case::place::Place;
-use crate::case::stages::Stage;
 use crate::file::owner::own;
-use crate::file::work_file::{Prepared, Seen, WorkFile};
+use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::process::invocation::{Git, Invocation};
-use crate::repo::index::Mode;
-use crate::repo::objects::{Oid, filtered};
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
 use crate::store::written::{Begun, Record, WriteKind};
-use crate::worktree::change::{Change, put_link};
+use crate::worktree::contents::{lone_stage, put_back};
 use crate::worktree::guard::{are_still_in_index, gone};
 use crate::worktree::staging::unstage;
-use crate::worktree::write::{Written, contents_of};
+use crate::worktree::write::Written;
 use armistice_core::{Source, find_markers};
 use std::path::PathBuf;
 
@@ -111,13 +107,6 @@ fn look(
     })
 }
 
-/// The stage that git leaves on disk where only one side has a file.
-fn lone_stage(place: &Place) -> Option<&Stage> {
-    let (ours, theirs) = (&place.stages.ours, &place.stages.theirs);
-    let stage = ours.as_ref().xor(theirs.as_ref())?;
-    (stage.mode != Mode::Submodule).then_some(stage)
-}
-
 fn note(one: &Known) -> Option<(RepoPath, Record)> {
     let record = one.record.as_ref()?;
     let begun = Begun {
@@ -132,56 +121,4 @@ fn note(one: &Known) -> Option<(RepoPath, Record)> {
         ..record.clone()
     };
     Some((one.place.path.clone(), record))
-}
-
-pub(crate) fn put_back(
-    repo: &Repository,
-    place: &Place,
-    record: Option<&Record>,
-    with_markers: &[u8],
-) -> Result<(), Error> {
-    let top = repo.work_tree();
-    let file = place.path.under(top);
-    match record {
-        Some(Record { before: None, .. }) => {
-            let stages = place.stages.all().into_iter().flatten();
-            let had_folder = stages
-                .chain(&place.merged)
-                .any(|s| s.mode == Mode::Submodule);
-            match had_folder {
-                true => Change::Folder.carry_out(top, &file),
-                false => Change::Remove.carry_out(top, &file),
-            }
-        }
-        Some(Record {
-            before: Some(copy), ..
-        }) if let Some(bytes) = Store::new(repo.git_dir()).copy(copy) => {
-            if copy.is_link {
-                return put_link(&bytes, &file);
-            }
-            let stages = [&place.stages.ours, &place.merged, &place.stages.theirs];
-            let stage = stages.into_iter().flatten().next();
-            let told = stage.is_some_and(|s| s.mode == Mode::Executable);
-            Change::Late {
-                executable: copy.executable.unwrap_or(told),
-                content: bytes,
-            }
-            .carry_out(top, &file)
-        }
-        // A copy that is gone leaves what git would have left: markers, or the one side's file.
-        Some(_) | None => {
-            if let Some(stage) = lone_stage(place).or(place.merged.as_ref()) {
-                let content = contents_of(repo, std::iter::once((place, Some(stage))))?.concat();
-                let now = WorkFile::read(top, &place.path)?.seen;
-                return Change::prepare(Some(stage), content, &file, &now)?.carry_out(top, &file);
-            }
-            if !place.has_lines() {
-                return Ok(());
-            }
-            let call = Invocation::write(["hash-object", "-w", "--stdin"]).stdin(with_markers);
-            let oid = Oid(repo.must(&call)?.text());
-            let bytes = filtered(repo, &[(&place.path, &oid)])?.concat();
-            Prepared::new(&file, &bytes, None)?.persist()
-        }
-    }
 }

@@ -15,17 +15,17 @@ use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::index::Mode;
-use crate::repo::objects::{Oid, filtered, read_blobs, write_blobs};
+use crate::repo::objects::write_blobs;
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
 use crate::store::written::{Begun, Beside, Copy, Record, Records, WriteKind};
 use crate::worktree::change::Change;
+use crate::worktree::contents::{contents_of, missing, put_back, seen_of};
 use crate::worktree::guard::{Guarded, Overwrite, guard_all};
 use crate::worktree::parallel::in_parallel;
 use crate::worktree::planned::{Planned, Wanted, planned};
+use crate::worktree::request::{Outcome, WriteRequest};
 use crate::worktree::staging::{stage_entries, unstage};
-use crate::worktree::take_back::put_back;
 use std::collections::HashSet;
 use std::path::PathBuf;
 
@@ -36,33 +36,6 @@ pub struct Written {
     pub seen: Seen,
     /// Where the bytes that stood there before are kept.
     pub kept: Option<PathBuf>,
-}
-
-/// What shall become of a case.
-#[derive(Clone, Copy, Debug)]
-pub enum Outcome<'a> {
-    /// These merged bytes stand.
-    Bytes(&'a [u8]),
-    /// The file as a whole, as one version has it.
-    Whole(FileOutcome),
-}
-
-/// A case to be written and staged.
-#[derive(Clone, Copy, Debug)]
-pub struct WriteRequest<'a> {
-    /// Which case.
-    pub case: &'a Case,
-    /// What shall stand there.
-    pub result: Outcome<'a>,
-    /// The working file when it was read.
-    pub seen: &'a Seen,
-    /// Whether it may be replaced if it changed since.
-    pub overwrite: Overwrite,
-    /// Its mode, where the versions do not tell: [`Stages::mode_clash`](crate::Stages::mode_clash).
-    pub mode: Option<Mode>,
-    /// Its name, where it is to be another than that of the version, or where the sides gave it two:
-    /// [`Case::name_clash`]. Of both, theirs gets it.
-    pub name: Option<&'a RepoPath>,
 }
 
 /// Writes and stages cases, all of them with the same few calls of git; what came of each, in order.
@@ -122,14 +95,11 @@ fn begin(
             Err(error) => results[nth] = Some(Err(error)),
         }
     }
-    let going: Vec<Vec<RepoPath>> = (0..requests.len())
-        .map(|nth| {
-            let goes = |(of, path): &&(usize, Planned)| *of == nth && path.wanted == Wanted::Gone;
-            all.iter()
-                .filter(goes)
-                .map(|(_, path)| path.place.path.clone())
-                .collect()
-        })
+    let goes = |(_, path): &&(usize, Planned)| path.wanted == Wanted::Gone;
+    let going: Vec<RepoPath> = all
+        .iter()
+        .filter(goes)
+        .map(|(_, path)| path.place.path.clone())
         .collect();
     let guarded: Vec<Guarded<'_>> = all
         .iter()
@@ -139,7 +109,7 @@ fn begin(
             seen: &path.seen,
             overwrite: path.overwrite,
             in_index_alone: path.in_index_alone,
-            going: &going[*nth],
+            going: &going,
         })
         .collect();
     let mut guarded: Vec<_> = guard_all(repo, &guarded)?.into_iter().map(Some).collect();
@@ -211,56 +181,11 @@ fn begin(
     Ok(pending)
 }
 
-/// What shall stand in the work tree for entries, in order; nothing for what goes and for submodules.
-pub(crate) fn contents_of<'a>(
-    repo: &Repository,
-    entries: impl Iterator<Item = (&'a Place, Option<&'a Stage>)>,
-) -> Result<Vec<Vec<u8>>, Error> {
-    let entries: Vec<_> = entries.collect();
-    let is_link = |stage: &&Stage| stage.mode == Mode::Link;
-    let files: Vec<(&RepoPath, &Oid)> = (entries.iter())
-        .filter_map(|(place, stage)| {
-            let stage = stage.filter(|stage| stage.mode.is_text_like())?;
-            Some((&place.path, &stage.oid))
-        })
-        .collect();
-    let links = entries
-        .iter()
-        .filter_map(|(_, stage)| stage.filter(is_link));
-    let links: Vec<Oid> = links.map(|stage| stage.oid.clone()).collect();
-    let mut files = filtered(repo, &files)?.into_iter();
-    let mut links = read_blobs(repo, &links)?.into_iter();
-    let next = |(place, stage): (&Place, Option<&Stage>)| match stage.map(|stage| stage.mode) {
-        Some(Mode::Link) => links.next().ok_or_else(|| missing(&place.path)),
-        Some(Mode::File | Mode::Executable) => files.next().ok_or_else(|| missing(&place.path)),
-        Some(Mode::Submodule) | None => Ok(Vec::new()),
-    };
-    entries.into_iter().map(next).collect()
-}
-
-/// git gave fewer answers than it was asked for: better no file than a wrong one.
-fn missing(path: &RepoPath) -> Error {
-    Error::Unreadable {
-        command: "about several files".to_owned(),
-        what: format!("nothing for '{path}'"),
-    }
-}
-
 /// Copies aside what stands there.
 fn keep(store: &Store, place: &Place, now: &WorkFile) -> Result<Option<PathBuf>, Error> {
     match now.seen {
         Seen::File(..) | Seen::Link(_) => store.keep(&place.path, &now.bytes).map(Some),
         Seen::Missing | Seen::Other => Ok(None),
-    }
-}
-
-/// The working file that an entry makes.
-pub(crate) fn seen_of(stage: Option<&Stage>, content: &[u8]) -> Seen {
-    match stage.map(|stage| stage.mode) {
-        None => Seen::Missing,
-        Some(Mode::Submodule) => Seen::Other,
-        Some(Mode::Link) => Seen::link(content),
-        Some(Mode::File | Mode::Executable) => Seen::file(content),
     }
 }
 
@@ -277,8 +202,12 @@ fn finish(
     let head = repo.resolve("HEAD")?;
     let store = Store::new(repo.git_dir());
     let earlier = store.records();
-    // What goes, goes first: its place may be needed.
-    pending.sort_by_key(|one| (one.nth, one.stage.is_some()));
+    // What goes, goes first: its place may be needed, by another case as well.
+    let mut stays = vec![false; requests.len()];
+    for one in &pending {
+        stays[one.nth] |= one.stage.is_some();
+    }
+    pending.sort_by_key(|one| (stays[one.nth], one.nth, one.stage.is_some()));
     let paths: Vec<RepoPath> = pending.iter().map(|one| one.place.path.clone()).collect();
     let mut records: Vec<Record> = (pending.iter())
         .map(|one| record_of(&earlier, one, &requests[one.nth].case.path, &head))

@@ -74,9 +74,27 @@ impl Canvas<'_> {
     fn header(&mut self) {
         let (counts, waiting) = self.state.totals();
         let (done, all) = self.state.files_done();
-        let mut text = format!(
-            "{} · {} · {} {} by rule · {} by you · {} open",
-            count(all, "file"),
+        let mut text = count(all, "file");
+        // What hides files is told before what may be cut off.
+        let view = &self.state.docket;
+        if !view.is_plain() {
+            let path = match view.path.is_empty() {
+                true => String::new(),
+                false => format!(" with '{}'", visible(&view.path)),
+            };
+            let shown = self.state.docket_rows().len();
+            text += &format!(
+                ", showing {shown}: {}{path}, {}",
+                view.filter.name(),
+                view.sort.name()
+            );
+        }
+        match self.state.marked().len() {
+            0 => {}
+            n => text += &format!(" · {n} marked"),
+        }
+        text += &format!(
+            " · {} · {} {} by rule · {} by you · {} open",
             count(counts.conflicts, "conflict"),
             self.theme.rule_mark(),
             counts.by_rule,
@@ -97,22 +115,6 @@ impl Canvas<'_> {
         }
         if waiting > 0 {
             text += &format!(" · reading {waiting} more …");
-        }
-        let view = &self.state.docket;
-        if !view.is_plain() {
-            let path = match view.path.is_empty() {
-                true => String::new(),
-                false => format!(" with '{}'", visible(&view.path)),
-            };
-            text += &format!(
-                " · showing {}{path}, {}",
-                view.filter.name(),
-                view.sort.name()
-            );
-        }
-        match self.state.marked().len() {
-            0 => {}
-            n => text += &format!(" · {n} marked"),
         }
         self.rule(self.screen.title(), 0, &text);
     }

@@ -15,10 +15,8 @@ use crate::view::given_up::{given_up, outcome_lines};
 use armistice_git::{FileOutcome, IndexState, Overwrite};
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
-    state.docket.moved |= matches!(
-        command,
-        Command::Move(_) | Command::NextOpen | Command::PrevOpen | Command::Accept | Command::Mark
-    );
+    // Whoever does anything here has seen the row at the cursor: it stays.
+    state.docket.moved |= command != Command::SettleLikely;
     match command {
         Command::Move(motion) => go(state, motion),
         Command::NextOpen => next_open(state, true),

@@ -465,12 +465,12 @@ fn a_file_is_handed_over_and_what_comes_back_is_told_apart() {
 
 #[test]
 fn a_program_that_fails_or_leaves_half_a_conflict_changes_nothing() {
-    let repo = Repo::conflict("a.txt", "one\n2\n", "ours\n2\n", "theirs\n2\n");
     for (commands, said) in [
         ("exit 4", "nothing was changed"),
         ("sed -i 2d \"$file\"", "still has markers"),
         ("true", "nothing was changed in it"),
     ] {
+        let repo = Repo::conflict("a.txt", "one\n2\n", "ours\n2\n", "theirs\n2\n");
         let visual = editor(&repo, commands);
         let t = Tmux::start(&repo.top, (120, 40), "", &[("VISUAL", &visual)]);
         t.wait("conflict 1 ·");

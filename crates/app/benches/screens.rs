@@ -67,6 +67,7 @@ fn long_draft() -> State {
     let situation = Situation {
         driven: Vec::new(),
         steps: Vec::new(),
+        upstream: None,
         driven_is_committed: false,
         operation: Operation::Merge,
         mark: Mark {

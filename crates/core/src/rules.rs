@@ -9,6 +9,7 @@ pub(crate) mod adjacent;
 pub(crate) mod beside;
 pub(crate) mod blend;
 pub(crate) mod both_added;
+pub(crate) mod by_path;
 pub(crate) mod conflict;
 pub(crate) mod engine;
 pub(crate) mod formula;

@@ -38,12 +38,13 @@ pub use repo::objects::{Oid, read_blobs};
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, run_ending};
+pub use situation::looked::committed_conflicts;
 pub use situation::parents::{
     AgainstParent, Parent, StagedFile, staged_against_parents, staged_texts,
 };
 pub use situation::parsing::{has_parser, merged_syntax, new_syntax_findings};
 pub use situation::proof::{PathFinding, Proof, Prover, prove};
-pub use situation::read::{Commit, Party, Situation};
+pub use situation::read::{Commit, Party, Situation, Upstream};
 pub use situation::staged::tree_print;
 pub use situation::steps::{OperationStep, StepState};
 pub use situation::touched::merged_by_git;

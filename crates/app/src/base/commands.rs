@@ -107,6 +107,8 @@ pub enum Command {
     WriteAll,
     /// List the files that git merged by itself.
     ShowMerged,
+    /// Make a generated file again, as settings say.
+    Regenerate,
     /// Give the file to another program.
     HandOver,
     /// Mark a file, or take the mark away.

@@ -81,6 +81,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Docket, &["K"], C::Whole(FileOutcome::OwnName), "own name", "keep the file where its side has it, not in the folder that git suggests"),
     key(X::Docket, &["R"], C::StartOver, "start over", "go back to the untouched conflict in the file or the marked ones, after saying what is discarded"),
     key(X::Docket, &["m"], C::ShowMerged, "merged by git", "list the files that git merged by itself, with what each side did"),
+    key(X::Docket, &["M"], C::Regenerate, "make again", "run the command that settings name for this path, and stage the file that it makes"),
     key(X::Docket, &["E"], C::HandOver, "hand over", "edit the file in your editor, or the program that settings name; the answer is taken into the draft"),
     key(X::Docket, &["*"], C::MarkAll, "", "mark all files that are shown, or none"),
     key(X::Docket, &["B"], C::NextPolicy, "", "the next policy about white space: exact, line-ends, trailing, amount, all"),

@@ -2,8 +2,9 @@
 
 use crate::base::project_checks::{CheckSetting, well_formed};
 use anyhow::{Context as _, Result, bail};
-use armistice_core::{AutoSettle, RULES, RuleContext, WhitespacePolicy};
+use armistice_core::{AutoSettle, RULES, RuleContext, Side, WhitespacePolicy};
 use etcetera::BaseStrategy;
+use glob::{MatchOptions, Pattern};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -23,6 +24,57 @@ pub struct Settings {
     /// What a file is handed over to: a line for the shell with `{output}`, and, if it wants them,
     /// `{base}`, `{ours}`, `{theirs}` and `{line}`. The user's editor if it is not set.
     pub hand_over: Option<String>,
+    /// What becomes of files of such paths; the first that fits counts.
+    pub paths: Vec<PathSetting>,
+}
+
+/// What becomes of files of such paths.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct PathSetting {
+    /// A glob over the path; without a slash, over its last part.
+    pub pattern: String,
+    /// The side that is taken.
+    pub take: Option<TakenSide>,
+    /// A line for the shell, at the top of the work tree, that makes the file again.
+    pub regenerate: Option<String>,
+}
+
+/// One side, as settings name it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum TakenSide {
+    Ours,
+    Theirs,
+}
+
+impl PathSetting {
+    fn fits(&self, path: &str) -> bool {
+        let over = match self.pattern.contains('/') {
+            true => path,
+            false => path.rsplit('/').next().unwrap_or(path),
+        };
+        let options = MatchOptions {
+            require_literal_separator: true,
+            ..MatchOptions::default()
+        };
+        let pattern = Pattern::new(&self.pattern);
+        pattern.is_ok_and(|pattern| pattern.matches_with(over, options))
+    }
+
+    /// Why it makes no sense, if it does not.
+    fn trouble(&self) -> Option<String> {
+        if let Err(error) = Pattern::new(&self.pattern) {
+            return Some(format!("the pattern '{}' is none: {error}", self.pattern));
+        }
+        let both = self.take.is_some() == self.regenerate.is_some();
+        both.then(|| {
+            format!(
+                "'{}' must say take or regenerate, one of them",
+                self.pattern
+            )
+        })
+    }
 }
 
 /// Where programs keep what they must not lose and nobody edits.
@@ -69,6 +121,9 @@ impl Settings {
         {
             bail!("'{name}' makes no sense: hand-over must name {{output}}, the file to edit");
         }
+        if let Some(why) = settings.paths.iter().find_map(PathSetting::trouble) {
+            bail!("'{name}' makes no sense: {why}");
+        }
         let unknown = |id: &&String| !RULES.iter().any(|rule| rule.id() == id.as_str());
         if let Some(id) = settings.rules_off.iter().find(unknown) {
             let all: Vec<_> = RULES.iter().map(|rule| rule.id()).collect();
@@ -80,9 +135,25 @@ impl Settings {
         Ok(settings)
     }
 
+    /// What is set for a path, if anything is.
+    pub fn for_path(&self, path: &str) -> Option<&PathSetting> {
+        self.paths.iter().find(|setting| setting.fits(path))
+    }
+
+    /// The side that is taken for a path, and the pattern that says so.
+    pub fn taken_side(&self, path: &str) -> Option<(Side, String)> {
+        let setting = self.for_path(path)?;
+        let side = match setting.take? {
+            TakenSide::Ours => Side::Ours,
+            TakenSide::Theirs => Side::Theirs,
+        };
+        Some((side, setting.pattern.clone()))
+    }
+
     /// What rules know of a file.
     pub fn context(&self, path: String, ours: &str, theirs: &str) -> RuleContext {
         RuleContext {
+            by_path: self.taken_side(&path),
             path,
             ours: ours.to_owned(),
             theirs: theirs.to_owned(),
@@ -102,6 +173,31 @@ mod tests {
         let file = dir.path().join("config.toml");
         std::fs::write(&file, text)?;
         Settings::read_from(&file)
+    }
+
+    #[test]
+    fn paths_are_matched_by_their_last_part_or_as_a_whole() {
+        let text = "[[paths]]\npattern = \"*.lock\"\ntake = \"theirs\"\n\n[[paths]]\npattern = \"db/**/*.sql\"\nregenerate = \"make schema\"\n";
+        let settings = read(text).unwrap();
+        let side = |path: &str| settings.taken_side(path).map(|(side, _)| side);
+        assert_eq!(side("web/deep/yarn.lock"), Some(Side::Theirs));
+        assert_eq!(side("lock.txt"), None);
+        let line = |path: &str| settings.for_path(path)?.regenerate.as_deref();
+        assert_eq!(line("db/a/b/schema.sql"), Some("make schema"));
+        assert_eq!(line("schema.sql"), None);
+        for (nonsense, why) in [
+            ("pattern = \"a**b\"\ntake = \"ours\"", "is none"),
+            ("pattern = \"*\"", "take or regenerate"),
+            (
+                "pattern = \"*\"\ntake = \"ours\"\nregenerate = \"make\"",
+                "one of them",
+            ),
+        ] {
+            let error = read(&format!("[[paths]]\n{nonsense}\n"))
+                .unwrap_err()
+                .to_string();
+            assert!(error.contains(why), "{nonsense}: {error}");
+        }
     }
 
     #[test]

@@ -10,12 +10,12 @@ use crate::case::load::{CaseLoad, WholeFile, why_whole};
 use crate::case::opened::OpenedFile;
 use crate::case::place::Place;
 use crate::case::propose::RuleSettings;
-use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Source, audit};
+use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Side, Source, audit};
 use armistice_git::{
     After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
     Memory, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState, Situation,
-    Store, WriteRequest, Written, load_all, mend, merged_by_git, run_ending, settle_outcome,
-    stage_as_they_stand, staged_contents, take_back, write_all,
+    Store, WorkFile, WriteRequest, Written, load_all, mend, merged_by_git, run_ending, run_shell,
+    settle_outcome, stage_as_they_stand, staged_contents, take_back, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -141,7 +141,14 @@ impl CaseService {
                     (FileOutcome::Theirs, Some(text)) => text.bytes() == versions.theirs.bytes(),
                     (FileOutcome::Base, Some(text)) => text.bytes() == versions.base.bytes(),
                 };
-                let decided = self.store.whole(case).filter(stands);
+                let by_path = rules.settings.taken_side(&case.path.to_string());
+                let by_path = by_path.map(|(side, _)| match side {
+                    Side::Ours => FileOutcome::Ours,
+                    Side::Theirs => FileOutcome::Theirs,
+                });
+                let possible = |outcome: &FileOutcome| case.outcomes().contains(outcome);
+                let decided = self.store.whole(case).or(by_path.filter(possible));
+                let decided = decided.filter(stands);
                 let mut whole = WholeFile::new(case, loaded, why);
                 whole.decided = decided;
                 CaseLoad::Whole(Box::new(whole))
@@ -309,6 +316,46 @@ impl CaseService {
         }
     }
 
+    /// Makes a file again by a line for the shell, on one side's whole file, and stages what it
+    /// leaves; why that failed, if the file stands as that side has it now.
+    ///
+    /// # Errors
+    /// As for settling a whole file: nothing has changed then.
+    pub fn regenerate(
+        &self,
+        case: &Case,
+        line: &str,
+        seen: &Seen,
+    ) -> Result<Result<Written, String>, Error> {
+        if case.standing == IndexState::Unmerged {
+            let outcomes = case.outcomes();
+            let sides = [FileOutcome::Ours, FileOutcome::Theirs];
+            let Some(side) = sides.into_iter().find(|side| outcomes.contains(side)) else {
+                return Ok(Err(format!("{}: no side has the file", case.path)));
+            };
+            settle_outcome(&self.repo, case, side, None, seen, Overwrite::No)?;
+        }
+        let mut last = Vec::new();
+        let cancel = Cancel::default();
+        let top = self.repo.work_tree();
+        let ended = run_shell(top, line, &cancel, &mut |bytes| {
+            last.extend_from_slice(bytes);
+            let from = last.len().saturating_sub(LAST_WORDS);
+            last.drain(..from);
+        })?;
+        if ended != Some(0) {
+            let said = String::from_utf8_lossy(&last);
+            let said = said.lines().last().unwrap_or_default();
+            return Ok(Err(format!(
+                "'{line}' failed: {said}; {} stands as one side has it, u takes it back",
+                case.path
+            )));
+        }
+        self.stage_again(&case.path)?;
+        let seen = WorkFile::read(top, &case.path)?.seen;
+        Ok(Ok(Written { seen, kept: None }))
+    }
+
     /// Forgets how a case was settled as a whole.
     pub fn undecide(&self, case: &Case) {
         self.store.drop_whole(case);
@@ -431,6 +478,9 @@ impl CaseService {
         Ok(about.len())
     }
 }
+
+/// How much of what a command prints is kept to tell why it failed, in bytes.
+const LAST_WORDS: usize = 2000;
 
 /// A path and the contents of its versions.
 type Key = (RepoPath, [String; 3]);

@@ -7,7 +7,7 @@ use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState};
 use crate::view::gate::{gate, is_loose};
 use armistice_core::{RegionState, Resolution, Side, Version};
-use armistice_git::{Ending, FileOutcome, Operation, StepState, Verdict};
+use armistice_git::{Ending, FileOutcome, Operation, StepState, Upstream, Verdict};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -152,11 +152,12 @@ impl Canvas<'_> {
         let shown = rows.into_iter().filter(|(_, _, n)| *n > 0);
         let mut y = 1;
         for (role, name, n) in shown {
+            let name = fit(&self.state.named(name), 16);
             let mut pen = self.pen(area, y);
             pen.to(1)
                 .write(theme.mark(role), theme.fg(role))
                 .to(3)
-                .write(name, theme.text());
+                .write(&name, theme.text());
             pen.to(20).write(&format!("{n:>4} "), theme.text());
             let bar = (n * room).div_ceil(most);
             pen.write(&"━".repeat(bar), theme.fg(role));
@@ -298,8 +299,31 @@ fn what_comes(state: &State) -> String {
         Operation::CherryPick => "Commits the picked commit and goes on to the next, if there is one.".to_owned(),
         Operation::Revert => "Commits the revert and goes on to the next, if there is one.".to_owned(),
         Operation::Mailbox => "Commits the mailed patch and goes on to the next, if there is one.".to_owned(),
-        Operation::Loose if situation.cases.is_empty() => "Nothing to conclude here.".to_owned(),
+        Operation::Loose if situation.cases.is_empty() => match &situation.upstream {
+            None => "Nothing to conclude here.".to_owned(),
+            Some(upstream) => pushing(upstream),
+        },
         Operation::Loose => "Nothing to conclude: leave it staged, or commit as usual. A stash stays until you drop it.".to_owned(),
+    }
+}
+
+/// How the branch stands against the remote branch that it follows, as far as that was fetched.
+fn pushing(upstream: &Upstream) -> String {
+    let Upstream {
+        name,
+        ahead,
+        behind,
+    } = upstream;
+    match (ahead, behind) {
+        (0, 0) => {
+            format!("Nothing to conclude here. {name} has all of it, as far as it was fetched.")
+        }
+        (n, 0) => format!("{} ahead of {name}: ready to push.", count(*n, "commit")),
+        (0, n) => format!("{} behind {name}: nothing to push.", count(*n, "commit")),
+        (ahead, behind) => format!(
+            "{} ahead of {name} and {behind} behind: not to be pushed as it is.",
+            count(*ahead, "commit")
+        ),
     }
 }
 

@@ -14,8 +14,8 @@ use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
 use armistice_git::{
     AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Seen, Situation, StagedFile,
-    Written, differs_on_disk, log, merged_syntax, staged_against_parents, staged_texts,
-    what_stands_there,
+    Written, committed_conflicts, differs_on_disk, log, merged_syntax, staged_against_parents,
+    staged_texts, what_stands_there,
 };
 use std::sync::Mutex;
 
@@ -280,6 +280,20 @@ impl Worker {
                 }
                 Some(WorkResult::Wrote(file, result))
             }
+            Effect::Regenerate { file, line, seen } => {
+                let made = self.service.regenerate(case, &line, &seen);
+                // Half of it may be done: what stands there now is read anew.
+                let result = match made {
+                    Ok(Ok(written)) => outcome(
+                        Ok(written),
+                        &format!("made again by '{line}'"),
+                        Effect::Quit,
+                    ),
+                    Ok(Err(why)) => Err(Trouble::MovedOn(why)),
+                    Err(error) => outcome(Err(error), "", Effect::Quit),
+                };
+                Some(WorkResult::Wrote(file, result))
+            }
             Effect::TakeBack { file, markers } => {
                 let result = self.service.take_back(case, &markers);
                 let result = outcome(result, "took back", Effect::Quit);
@@ -337,6 +351,10 @@ impl Worker {
                     likes.extend(found.into_iter().map(|(id, ruling)| (*at, id, ruling)));
                 }
                 Some(WorkResult::Likes(likes))
+            }
+            Effect::FindCommitted => {
+                let found = committed_conflicts(self.repo()).map_err(text);
+                Some(WorkResult::CommittedFound(found))
             }
             Effect::ListMerged => {
                 let lines = self.service.merged_by_git().map_err(text);

@@ -6,7 +6,7 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
 use crate::case::staged_diff::DiffRead;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
-use armistice_core::{Finding, RegionId, Report, Ruling};
+use armistice_core::{Finding, LineIdx, RegionId, Report, Ruling};
 use armistice_git::{
     After, AgainstParent, CheckRun, Ending, LogLine, Proof, RepoPath, Seen, Situation,
 };
@@ -36,6 +36,8 @@ pub enum WorkResult {
     WorkFileRead(FileId, Result<(Seen, Vec<u8>), String>),
     /// What another program made of a file, and the text that it was given.
     HandedBack(FileId, Vec<u8>, Result<Vec<u8>, String>),
+    /// Files that hold committed conflicts, each with the line of the first.
+    CommittedFound(Result<Vec<(RepoPath, LineIdx)>, String>),
     /// Files that git merged by itself, one line each.
     MergedListed(Result<Vec<String>, String>),
     /// Files that differ on disk from what was read.

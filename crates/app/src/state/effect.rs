@@ -108,6 +108,14 @@ pub enum Effect {
     },
     /// Read the working file of a case, to take its lines into the draft.
     ReadWorkFile(FileId),
+    /// Make a file again by a line for the shell, and stage it.
+    Regenerate {
+        file: FileId,
+        line: String,
+        seen: Seen,
+    },
+    /// Look for conflicts with markers that were committed.
+    FindCommitted,
     /// List the files that git merged by itself.
     ListMerged,
     /// Give the terminal to another program, with a file to edit.
@@ -169,6 +177,7 @@ impl Effect {
             | Effect::HandOver(at, _)
             | Effect::ReadWorkFile(at)
             | Effect::SettleWhole { file: at, .. }
+            | Effect::Regenerate { file: at, .. }
             | Effect::TakeBack { file: at, .. } => vec![*at],
             Effect::CheckSyntax { at, .. } => vec![*at],
             Effect::Propose(plans) => plans.iter().map(|(at, _)| *at).collect(),

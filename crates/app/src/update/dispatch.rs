@@ -124,7 +124,7 @@ pub fn start(state: &mut State) -> Vec<Effect> {
     state.proof.running = true;
     effects.push(Effect::Measure);
     if state.situation.is_idle() {
-        effects.push(Effect::ReadLog);
+        effects.extend([Effect::ReadLog, Effect::FindCommitted]);
     }
     if let Some(said) = settled_while_merging(&state.situation)
         && state.message.text.is_empty()

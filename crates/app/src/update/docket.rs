@@ -34,6 +34,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
             state.say("looking what git merged by itself …");
             return vec![Effect::ListMerged];
         }
+        Command::Regenerate => return ask_regenerate(state, state.chosen()),
         Command::HandOver => return hand_over::begin(state, state.chosen()),
         Command::Mark => bulk::mark(state),
         Command::MarkAll => bulk::mark_all(state),
@@ -99,6 +100,42 @@ fn next_open(state: &mut State, forward: bool) {
         Some(at) => state.docket.chosen = at.0,
         None => state.say("no other file has anything open"),
     }
+}
+
+/// Says what would be run to make a file again, and asks.
+fn ask_regenerate(state: &mut State, at: FileId) -> Vec<Effect> {
+    let Some(file) = state.file(at) else {
+        return Vec::new();
+    };
+    let path = file.case.path.to_string();
+    let set = state.settings.for_path(&path);
+    let Some(line) = set.and_then(|set| set.regenerate.clone()) else {
+        let text =
+            format!("{path}: settings name no command that makes it ([[paths]], regenerate)");
+        state.say(text);
+        return Vec::new();
+    };
+    let seen = match &file.load {
+        FileLoad::Lines(open) => open.opened.seen.clone(),
+        FileLoad::Whole(whole) => whole.seen.clone(),
+        FileLoad::Waiting | FileLoad::Failed(_) => {
+            state.say("still reading this file");
+            return Vec::new();
+        }
+    };
+    state.overlay = Some(Overlay::Question(Box::new(Question {
+        title: format!("make {path} again?"),
+        lines: vec![
+            format!("Runs: {line}"),
+            "One side's whole file stands there first, without markers; what the command leaves is staged. u takes it back.".to_owned(),
+        ],
+        yes: "run it and stage the file".to_owned(),
+        effects: vec![Effect::Regenerate { file: at, line, seen }],
+        settles: None,
+        writes: None,
+        other: None,
+    })));
+    Vec::new()
 }
 
 /// Lists the very lines that each outcome of the chosen file would give up.

@@ -14,7 +14,8 @@ use crate::update::accord::ask_empty;
 use crate::update::files::{finish, other_unfinished};
 use crate::update::loading::loads;
 use crate::update::{accord, checks, hand_over, returning, rulings, staged, syntax, taking};
-use armistice_git::{After, Ending, IndexState, Situation, Verdict};
+use armistice_core::LineIdx;
+use armistice_git::{After, Ending, IndexState, RepoPath, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
     match outcome {
@@ -37,6 +38,9 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::HandedBack(at, given, result) => {
             return hand_over::taken(state, at, &given, result);
         }
+        WorkResult::CommittedFound(Ok(found)) => tell_committed(state, &found),
+        // Nobody asked for it.
+        WorkResult::CommittedFound(Err(_)) => {}
         WorkResult::MergedListed(Ok(lines)) => {
             state.overlay = Some(Overlay::Output {
                 title: "merged by git".to_owned(),
@@ -77,6 +81,28 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::Measured(Err(_)) => state.accord.against.clear(),
     }
     Vec::new()
+}
+
+/// Says where conflicts were committed, and the ways out.
+fn tell_committed(state: &mut State, found: &[(RepoPath, LineIdx)]) {
+    let Some((path, line)) = found.first() else {
+        return;
+    };
+    let files = count(found.len(), "file");
+    let verb = if found.len() == 1 { "holds" } else { "hold" };
+    let pushed = state
+        .situation
+        .upstream
+        .as_ref()
+        .is_some_and(|u| u.ahead == 0);
+    let undo = match pushed {
+        true => "",
+        false => " · if nobody has the commit yet, git reset --soft HEAD^ takes it back",
+    };
+    state.complain(format!(
+        "{files} {verb} conflicts with markers that were committed, {path}:{} first · 'armistice open {path}' settles them there{undo}",
+        line.number()
+    ));
 }
 
 fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
@@ -216,9 +242,9 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
         ));
         return Vec::new();
     }
-    let next = match other_unfinished(state, state.chosen(), true) {
-        None => "every file is finished: 5 proves, 6 concludes".to_owned(),
-        Some(next) => format!("n goes on with {}", state[next].case.path),
+    let next = match files - done {
+        0 => "every file is finished: 5 proves, 6 concludes".to_owned(),
+        left => format!("{} left, n goes from one to the next", count(left, "file")),
     };
     state.say(format!(
         "{done} of {} written and staged · {next}",

@@ -295,7 +295,7 @@ fn marked_files_are_settled_together_either_way_and_written_by_one_key() {
         "what is open is not written"
     );
     assert!(
-        desk.message().contains("n goes on with d.txt"),
+        desk.message().contains("3 files left"),
         "{}",
         desk.message()
     );
@@ -604,4 +604,153 @@ fn a_submodule_and_its_like_are_named_by_kind() {
     ] {
         assert_eq!(kind(path), of, "{path}");
     }
+}
+
+/// Two lock files, one of them no text, in which both sides changed the same place.
+fn locks() -> Repo {
+    let repo = Repo::new();
+    repo.write("bin.lock", b"\0base");
+    repo.write("tide.lock", "base\n");
+    repo.write("tide.txt", "base\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write("bin.lock", b"\0theirs");
+    repo.write("tide.lock", "theirs\n");
+    repo.write("tide.txt", "theirs\n");
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("bin.lock", b"\0ours");
+    repo.write("tide.lock", "ours\n");
+    repo.write("tide.txt", "ours\n");
+    repo.commit("ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    repo
+}
+
+#[test]
+fn settings_take_a_side_for_files_of_a_path() {
+    let repo = locks();
+    let config = tempfile::TempDir::new().unwrap();
+    fs::create_dir(config.path().join("armistice")).unwrap();
+    let file = config.path().join("armistice/config.toml");
+    fs::write(file, "[[paths]]\npattern = \"*.lock\"\ntake = \"theirs\"\n").unwrap();
+    let env = [("XDG_CONFIG_HOME", config.path().to_str().unwrap())];
+    let t = Tmux::start(&repo.top, (120, 40), "", &env);
+    // The one that settings say nothing of is what is left.
+    t.wait("1 open");
+    t.wait(">  open     tide.txt");
+    t.keys("W").wait("1 file left");
+    t.keys("q").wait("EXIT 0");
+    assert_eq!(repo.read("tide.lock"), "theirs\n");
+    assert_eq!(repo.read("bin.lock"), "\0theirs");
+    let (_, said) = crate::kit::armistice_as(&repo.top, &["docket"], &env);
+    assert!(
+        said.contains("tide.lock\n    staged · 1 settled by rule"),
+        "{said}"
+    );
+}
+
+#[test]
+fn a_generated_file_is_made_again_and_staged() {
+    let repo = locks();
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    desk.open("tide.lock").press("2 M");
+    assert!(
+        desk.message().contains("settings name no command"),
+        "{}",
+        desk.message()
+    );
+    let setting = |line: &str| armistice::base::settings::PathSetting {
+        pattern: "*.lock".to_owned(),
+        regenerate: Some(line.to_owned()),
+        ..Default::default()
+    };
+    let before = repo.unmerged();
+    desk.state.settings.paths = vec![setting("echo broken; exit 3")];
+    desk.press("M");
+    let asked = desk.shows();
+    assert!(asked.contains("Runs: echo broken; exit 3"), "{asked}");
+    desk.press("enter");
+    assert!(
+        desk.message().contains("failed: broken"),
+        "{}",
+        desk.message()
+    );
+    desk.press("u");
+    assert_eq!(repo.unmerged(), before, "{}", desk.message());
+    desk.state.settings.paths = vec![setting(
+        "! grep -q '<<<' tide.lock && echo made > tide.lock",
+    )];
+    desk.press("M enter");
+    assert!(
+        desk.message().contains("made again by"),
+        "{}",
+        desk.message()
+    );
+    assert_eq!(repo.git(&["show", ":tide.lock"]), "made\n");
+    assert_eq!(repo.read("tide.lock"), "made\n");
+    desk.press("u");
+    assert_eq!(repo.unmerged(), before);
+}
+
+#[test]
+fn conflicts_that_were_committed_are_told_where_nothing_is_under_way() {
+    let repo = Repo::conflict("a.txt", "one\n2\n", "ours\n2\n", "theirs\n2\n");
+    repo.commit("a merge in a hurry");
+    let mut desk = repo.desk();
+    let said = desk.message().to_owned();
+    assert!(
+        said.contains("1 file holds conflicts with markers that were committed, a.txt:1 first"),
+        "{said}"
+    );
+    assert!(
+        said.contains("armistice open a.txt") && said.contains("git reset --soft HEAD^"),
+        "{said}"
+    );
+    assert!(desk.press("!").shows().contains("settles them there"));
+    // A title underlined in a text is no conflict.
+    let repo = Repo::new();
+    repo.write("a.md", "title\n=======\n<<<<<<< left\n");
+    repo.commit("text");
+    assert_eq!(repo.desk().message(), "");
+}
+
+#[test]
+fn afterwards_it_is_told_whether_the_branch_can_be_pushed() {
+    let repo = Repo::new();
+    repo.write("a.txt", "one\n");
+    repo.commit("base");
+    let remote = tempfile::TempDir::new().unwrap();
+    let url = remote.path().to_str().unwrap();
+    repo.git(&["clone", "-q", "--bare", ".", url]);
+    repo.git(&["remote", "add", "harbour", url]);
+    repo.git(&["fetch", "-q", "harbour"]);
+    repo.git(&["branch", "-q", "--set-upstream-to", "harbour/main"]);
+    let accord = || Desk::new(&repo.top, (160, 47)).press("6").shows();
+    assert!(
+        accord().contains("harbour/main has all of it"),
+        "{}",
+        accord()
+    );
+    repo.write("a.txt", "two\n");
+    repo.commit("two");
+    assert!(
+        accord().contains("1 commit ahead of harbour/main: ready to push."),
+        "{}",
+        accord()
+    );
+    repo.git(&["push", "-q", "harbour", "main"]);
+    repo.git(&["reset", "-q", "--hard", "HEAD^"]);
+    assert!(
+        accord().contains("1 commit behind harbour/main"),
+        "{}",
+        accord()
+    );
+    repo.write("a.txt", "three\n");
+    repo.commit("three");
+    assert!(
+        accord().contains("1 behind: not to be pushed as it is."),
+        "{}",
+        accord()
+    );
 }

@@ -70,6 +70,7 @@ fn situation(paths: &[&str]) -> Situation {
     Situation {
         driven: Vec::new(),
         steps: Vec::new(),
+        upstream: None,
         driven_is_committed: false,
         operation: Operation::Merge,
         mark: Mark {

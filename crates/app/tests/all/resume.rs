@@ -6,7 +6,7 @@ use crate::kit::{Repo, Tmux};
 fn every_decision_survives_kill_9() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (120, 40), "", &[]);
-    t.wait("> open     config/prices.toml");
+    t.wait(">  open     config/prices.toml");
     t.keys("Enter").wait("conflict 1 of 2");
     t.keys("o").wait("1 open · 1 settled");
     t.keys("n a").wait("0 open · 2 settled");

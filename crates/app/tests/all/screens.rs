@@ -36,7 +36,7 @@ fn docket() {
         &[
             "14 files",
             "17 open",
-            "> open     db/schema.sql",
+            ">  open     db/schema.sql",
             "o ours",
             "enter open",
         ],

@@ -7,6 +7,7 @@ use crate::rules::adjacent::Adjacent;
 use crate::rules::beside::Beside;
 use crate::rules::blend::Blend;
 use crate::rules::both_added::BothAdded;
+use crate::rules::by_path::ByPath;
 use crate::rules::conflict::{Conflict, Shared};
 use crate::rules::formula::Replay;
 use crate::rules::generated::{Generated, ID};
@@ -29,6 +30,7 @@ use std::sync::Arc;
 
 /// All rules, in the order in which they are asked.
 pub static RULES: &[&dyn Rule] = &[
+    &ByPath,
     &Memory,
     &SimilarConflict,
     &Generated,

@@ -43,6 +43,8 @@ pub struct RuleContext {
     pub off: BTreeSet<String>,
     /// Conflicts settled before.
     pub past: PastResolutions,
+    /// The side that settings take for files of such a path, and the pattern that says so.
+    pub by_path: Option<(Side, String)>,
 }
 
 impl Default for RuleContext {
@@ -54,6 +56,7 @@ impl Default for RuleContext {
             blanks: WhitespacePolicy::default(),
             off: BTreeSet::new(),
             past: PastResolutions::default(),
+            by_path: None,
         }
     }
 }

@@ -1,7 +1,9 @@
 //! What was found before, so that looking at the same contents again costs nothing.
 
+use crate::case::reading::staged_entries;
 use crate::path::RepoPath;
 use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::{Oid, read_blobs};
 use crate::repo::repository::Repository;
 use crate::situation::parsing::{Look, look_at_all};
@@ -86,6 +88,44 @@ impl Looked {
         }
         Ok(found)
     }
+}
+
+/// Files of the index in which conflicts with markers stand, each with the line of its first one: they
+/// were committed, or staged, by mistake.
+///
+/// # Errors
+/// If git fails.
+pub fn committed_conflicts(repo: &Repository) -> Result<Vec<(RepoPath, LineIdx)>, Error> {
+    // It exits with 1 where it finds nothing.
+    let call = Invocation::read([
+        "grep",
+        "--cached",
+        "-l",
+        "-z",
+        "-I",
+        "-e",
+        "^<<<<<<< ",
+        "--",
+    ]);
+    let listed = repo.run(&call)?.stdout;
+    let paths = listed.split(|b| *b == 0).filter(|path| !path.is_empty());
+    let paths: Vec<RepoPath> = paths.map(RepoPath::new).collect();
+    let entries = staged_entries(repo, &paths.iter().collect::<Vec<_>>())?;
+    let mut found = Vec::new();
+    for some in paths.chunks(READ_AT_ONCE) {
+        let here: Vec<_> = some
+            .iter()
+            .filter_map(|p| Some((p, entries.get(p)?)))
+            .collect();
+        let oids: Vec<Oid> = here.iter().map(|(_, stage)| stage.oid.clone()).collect();
+        for ((path, _), bytes) in here.iter().zip(read_blobs(repo, &oids)?) {
+            let first = conflicts_in(bytes)
+                .into_iter()
+                .find_map(|finding| finding.line);
+            found.extend(first.map(|line| ((*path).clone(), line)));
+        }
+    }
+    Ok(found)
 }
 
 /// Files that are read at once.

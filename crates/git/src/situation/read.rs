@@ -39,6 +39,17 @@ pub struct Party {
     pub commit: Option<Commit>,
 }
 
+/// The remote branch that the branch at hand follows.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Upstream {
+    /// Its name.
+    pub name: String,
+    /// Commits that it does not have.
+    pub ahead: usize,
+    /// Commits of it that are not here.
+    pub behind: usize,
+}
+
 /// What git is in the middle of, and what stands in the way.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Situation {
@@ -58,6 +69,8 @@ pub struct Situation {
     pub steps: Vec<OperationStep>,
     /// The message git prepared.
     pub message: String,
+    /// Where nothing is under way: the remote branch that is followed.
+    pub upstream: Option<Upstream>,
     /// What rules settled while git merged, by file.
     pub driven: Vec<DrivenFile>,
     /// Whether that is in the commit that is checked out already.
@@ -97,7 +110,12 @@ impl Situation {
             true => (driven_into_head(repo)?, true),
             false => (driven, false),
         };
+        let idle = operation == Operation::Loose && cases.is_empty();
         Ok(Situation {
+            upstream: match idle {
+                true => upstream(repo)?,
+                false => None,
+            },
             driven,
             driven_is_committed,
             ours: ours(repo, operation, branch.as_deref())?,
@@ -115,6 +133,35 @@ impl Situation {
     pub fn is_idle(&self) -> bool {
         self.operation == Operation::Loose && self.cases.is_empty()
     }
+}
+
+/// The remote branch that is followed, if there is one, as far as it was fetched.
+fn upstream(repo: &Repository) -> Result<Option<Upstream>, Error> {
+    let call = Invocation::read([
+        "rev-parse",
+        "--abbrev-ref",
+        "--symbolic-full-name",
+        "@{upstream}",
+    ]);
+    let name = repo.run(&call)?;
+    let call = Invocation::read([
+        "rev-list",
+        "--left-right",
+        "--count",
+        "@{upstream}...HEAD",
+        "--",
+    ]);
+    let counts = repo.run(&call)?;
+    let text = counts.text();
+    let mut numbers = text.split_whitespace().map(str::parse::<usize>);
+    let (Some(Ok(behind)), Some(Ok(ahead))) = (numbers.next(), numbers.next()) else {
+        return Ok(None);
+    };
+    Ok((name.ok() && counts.ok()).then(|| Upstream {
+        name: name.text(),
+        ahead,
+        behind,
+    }))
 }
 
 /// The branch being worked on; during a rebase HEAD is detached from it.

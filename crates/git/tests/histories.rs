@@ -352,6 +352,51 @@ fn a_file_against_a_folder_takes_its_place_or_goes() {
     }
 }
 
+/// How git's older code leaves it: both under one name, with the file put aside untracked.
+#[test]
+fn a_file_and_a_folder_under_one_name_in_the_index_are_one_case() {
+    for (own, folders) in [("2", "3"), ("3", "2")] {
+        let world = World::new();
+        world.write("kept", "kept\n");
+        world.commit("base");
+        world.write("pier/one.rs", &text("one"));
+        world.write("pier~HEAD", &text("pier"));
+        let (_, file) = world.git(&["hash-object", "-w", "pier~HEAD"]);
+        let (_, one) = world.git(&["hash-object", "-w", "pier/one.rs"]);
+        let (file, one) = (file.trim(), one.trim());
+        let lines = format!("100644 {file} {own}\tpier\n100644 {one} {folders}\tpier/one.rs\n");
+        let info = world.top().join(".git/info-lines");
+        fs::write(&info, lines).unwrap();
+        let fed = Command::new("git")
+            .current_dir(world.top())
+            .args(["update-index", "--index-info"])
+            .stdin(fs::File::open(&info).unwrap())
+            .status();
+        assert!(fed.unwrap().success());
+        let case = only(&world);
+        assert_eq!(case.kind, CaseKind::FileAgainstFolder);
+        assert_eq!(case.places.len(), 2);
+        all_outcomes(&world);
+        let before = world.state();
+        let side = if own == "2" {
+            FileOutcome::Ours
+        } else {
+            FileOutcome::Theirs
+        };
+        for (outcome, staged) in [(side, "pier"), (FileOutcome::Remove, "pier/one.rs")] {
+            settle(&world, &case, outcome);
+            assert_eq!(world.staged(), ["kept", staged]);
+            assert_eq!(world.unstaged(), [""; 0], "what git put aside is gone");
+            take_all_back(&world, std::slice::from_ref(&case));
+            assert_eq!(world.state(), before);
+        }
+        // Somebody else's file of such a name stays.
+        world.write("pier~HEAD", "mine\n");
+        settle(&world, &case, FileOutcome::Remove);
+        assert_eq!(world.unstaged(), ["?? pier~HEAD"]);
+    }
+}
+
 #[test]
 fn untracked_files_in_the_folder_are_not_swept_away() {
     let world = World::meet(

@@ -49,7 +49,7 @@ struct CaseJson<'a> {
     path: &'a RepoPath,
     /// The same in hexadecimal bytes: what is printed has escapes.
     path_bytes: String,
-    /// All its unmerged paths.
+    /// All its unmerged paths; where it is staged, those that were.
     paths: Vec<&'a RepoPath>,
     /// What base, ours and theirs call it.
     names: &'a [Option<RepoPath>; 3],
@@ -109,7 +109,13 @@ fn case_json(file: &Read) -> CaseJson<'_> {
     CaseJson {
         path: &file.case.path,
         path_bytes: file.case.path.hex(),
-        paths: file.case.paths().collect(),
+        paths: file
+            .case
+            .places
+            .iter()
+            .filter(|place| place.standing == file.case.standing)
+            .map(|place| &place.path)
+            .collect(),
         names: &file.case.names,
         kind: file.case.kind,
         standing: file.case.standing,

@@ -152,7 +152,7 @@ impl Canvas<'_> {
         let shown = rows.into_iter().filter(|(_, _, n)| *n > 0);
         let mut y = 1;
         for (role, name, n) in shown {
-            let name = fit(&self.state.named(name), 16);
+            let name = fit(&self.state.named(name), 17);
             let mut pen = self.pen(area, y);
             pen.to(1)
                 .write(theme.mark(role), theme.fg(role))

@@ -52,7 +52,8 @@ impl State {
     pub fn marked_or_chosen(&self) -> Vec<FileId> {
         let marked = self.marked();
         match marked.is_empty() {
-            true => vec![self.chosen()],
+            // Where nothing is in conflict there is none.
+            true => self.file_ids().filter(|at| *at == self.chosen()).collect(),
             false => marked,
         }
     }

@@ -137,7 +137,7 @@ fn the_demo_rebase_through_all_five_steps() {
                 t.keys("t").wait("take the whole file as your commit");
                 t.keys("Enter").wait("settled as a whole");
             }
-            t.keys("2 / Escape");
+            t.keys("2 / Enter");
         }
         t.keys("6");
         t.wait_until("the verdict", |s| {

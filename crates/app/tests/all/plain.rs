@@ -352,7 +352,7 @@ fn a_configuration_that_makes_no_sense_is_told() {
     let (code, output) = armistice_as(&repo.top, &["docket"], &env);
     assert_eq!(code, 2);
     assert!(
-        output.contains("'magic', which is no rule; there are: memory, echo"),
+        output.contains("'magic', which is no rule; there are: path, memory, echo"),
         "{output}"
     );
     fs::write(&file, "settle = \"none\"\nwhitespace = \"all\"\n").unwrap();

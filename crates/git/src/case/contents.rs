@@ -70,13 +70,27 @@ pub fn load_all(repo: &Repository, cases: &[Case]) -> Result<Vec<Loaded>, Error>
         };
         loaded.push(Loaded {
             commits: commits(repo, case),
-            folder: folder.into_iter().map(|(path, _)| path).collect(),
+            folder: below(case, folder),
             binary: called_binary || texts.into_iter().any(Source::is_binary),
             seen: WorkFile::read(repo.work_tree(), &case.path)?.seen,
             versions,
         });
     }
     Ok(loaded)
+}
+
+/// The files of the folder that a file of its name would replace, unmerged ones too.
+fn below(case: &Case, merged: Vec<(RepoPath, Stage)>) -> Vec<RepoPath> {
+    let mut paths: Vec<RepoPath> = merged.into_iter().map(|(path, _)| path).collect();
+    if case.kind == CaseKind::FileAgainstFolder {
+        let inside = [case.targets[1].bytes(), b"/"].concat();
+        let unmerged = case
+            .paths()
+            .filter(|path| path.bytes().starts_with(&inside));
+        paths.extend(unmerged.cloned());
+    }
+    paths.sort();
+    paths
 }
 
 /// Takes apart what git had merged half, with markers, where nothing tells what the sides had: of a

@@ -39,6 +39,7 @@ pub(crate) fn grouped(
         .collect();
     let mut cases = two_names(&trees, &mut left)?;
     cases.extend(moved_aside(&trees, &mut left)?);
+    cases.extend(against_folders(repo, &mut left)?);
     let rest: Vec<Case> = left.into_values().map(Case::of).collect();
     for case in rest {
         cases.push(trees.named(case)?);
@@ -444,6 +445,51 @@ fn moved_aside(
             stages,
             places,
         });
+    }
+    Ok(cases)
+}
+
+/// Files in whose place the other side has a folder, where git left both under one name: unmerged paths
+/// below the file's belong to the same conflict.
+fn against_folders(
+    repo: &Repository,
+    left: &mut BTreeMap<RepoPath, Place>,
+) -> Result<Vec<Case>, Error> {
+    let below = |path: &RepoPath| RepoPath::new([path.bytes(), b"/"].concat());
+    let is_file = |place: &Place| {
+        let mut stages = place.stages.all().into_iter().flatten();
+        let one_side = place.stages.ours.is_some() != place.stages.theirs.is_some();
+        one_side && stages.all(|stage| stage.mode != Mode::Submodule)
+    };
+    let mut found = Vec::new();
+    for (path, place) in left.iter().filter(|(_, place)| is_file(place)) {
+        let inside = below(path);
+        let next = left.range(inside.clone()..).next();
+        let unmerged = next.is_some_and(|(p, _)| p.bytes().starts_with(inside.bytes()));
+        let on_disk = path.under(repo.work_tree());
+        let is_folder = std::fs::symlink_metadata(on_disk).is_ok_and(|meta| meta.is_dir());
+        if unmerged || is_folder && !folders_in_index(repo, &[path])?.is_empty() {
+            found.push((path.clone(), place.clone()));
+        }
+    }
+    let mut cases = Vec::new();
+    for (path, place) in found {
+        let inside = below(&path);
+        let of_folder: Vec<RepoPath> = left
+            .range(inside.clone()..)
+            .map(|(path, _)| path)
+            .take_while(|path| path.bytes().starts_with(inside.bytes()))
+            .cloned()
+            .collect();
+        left.remove(&path);
+        let mut case = Case {
+            kind: CaseKind::FileAgainstFolder,
+            ..Case::of(place)
+        };
+        case.places
+            .extend(of_folder.iter().filter_map(|path| left.remove(path)));
+        case.standing = standing(&case.places);
+        cases.push(case);
     }
     Ok(cases)
 }

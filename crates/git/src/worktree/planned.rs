@@ -99,7 +99,7 @@ pub(crate) fn planned(
             Some((_, wanted)) => wanted.clone(),
             // What was in no conflict and is not in the way stands as it stood.
             None => match (
-                &place.merged,
+                folder_entry(case, &place).or(place.merged.as_ref()),
                 entries.iter().any(|(path, _)| is_below(&place.path, path)),
             ) {
                 (Some(merged), false) => Wanted::Entry(merged.clone()),
@@ -125,7 +125,9 @@ pub(crate) fn planned(
         let is_folder = seen == Seen::Other;
         all.push(Planned {
             in_index_alone: is_folder
-                && (is_submodule(&wanted) || wanted == Wanted::Gone && was_submodule)
+                && (is_submodule(&wanted)
+                    || wanted == Wanted::Gone
+                        && (was_submodule || case.kind == CaseKind::FileAgainstFolder))
                 || wanted == Wanted::Gone && seen == Seen::Missing && !is_main,
             place,
             wanted,
@@ -134,6 +136,15 @@ pub(crate) fn planned(
         });
     }
     Ok(all)
+}
+
+/// What the folder's side has at a path below a file that is in conflict with the folder.
+fn folder_entry<'a>(case: &Case, place: &'a Place) -> Option<&'a Stage> {
+    let inside =
+        case.kind == CaseKind::FileAgainstFolder && is_below(&place.path, &case.targets[1]);
+    let stages = [&place.stages.ours, &place.stages.theirs];
+    let mut stages = stages.into_iter().flatten();
+    stages.next().filter(|_| inside)
 }
 
 fn is_submodule(wanted: &Wanted) -> bool {

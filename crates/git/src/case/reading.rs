@@ -98,34 +98,48 @@ pub(crate) struct TreeEntry {
     pub(crate) stage: Option<Stage>,
 }
 
-/// What trees hold at paths: `MODE TYPE OID<TAB>PATH<NUL>`, any number of times.
+/// What trees hold at paths.
+///
+/// A few are asked for by name; for many the whole tree is listed in one call.
 pub(crate) fn tree_entries(
     git: &impl Git,
     tree: &str,
     paths: &[&RepoPath],
 ) -> Result<HashMap<RepoPath, TreeEntry>, Error> {
-    let mut found = HashMap::new();
-    for paths in paths.chunks(NAMED) {
+    if paths.len() <= NAMED {
         let call = Invocation::read(["ls-tree", "-z", "--full-tree", tree, "--"]);
         let call = paths.iter().fold(call, |call, path| call.arg(path.to_os()));
-        let output = git.must(&call)?;
-        for record in output.stdout.split(|b| *b == 0) {
-            let Some(tab) = record.iter().position(|b| *b == b'\t') else {
-                continue;
-            };
-            let head = String::from_utf8_lossy(&record[..tab]);
-            let mut fields = head.split(' ');
-            if let (Some(mode), Some(oid)) = (fields.next(), fields.nth(1)) {
-                let oid = Oid(oid.to_owned());
-                let stage = Mode::parse(mode.as_bytes()).map(|mode| Stage {
-                    mode,
-                    oid: oid.clone(),
-                });
-                found.insert(RepoPath::new(&record[tab + 1..]), TreeEntry { oid, stage });
-            }
+        return Ok(match paths.is_empty() {
+            true => HashMap::new(),
+            false => parse_tree(&git.must(&call)?.stdout),
+        });
+    }
+    let call = Invocation::read(["ls-tree", "-r", "-t", "-z", "--full-tree", tree, "--"]);
+    let mut all = parse_tree(&git.must(&call)?.stdout);
+    let wanted: HashSet<&RepoPath> = paths.iter().copied().collect();
+    all.retain(|path, _| wanted.contains(path));
+    Ok(all)
+}
+
+/// Parses `MODE TYPE OID<TAB>PATH<NUL>`, any number of times.
+fn parse_tree(bytes: &[u8]) -> HashMap<RepoPath, TreeEntry> {
+    let mut found = HashMap::new();
+    for record in bytes.split(|b| *b == 0) {
+        let Some(tab) = record.iter().position(|b| *b == b'\t') else {
+            continue;
+        };
+        let head = String::from_utf8_lossy(&record[..tab]);
+        let mut fields = head.split(' ');
+        if let (Some(mode), Some(oid)) = (fields.next(), fields.nth(1)) {
+            let oid = Oid(oid.to_owned());
+            let stage = Mode::parse(mode.as_bytes()).map(|mode| Stage {
+                mode,
+                oid: oid.clone(),
+            });
+            found.insert(RepoPath::new(&record[tab + 1..]), TreeEntry { oid, stage });
         }
     }
-    Ok(found)
+    found
 }
 
 /// Files that are gone from one tree to another, and those that are new.
@@ -206,6 +220,14 @@ fn parse_record(record: &[u8]) -> Option<(RepoPath, &[u8], Stage)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn folders_of_a_tree_have_no_stage() {
+        let all = parse_tree(b"100755 blob aa\ta b\0040000 tree bb\tc\nd\0");
+        let file = &all[&RepoPath::new(*b"a b")];
+        assert_eq!(file.stage.as_ref().map(|s| s.mode), Some(Mode::Executable));
+        assert_eq!(all[&RepoPath::new(*b"c\nd")].stage, None);
+    }
 
     #[test]
     fn removed_and_added_files_of_a_difference_are_told_apart() {

@@ -6,7 +6,7 @@ use crate::case::evidence::{Card, Lens, cards};
 use crate::case::load::{CaseLoad, WholeFile, whole_counts};
 use crate::case::opened::OpenedFile;
 use armistice_core::{Counts, Draft, Finding, Pick, Plan, RegionId, Resolution, Ruling, Weight};
-use armistice_git::{Case, IndexState};
+use armistice_git::{Case, IndexState, Seen};
 
 /// A conflicted file as far as it has been read.
 #[derive(Clone, Debug)]
@@ -19,6 +19,17 @@ pub enum FileLoad {
     Lines(Box<OpenFile>),
     /// Nothing to merge line by line: only whole-file outcomes.
     Whole(Box<WholeFile>),
+}
+
+impl FileLoad {
+    /// The working file when it was read, if the file is read.
+    pub fn seen(&self) -> Option<&Seen> {
+        match self {
+            FileLoad::Lines(open) => Some(&open.opened.seen),
+            FileLoad::Whole(whole) => Some(&whole.seen),
+            FileLoad::Waiting | FileLoad::Failed(_) => None,
+        }
+    }
 }
 
 impl From<CaseLoad> for FileLoad {

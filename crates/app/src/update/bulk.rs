@@ -182,11 +182,7 @@ pub(crate) fn ask_whole_marked(state: &mut State, outcome: FileOutcome) -> Vec<E
             }
             _ => outcome,
         };
-        let seen = match &file.load {
-            FileLoad::Lines(open) => Some(open.opened.seen.clone()),
-            FileLoad::Whole(whole) => Some(whole.seen.clone()),
-            FileLoad::Waiting | FileLoad::Failed(_) => None,
-        };
+        let seen = file.load.seen().cloned();
         let possible = file.case.standing == IndexState::Unmerged
             && file.case.outcomes().contains(&outcome)
             && !file.writing;
@@ -237,7 +233,7 @@ pub(crate) fn ask_whole_marked(state: &mut State, outcome: FileOutcome) -> Vec<E
 }
 
 /// Writes that many files at once, so that progress is seen between.
-const PORTION: usize = 64;
+const PORTION: usize = 500;
 
 fn in_portions(jobs: Vec<(FileId, WriteJob)>) -> Vec<Effect> {
     let portions = jobs.chunks(PORTION);

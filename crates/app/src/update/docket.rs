@@ -115,13 +115,9 @@ fn ask_regenerate(state: &mut State, at: FileId) -> Vec<Effect> {
         state.say(text);
         return Vec::new();
     };
-    let seen = match &file.load {
-        FileLoad::Lines(open) => open.opened.seen.clone(),
-        FileLoad::Whole(whole) => whole.seen.clone(),
-        FileLoad::Waiting | FileLoad::Failed(_) => {
-            state.say("still reading this file");
-            return Vec::new();
-        }
+    let Some(seen) = file.load.seen().cloned() else {
+        state.say("still reading this file");
+        return Vec::new();
     };
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title: format!("make {path} again?"),
@@ -164,13 +160,9 @@ fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect>
         state.say("this file is staged; u takes that back first");
         return Vec::new();
     }
-    let seen = match &file.load {
-        FileLoad::Lines(open) => open.opened.seen.clone(),
-        FileLoad::Whole(whole) => whole.seen.clone(),
-        FileLoad::Waiting | FileLoad::Failed(_) => {
-            state.say("still reading this file");
-            return Vec::new();
-        }
+    let Some(seen) = file.load.seen().cloned() else {
+        state.say("still reading this file");
+        return Vec::new();
     };
     if !file.case.outcomes().contains(&outcome) {
         let text = format!(

@@ -4,7 +4,7 @@ use crate::base::safe_text::count;
 use crate::case::opened::TAKEN;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
-use crate::state::file::{FileLoad, Mode, OpenFile};
+use crate::state::file::{Mode, OpenFile};
 use crate::update::deciding::{apply, step};
 use armistice_core::{
     Draft, Entry, LineEdit, LineIdx, RegionId, Resolution, Side, Source, Version, changed_lines,
@@ -14,13 +14,10 @@ use armistice_git::Seen;
 
 /// Asks which working files are not what they were when they were read.
 pub(crate) fn compare(state: &State) -> Effect {
-    let seen = |(at, load): (FileId, &FileLoad)| match load {
-        FileLoad::Lines(open) => Some((at, open.opened.seen.clone())),
-        FileLoad::Whole(whole) => Some((at, whole.seen.clone())),
-        FileLoad::Waiting | FileLoad::Failed(_) => None,
-    };
-    let loads = state.ids().map(|(at, file)| (at, &file.load));
-    Effect::Compare(loads.filter_map(seen).collect())
+    let seen = state
+        .ids()
+        .filter_map(|(at, file)| Some((at, file.load.seen()?.clone())));
+    Effect::Compare(seen.collect())
 }
 
 /// Says which files differ on disk.

@@ -114,7 +114,7 @@ fn docket_tells_of_each_kind_what_each_side_did_and_what_is_given_up() {
         (
             "new-basin",
             &[
-                "plans/basin.md → plans/inner-basin.md or plans/new-basin.md",
+                "plans/basin.md → inner-basin.md or new-basin.md",
                 "gives up the name plans/new-basin.md",
                 "a both, under two names",
             ][..],
@@ -160,7 +160,7 @@ fn docket_tells_of_each_kind_what_each_side_did_and_what_is_given_up() {
         (
             "watch",
             &[
-                "tools/roster.py → tools/watch.py",
+                "tools/roster.py → watch.py",
                 "conflict 1 · both changed the same line",
                 "HOURS = 5",
             ],

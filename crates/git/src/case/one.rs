@@ -40,6 +40,12 @@ fn folder(path: &RepoPath) -> String {
     }
 }
 
+/// The name of a path in its folder, for a person.
+fn last_part(path: &RepoPath) -> String {
+    let name = path.bytes().rsplit(|b| *b == b'/').next();
+    RepoPath::new(name.unwrap_or_default()).to_string()
+}
+
 impl Case {
     /// A case of one path that is unmerged; its kind follows from its stages.
     pub fn new(path: RepoPath, stages: Stages) -> Self {
@@ -224,7 +230,12 @@ impl Case {
         }
         new.retain(|name| Some(*name) != base.as_ref());
         new.dedup();
-        let new: Vec<String> = new.into_iter().map(ToString::to_string).collect();
+        // In the same folder the name alone tells all.
+        let short = |name: &RepoPath| match base {
+            Some(base) if folder(base) == folder(name) => last_part(name),
+            _ => name.to_string(),
+        };
+        let new: Vec<String> = new.into_iter().map(short).collect();
         match base {
             Some(base) if !new.is_empty() => format!("{base} → {}", new.join(" or ")),
             _ if self.kind == CaseKind::Suggested => self.path.to_string(),

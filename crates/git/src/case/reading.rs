@@ -223,7 +223,7 @@ mod tests {
 
     #[test]
     fn folders_of_a_tree_have_no_stage() {
-        let all = parse_tree(b"100755 blob aa\ta b\0040000 tree bb\tc\nd\0");
+        let all = parse_tree(b"100755 blob aa\ta b\x00040000 tree bb\tc\nd\0");
         let file = &all[&RepoPath::new(*b"a b")];
         assert_eq!(file.stage.as_ref().map(|s| s.mode), Some(Mode::Executable));
         assert_eq!(all[&RepoPath::new(*b"c\nd")].stage, None);

@@ -66,7 +66,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Docket, &["w"], C::WriteFile, "finish file", "write the file and stage it, once nothing in it is open"),
     key(X::Docket, &["u"], C::TakeBack, "take back", "put a finished file back into conflict, as it was before"),
     key(X::Docket, &["W"], C::WriteAll, "write all", "write and stage all files in which nothing is open, or the marked ones of them"),
-    key(X::Docket, &["space"], C::Mark, "mark", "mark the file, or take its mark away; o t b x O T L W u are about the marked ones then"),
+    key(X::Docket, &["space"], C::Mark, "mark", "mark the file, or take its mark away; o t b x O T L W u R are about the marked ones then"),
     key(X::Docket, &["o"], C::Whole(FileOutcome::Ours), "whole ours", "settle the whole file as ours has it, after saying what that gives up"),
     key(X::Docket, &["t"], C::Whole(FileOutcome::Theirs), "whole theirs", "settle the whole file as theirs has it, after saying what that gives up"),
     key(X::Docket, &["v"], C::ShowGivenUp, "given up", "list the very lines that each whole-file outcome would give up"),

@@ -62,7 +62,7 @@ const COLOURS: [(Role, u32, u32, Color); 12] = [
 ];
 
 /// What is drawn where a terminal knows no more than ASCII. Each takes one column.
-const ASCII: [(&str, &str); 31] = [
+const ASCII: [(&str, &str); 32] = [
     ("─", "-"),
     ("━", "="),
     ("│", "|"),
@@ -79,6 +79,7 @@ const ASCII: [(&str, &str); 31] = [
     ("↑", "^"),
     ("↓", "v"),
     ("★", "#"),
+    ("✓", "+"),
     ("○", "o"),
     ("▲", "^"),
     ("▼", "v"),

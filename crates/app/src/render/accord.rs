@@ -62,6 +62,7 @@ impl Canvas<'_> {
             _ if situation.is_idle() => "nothing is under way".to_owned(),
             _ => match gate(self.state) {
                 None if empty => "this step became empty: c skips or keeps it".to_owned(),
+                None if asked_stop(self.state).is_some() => "stopped as the steps ask".to_owned(),
                 None => "all settled, not yet concluded".to_owned(),
                 Some(why) if is_loose(self.state) => why,
                 Some(why) => format!("not ready: {why}"),
@@ -288,6 +289,9 @@ fn worth_telling(state: &State) -> bool {
 fn what_comes(state: &State) -> String {
     let situation = &state.situation;
     let (ours, theirs) = (&situation.ours.label, &situation.theirs.label);
+    if let Some(why) = asked_stop(state) {
+        return why;
+    }
     match situation.operation {
         Operation::Merge => format!("Makes the merge commit of {theirs} into {ours}."),
         Operation::Rebase { step, total, backend } if step < total => {
@@ -304,6 +308,29 @@ fn what_comes(state: &State) -> String {
             Some(upstream) => pushing(upstream),
         },
         Operation::Loose => "Nothing to conclude: leave it staged, or commit as usual. A stash stays until you drop it.".to_owned(),
+    }
+}
+
+/// Why a rebase stopped without a conflict, because its list of steps asks for it.
+fn asked_stop(state: &State) -> Option<String> {
+    let situation = &state.situation;
+    let mut steps = situation.steps.iter();
+    let this = steps.find(|step| step.state == StepState::This)?;
+    let rebase = matches!(situation.operation, Operation::Rebase { .. });
+    if !rebase || !situation.cases.is_empty() {
+        return None;
+    }
+    match this.command.as_str() {
+        "exec" => Some(format!(
+            "'{}' was run as a step and failed; c goes on with the next step.",
+            this.subject
+        )),
+        "break" => Some("The list of steps asks for a break here; c goes on.".to_owned()),
+        "edit" => Some(
+            "The list of steps asks to edit this commit: amend it as you like; c goes on."
+                .to_owned(),
+        ),
+        _ => None,
     }
 }
 

@@ -140,7 +140,7 @@ impl Canvas<'_> {
         let what = self.state.named(&what_happened(file));
         let mut pen = self.pen(list, y);
         pen.write(if chosen { ">" } else { " " }, on(theme.text()));
-        pen.write(if marked { "# " } else { "  " }, on(theme.bold()));
+        pen.write(if marked { "✓ " } else { "  " }, on(theme.bold()));
         pen.write(word, on(theme.fg(role))).to(columns.path);
         pen.write(&path, on(theme.text()));
         if columns.wide {
@@ -337,8 +337,10 @@ impl Canvas<'_> {
                 .to(2)
                 .write(&name, theme.text());
             if !wide {
-                let text = fit(&losses.join("; "), pen.room().saturating_sub(16));
-                pen.to(18).write(&text, theme.faint());
+                // A long name keeps its distance from what it gives up.
+                pen.write("  ", theme.text()).to(18);
+                let text = fit(&losses.join("; "), pen.room());
+                pen.write(&text, theme.faint());
                 y += 1;
                 continue;
             }

@@ -48,7 +48,7 @@ fn say_marked(state: &mut State) {
     let text = match state.marked().len() {
         0 => "nothing is marked".to_owned(),
         n => format!(
-            "{} marked · o t b x O T L w u are about all of them",
+            "{} marked · o t b x O T L W u R are about all of them",
             count(n, "file")
         ),
     };

@@ -754,3 +754,39 @@ fn afterwards_it_is_told_whether_the_branch_can_be_pushed() {
         accord()
     );
 }
+
+#[test]
+fn stops_that_the_list_of_steps_asks_for_are_told_as_such() {
+    for (steps, said) in [
+        ("2s/pick/edit/", "asks to edit this commit"),
+        ("1a break", "asks for a break here"),
+        (
+            "1a exec test -f missing",
+            "'test -f missing' was run as a step and failed",
+        ),
+    ] {
+        let repo = Repo::new();
+        repo.write("a.txt", "one\n");
+        repo.commit("base");
+        repo.git(&["checkout", "-q", "-b", "side"]);
+        for name in ["b.txt", "c.txt", "d.txt"] {
+            repo.write(name, "new\n");
+            repo.commit(&format!("Add {name}"));
+        }
+        let list = format!("sequence.editor=sed -i '{steps}'");
+        repo.try_git(&["-c", &list, "rebase", "-q", "-i", "main"]);
+        let mut desk = Desk::new(&repo.top, (160, 47));
+        let shown = desk.press("6").shows();
+        assert!(
+            shown.contains("stopped as the steps ask") && shown.contains(said),
+            "{shown}"
+        );
+        desk.press("c");
+        assert!(
+            desk.message().contains("the rebase is concluded"),
+            "{}",
+            desk.message()
+        );
+        assert_eq!(repo.git(&["rev-list", "--count", "main..side"]).trim(), "3");
+    }
+}

@@ -417,3 +417,75 @@ fn concluding_the_steps_of_a_rebase() {
         assert_eq!(left.count(), 0, "{at}");
     }
 }
+
+/// What index and work tree have at the paths of one case.
+fn state_of(repo: &Repo, paths: &[&str]) -> String {
+    let index = repo.git(&[&["ls-files", "-s", "--"], paths].concat());
+    let files = paths.iter().map(|path| {
+        let file = repo.path(path);
+        let meta = std::fs::symlink_metadata(&file);
+        match meta {
+            Ok(meta) if meta.is_symlink() => format!("{path} -> {:?}\n", std::fs::read_link(&file)),
+            Ok(meta) if meta.is_file() => format!("{path}: {}\n", repo.read(path)),
+            _ => format!("{path}: no file\n"),
+        }
+    });
+    index + &files.collect::<String>()
+}
+
+/// A case of several paths is settled whole or not at all, whenever the program is killed.
+#[test]
+fn settling_cases_of_several_paths() {
+    const CASES: [(&str, &[&str]); 4] = [
+        (
+            "signals~HEAD",
+            &["signals", "signals~HEAD", "signals/gate.md", "signals/mole.md"],
+        ),
+        ("tariff~HEAD", &["tariff", "tariff~HEAD"]),
+        (
+            "plans/inner-basin.md",
+            &["plans/basin.md", "plans/inner-basin.md", "plans/new-basin.md"],
+        ),
+        ("quayside/hoists.rs", &["quayside/hoists.rs", "yard/hoists.rs"]),
+    ];
+    let template = Repo::demo("moves");
+    template.git(&["config", "maintenance.auto", "false"]);
+    let names = CASES.map(|(name, _)| name);
+    let settle = [&["settle", "--by", "ours"], &names[..]].concat();
+    let states = |repo: &Repo| CASES.map(|(_, paths)| state_of(repo, paths));
+    let (before, probe) = (states(&template), template.copy());
+    let started = Instant::now();
+    assert!(start(&probe, &settle).wait().unwrap().success());
+    let whole = started.elapsed() + Duration::from_millis(3);
+    let after = states(&probe);
+    let mut mended = 0;
+    for n in 0..kills() {
+        let repo = template.copy();
+        let mut child = start(&repo, &settle);
+        std::thread::sleep(whole * n / kills());
+        child.kill().unwrap();
+        child.wait().unwrap();
+        wait_for_git(&repo);
+        let opened = armistice(&repo.top, &["docket"]);
+        let said = String::from_utf8_lossy(&opened.stderr);
+        mended += u32::from(said.contains("cut short"));
+        let now = states(&repo);
+        for (nth, (name, _)) in CASES.iter().enumerate() {
+            assert!(
+                now[nth] == before[nth] || now[nth] == after[nth],
+                "{name} is half settled after a kill at {n}/{}: {opened:?}\n{}",
+                kills(),
+                now[nth]
+            );
+        }
+        let rest = (0..CASES.len()).filter(|nth| now[*nth] != after[*nth]);
+        let rest: Vec<&str> = rest.map(|nth| CASES[nth].0).collect();
+        if !rest.is_empty() {
+            let args = [&["settle", "--by", "ours"], &rest[..]].concat();
+            let done = armistice(&repo.top, &args);
+            assert!(done.status.success(), "{done:?}");
+        }
+        assert_eq!(states(&repo), after, "after a kill at {n}/{}", kills());
+    }
+    println!("{} kills, {mended} left something to mend", kills());
+}

@@ -21,6 +21,7 @@ use crate::store::records::Store;
 use armistice_core::{Check, Finding, Inputs, Source, Versions, Weight, check};
 use serde::Serialize;
 use std::collections::{BTreeSet, HashSet};
+use std::sync::mpsc::sync_channel;
 
 /// A finding and where it is.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -134,7 +135,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
             proof.traceable = true;
             let to_look_at = all.to_look_at.into_iter();
             let to_look_at = to_look_at.filter(|t| !seen.contains(&t.path));
-            other_looks(repo, to_look_at.collect(), &mut looks, &mut proof)?;
+            look_at_others(looked, repo, to_look_at.collect(), &mut proof)?;
             let followed: Vec<_> = (all.followed.into_iter())
                 .filter(|t| !seen.contains(&t.path))
                 .collect();
@@ -144,11 +145,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
         }
         None => without_versions(repo, situation, &seen, &mut proof)?,
     }
-    proof.texts = looks.len();
-    proof.parsed = looks.iter().filter(|look| look.is_parsed()).count();
-    for (look, findings) in looks.iter().zip(looked.at_all(&looks)) {
-        proof.add(&look.path, findings);
-    }
+    proof.add_looks(looked, &looks);
     for path in changed_since_staged(repo, &changed)? {
         let what = "changed after it was staged: what is committed is not what stands there";
         let found = Finding::new(Check::Unstaged, None, what);
@@ -174,19 +171,55 @@ fn of_cases(repo: &Repository, cases: &[Case]) -> HashSet<RepoPath> {
     paths
 }
 
-/// What there is to look at in files that were in no conflict.
-fn other_looks(
+/// Files that are read at once while those before them are looked at.
+const PORTION: usize = 200;
+
+/// Looks at files that were in no conflict: git reads the next ones meanwhile.
+fn look_at_others(
+    looked: &Looked,
     repo: &Repository,
     all: Vec<Touched>,
-    looks: &mut Vec<Look>,
     proof: &mut Proof,
 ) -> Result<(), Error> {
-    let oids = |t: &Touched| [&t.base, &t.ours, &t.theirs, &t.staged].map(Option::clone);
-    let wanted: Vec<Oid> = all.iter().flat_map(oids).flatten().collect();
-    let mut contents = repo.contents(&wanted)?.into_iter();
+    let (send, portions) = sync_channel(1);
+    std::thread::scope(|scope| {
+        scope.spawn(move || {
+            for portion in all.chunks(PORTION) {
+                let wanted = portion.iter().flat_map(oids_of).flatten();
+                let contents = repo.contents(&wanted.collect::<Vec<Oid>>());
+                // Whoever listens may have given up on an error.
+                if send.send((portion.to_vec(), contents)).is_err() {
+                    return;
+                }
+            }
+        });
+        for (portion, contents) in portions {
+            let mut looks = Vec::new();
+            other_looks(portion, contents?, &mut looks, proof);
+            proof.add_looks(looked, &looks);
+        }
+        Ok(())
+    })
+}
+
+/// What base, ours, theirs and the index have there.
+fn oids_of(touched: &Touched) -> [Option<Oid>; 4] {
+    let Touched {
+        base,
+        ours,
+        theirs,
+        staged,
+        ..
+    } = touched;
+    [base, ours, theirs, staged].map(Option::clone)
+}
+
+/// What there is to look at in files that were in no conflict; `contents` are theirs, in order.
+fn other_looks(all: Vec<Touched>, contents: Vec<Source>, looks: &mut Vec<Look>, proof: &mut Proof) {
+    let mut contents = contents.into_iter();
     for touched in all {
         let mut next = |oid: &Option<Oid>| oid.as_ref().and_then(|_| contents.next());
-        let [base, ours, theirs, result] = oids(&touched).map(|oid| next(&oid));
+        let [base, ours, theirs, result] = oids_of(&touched).map(|oid| next(&oid));
         let there = [&base, &ours, &theirs].map(|text| text.is_some());
         let texts = [&base, &ours, &theirs, &result];
         if texts.into_iter().flatten().any(Source::is_binary) {
@@ -214,7 +247,6 @@ fn other_looks(
             traced: there[1] && there[2],
         });
     }
-    Ok(())
 }
 
 /// What became of a file as a whole that neither side asked for.
@@ -315,6 +347,15 @@ impl Proof {
         self.findings.extend(findings.iter().map(at));
         self.findings
             .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
+    }
+
+    /// Looks at results and adds what is found in them.
+    fn add_looks(&mut self, looked: &Looked, looks: &[Look]) {
+        self.texts += looks.len();
+        self.parsed += looks.iter().filter(|look| look.is_parsed()).count();
+        for (look, findings) in looks.iter().zip(looked.at_all(looks)) {
+            self.add(&look.path, findings);
+        }
     }
 
     fn add(&mut self, path: &RepoPath, findings: Vec<Finding>) {

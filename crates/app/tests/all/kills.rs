@@ -439,14 +439,26 @@ fn settling_cases_of_several_paths() {
     const CASES: [(&str, &[&str]); 4] = [
         (
             "signals~HEAD",
-            &["signals", "signals~HEAD", "signals/gate.md", "signals/mole.md"],
+            &[
+                "signals",
+                "signals~HEAD",
+                "signals/gate.md",
+                "signals/mole.md",
+            ],
         ),
         ("tariff~HEAD", &["tariff", "tariff~HEAD"]),
         (
             "plans/inner-basin.md",
-            &["plans/basin.md", "plans/inner-basin.md", "plans/new-basin.md"],
+            &[
+                "plans/basin.md",
+                "plans/inner-basin.md",
+                "plans/new-basin.md",
+            ],
         ),
-        ("quayside/hoists.rs", &["quayside/hoists.rs", "yard/hoists.rs"]),
+        (
+            "quayside/hoists.rs",
+            &["quayside/hoists.rs", "yard/hoists.rs"],
+        ),
     ];
     let template = Repo::demo("moves");
     template.git(&["config", "maintenance.auto", "false"]);

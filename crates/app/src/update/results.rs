@@ -117,7 +117,8 @@ fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
         _ => None,
     };
     file.load = load.into();
-    if !state.docket.moved && state.returning.is_none() {
+    // Whoever has gone to another screen keeps the file that they have there.
+    if state.tab == Tab::Docket && !state.docket.moved && state.returning.is_none() {
         begin_with_lines(state);
     }
     returning::arrived(state, at);

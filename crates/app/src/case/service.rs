@@ -10,7 +10,9 @@ use crate::case::load::{CaseLoad, WholeFile, why_whole};
 use crate::case::opened::OpenedFile;
 use crate::case::place::Place;
 use crate::case::propose::RuleSettings;
-use armistice_core::{Draft, Event, PastResolution, PastResolutions, Report, Side, Source, audit};
+use armistice_core::{
+    AutoSettle, Draft, Event, PastResolution, PastResolutions, Report, Side, Source, audit,
+};
 use armistice_git::{
     After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
     Memory, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState, Situation,
@@ -141,7 +143,10 @@ impl CaseService {
                     (FileOutcome::Theirs, Some(text)) => text.bytes() == versions.theirs.bytes(),
                     (FileOutcome::Base, Some(text)) => text.bytes() == versions.base.bytes(),
                 };
-                let by_path = rules.settings.taken_side(&case.path.to_string());
+                let by_path = match rules.settings.settle {
+                    AutoSettle::None => None,
+                    _ => rules.settings.taken_side(&case.path.to_string()),
+                };
                 let by_path = by_path.map(|(side, _)| match side {
                     Side::Ours => FileOutcome::Ours,
                     Side::Theirs => FileOutcome::Theirs,
@@ -327,6 +332,7 @@ impl CaseService {
         line: &str,
         seen: &Seen,
     ) -> Result<Result<Written, String>, Error> {
+        self.must_hold()?;
         if case.standing == IndexState::Unmerged {
             let outcomes = case.outcomes();
             let sides = [FileOutcome::Ours, FileOutcome::Theirs];
@@ -342,7 +348,12 @@ impl CaseService {
             last.extend_from_slice(bytes);
             let from = last.len().saturating_sub(LAST_WORDS);
             last.drain(..from);
-        })?;
+        });
+        // From here on the index is changed: whatever fails, that is told.
+        let ended = match ended {
+            Ok(code) => code,
+            Err(error) => return Ok(Err(format!("'{line}': {error}"))),
+        };
         if ended != Some(0) {
             let said = String::from_utf8_lossy(&last);
             let said = said.lines().last().unwrap_or_default();
@@ -351,9 +362,13 @@ impl CaseService {
                 case.path
             )));
         }
-        self.stage_again(&case.path)?;
-        let seen = WorkFile::read(top, &case.path)?.seen;
-        Ok(Ok(Written { seen, kept: None }))
+        let staged = self.stage_again(&case.path);
+        let now = staged.and_then(|()| WorkFile::read(top, &case.path));
+        let written = now.map(|now| Written {
+            seen: now.seen,
+            kept: None,
+        });
+        Ok(written.map_err(|error| error.to_string()))
     }
 
     /// Forgets how a case was settled as a whole.

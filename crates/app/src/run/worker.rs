@@ -12,6 +12,7 @@ use crate::case::staged_diff::StagedDiff;
 use crate::state::action::WorkResult;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
+use armistice_core::{Source, Versions};
 use armistice_git::{
     AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Seen, Situation, StagedFile,
     Written, committed_conflicts, differs_on_disk, log, merged_syntax, staged_against_parents,
@@ -213,34 +214,35 @@ impl Worker {
         jobs: Vec<(FileId, WriteJob)>,
         cases: &[Case],
     ) -> Vec<(FileId, Result<Wrote, Trouble>)> {
-        let ids: Vec<FileId> = jobs.iter().map(|(at, _)| *at).collect();
-        let mut outcomes = Vec::new();
-        let mut files = Vec::new();
-        for ((_, job), case) in jobs.into_iter().zip(cases) {
-            outcomes.push(match &job {
-                WriteJob::Merged(_) => None,
-                WriteJob::Whole(outcome, ..) => Some(*outcome),
-            });
-            files.push(match job {
-                WriteJob::Merged(finish) => Finish {
-                    case: case.clone(),
-                    ..*finish
+        let mut told = Vec::new();
+        let (mut asked, mut files) = (Vec::new(), Vec::new());
+        for ((at, job), case) in jobs.into_iter().zip(cases) {
+            match job {
+                WriteJob::Merged(finish, versions) => match senseless(case, &finish, &versions) {
+                    Some(why) => told.push((at, Err(Trouble::Other(why)))),
+                    None => {
+                        asked.push((at, None));
+                        files.push(Finish {
+                            case: case.clone(),
+                            ..*finish
+                        });
+                    }
                 },
                 WriteJob::Whole(outcome, seen, overwrite) => {
-                    Finish::whole(case, outcome, seen, overwrite)
+                    asked.push((at, Some(outcome)));
+                    files.push(Finish::whole(case, outcome, seen, overwrite));
                 }
-            });
+            }
         }
         let done = self.service.finish(&files);
-        let results = done.results.into_iter().zip(outcomes);
-        let told = results.map(|(result, whole)| {
+        for ((at, whole), result) in asked.into_iter().zip(done.results) {
             let mut result = outcome(result, "wrote and staged", Effect::Quit);
             if let Ok(wrote) = &mut result {
                 wrote.whole = whole;
             }
-            result
-        });
-        ids.into_iter().zip(told).collect()
+            told.push((at, result));
+        }
+        told
     }
 
     /// Jobs that change the working file of one case.
@@ -428,6 +430,15 @@ impl Worker {
         let texts = staged_texts(self.repo(), file)?;
         Ok(texts.map(|[before, after]| StagedDiff::new(&before, &after, other.as_ref())))
     }
+}
+
+/// Why a merged text is not written with others: a parser finds an error that no version has.
+fn senseless(case: &Case, finish: &Finish, versions: &Versions) -> Option<String> {
+    let there = case.stages.all().map(|stage| stage.is_some());
+    let text = Source::new(finish.result.bytes());
+    let found = merged_syntax(&case.path, &text, versions, there);
+    let first = found.first()?;
+    Some(format!("{} does not parse: {}", case.path, first.what))
 }
 
 fn outcome(result: Result<Written, Error>, what: &str, again: Effect) -> Result<Wrote, Trouble> {

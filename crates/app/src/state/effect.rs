@@ -56,8 +56,8 @@ pub struct HandOver {
 /// How one of several files is written.
 #[derive(Clone, Debug)]
 pub enum WriteJob {
-    /// As its draft stands.
-    Merged(Box<Finish>),
+    /// As its draft stands, if that makes as much sense to a parser as these versions.
+    Merged(Box<Finish>, Versions),
     /// As a whole; with the working file as it was read.
     Whole(FileOutcome, Seen, Overwrite),
 }

@@ -271,7 +271,8 @@ pub(crate) fn write_all(state: &mut State) -> Vec<Effect> {
                     false => Overwrite::No,
                 };
                 let finish = Finish::new(&file.case, &open.opened, overwrite);
-                jobs.push((at, WriteJob::Merged(Box::new(finish))));
+                let versions = open.plan().versions().clone();
+                jobs.push((at, WriteJob::Merged(Box::new(finish), versions)));
             }
             FileLoad::Whole(whole) => {
                 let decided = whole.decided.map(|outcome| (outcome, whole.seen.clone()));

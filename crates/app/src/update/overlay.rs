@@ -140,6 +140,11 @@ pub(crate) fn answer(state: &mut State, answer: Answer) -> Vec<Effect> {
     if let Some(at) = question.writes {
         return files::finish_as(state, at, true);
     }
+    for effect in &question.effects {
+        if let Effect::WriteMany(jobs) = effect {
+            jobs.iter().for_each(|(at, _)| state[*at].writing = true);
+        }
+    }
     if let Some(settles) = question.settles {
         let mut effects = rulings::settle_all(state, settles);
         effects.extend(question.effects);

@@ -32,6 +32,10 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             for (at, load) in files {
                 loaded(state, at, load);
             }
+            // Whoever has gone to another screen keeps the file that they have there.
+            if state.tab == Tab::Docket && !state.docket.moved && state.returning.is_none() {
+                begin_with_lines(state);
+            }
         }
         WorkResult::Recorded(at, recording, result) => recorded(state, at, &recording, result),
         WorkResult::WorkFileRead(at, read) => return taking::take(state, at, read),
@@ -117,10 +121,6 @@ fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
         _ => None,
     };
     file.load = load.into();
-    // Whoever has gone to another screen keeps the file that they have there.
-    if state.tab == Tab::Docket && !state.docket.moved && state.returning.is_none() {
-        begin_with_lines(state);
-    }
     returning::arrived(state, at);
     if let Some(note) = note {
         state.say(note);
@@ -165,7 +165,8 @@ fn recorded(state: &mut State, at: FileId, recording: &Recording, result: Result
         }
         None => "NOT recorded, so it was taken back",
     };
-    file.writing = false;
+    // What was to be written together with it is not written either.
+    state.files.iter_mut().for_each(|file| file.writing = false);
     let text = format!("{path}: {what}: {why}");
     state.complain(text);
 }

@@ -790,3 +790,44 @@ fn stops_that_the_list_of_steps_asks_for_are_told_as_such() {
         assert_eq!(repo.git(&["rev-list", "--count", "main..side"]).trim(), "3");
     }
 }
+
+#[test]
+fn writing_all_leaves_out_what_does_not_parse() {
+    let repo = Repo::new();
+    let texts = |value: &str| format!("{{\n  \"berth\": {value}\n}}\n");
+    for (name, value) in [("a.json", "1"), ("b.txt", "1")] {
+        repo.write(name, texts(value));
+    }
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write("a.json", texts("3"));
+    repo.write("b.txt", texts("3"));
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("a.json", texts("2"));
+    repo.write("b.txt", texts("2"));
+    repo.commit("ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    // Both lines, without a comma between them.
+    desk.open("a.json").press("a");
+    desk.open("b.txt").press("a W");
+    assert!(
+        desk.message().contains("a.json does not parse"),
+        "{}",
+        desk.message()
+    );
+    let unmerged = repo.unmerged();
+    assert!(
+        unmerged.contains("a.json") && !unmerged.contains("b.txt"),
+        "{unmerged}"
+    );
+    assert!(repo.read("a.json").contains("<<<<<<<"));
+    // By itself it asks.
+    desk.open("a.json").press("w");
+    assert!(
+        desk.shows().contains("The draft does not parse"),
+        "{}",
+        desk.shows()
+    );
+}

@@ -205,11 +205,11 @@ fn look_at_others(
 /// What base, ours, theirs and the index have there.
 fn oids_of(touched: &Touched) -> [Option<Oid>; 4] {
     let Touched {
+        path: _,
         base,
         ours,
         theirs,
         staged,
-        ..
     } = touched;
     [base, ours, theirs, staged].map(Option::clone)
 }

@@ -76,6 +76,7 @@ fn long_draft() -> State {
             incoming: None,
         },
         branch: None,
+        merged_before: Vec::new(),
         ours: party("harbour/main"),
         theirs: party("night-pilotage"),
         cases: vec![case("src/quay.rs")],

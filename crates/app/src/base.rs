@@ -4,6 +4,7 @@ pub mod commands;
 pub mod editor;
 pub mod keymap;
 pub mod party_words;
+pub mod path_settings;
 pub mod project_checks;
 pub mod safe_text;
 pub mod settings;

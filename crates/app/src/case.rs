@@ -12,3 +12,4 @@ pub mod place;
 pub mod propose;
 pub mod service;
 pub mod staged_diff;
+pub mod trust;

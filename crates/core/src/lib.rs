@@ -41,6 +41,7 @@ pub use plan::build::{LineCounts, Options, Plan, plan};
 pub use plan::cause::{Cause, cause, describe};
 pub use rules::conflict::Conflict;
 pub use rules::engine::{Proposer, RULES, propose, propose_all, rule_title};
+pub use rules::generated::GENERATED_FILE;
 pub use rules::risks::Risk;
 pub use rules::rule::{Example, Proposal, Rule, RuleContext};
 pub use text::encoding::{Encoding, is_hidden};

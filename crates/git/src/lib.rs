@@ -54,6 +54,7 @@ pub use store::memory::Memory;
 pub use store::records::Store;
 pub use store::written::Records;
 pub use worktree::guard::Overwrite;
+pub use worktree::leftovers::{Leftover, remove_leftovers};
 pub use worktree::mend::{Mended, mend};
 pub use worktree::request::{Outcome, WriteRequest};
 pub use worktree::staging::stage_as_they_stand;

@@ -3,6 +3,7 @@
 pub(crate) mod change;
 pub(crate) mod contents;
 pub(crate) mod guard;
+pub(crate) mod leftovers;
 pub(crate) mod mend;
 pub(crate) mod parallel;
 pub(crate) mod planned;

@@ -126,6 +126,8 @@ pub enum Command {
     Skip,
     BackOut,
     EditMessage,
+    /// Remove the backup files that git left beside files that were in conflict.
+    RemoveBackups,
     Cancel,
     LeaveEditor,
     DiscardEdit,

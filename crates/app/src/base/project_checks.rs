@@ -1,5 +1,6 @@
 //! The project's own commands as a settings file names them, and what must be true of them.
 
+use crate::base::path_settings::PathSetting;
 use armistice_core::limits::{PROJECT_CHECKS, REPOSITORY_SETTINGS_BYTES};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
@@ -33,6 +34,9 @@ pub struct RepositorySettings {
     /// Its checks.
     #[serde(default)]
     pub checks: Vec<CheckSetting>,
+    /// What becomes of files of certain paths.
+    #[serde(default)]
+    pub paths: Vec<PathSetting>,
 }
 
 impl RepositorySettings {
@@ -53,13 +57,36 @@ impl RepositorySettings {
             said
         })?;
         well_formed(&read.checks)?;
-        Ok(read)
+        if read.paths.len() > PROJECT_CHECKS {
+            return Err(format!(
+                "it names more than {PROJECT_CHECKS} patterns of paths"
+            ));
+        }
+        match read.paths.iter().find_map(PathSetting::trouble) {
+            Some(why) => Err(why),
+            None => Ok(read),
+        }
     }
 
     /// What a person trusts when they trust it: everything that decides what is run.
     pub fn trusted_text(&self) -> String {
         // A struct of strings and booleans always has a form.
-        serde_json::to_string(&self.checks).unwrap_or_default()
+        let text = serde_json::to_string(&self.checks).unwrap_or_default();
+        match self.paths.is_empty() {
+            true => text,
+            false => text + &serde_json::to_string(&self.paths).unwrap_or_default(),
+        }
+    }
+
+    /// All that a person trusts with it, a line each; what does not hold here as well.
+    pub fn told(&self) -> Vec<String> {
+        let checks = self.checks.iter().map(|check| {
+            let required = if check.required { " (required)" } else { "" };
+            format!("{}{required}: {}", check.name.trim(), check.run.trim())
+        });
+        checks
+            .chain(self.paths.iter().map(PathSetting::told))
+            .collect()
     }
 }
 
@@ -200,6 +227,9 @@ mod tests {
         let twice = "[[checks]]\nname = \"a\"\nrun = \"b\"\n".repeat(2);
         assert!(refused(&twice).contains("'a' twice"));
         assert!(refused("<<<<<<< ours\n").contains("line 1"));
+        assert!(refused("[[paths]]\npattern = \"*\"\n").contains("take or regenerate"));
+        let odd = "[[paths]]\npattern = \"*\"\nregenerate = \"a\\nb\"\n";
+        assert!(refused(odd).contains("in one line each"));
         let many: String = (0..30)
             .map(|n| format!("[[checks]]\nname = \"{n}\"\nrun = \"b\"\n"))
             .collect();
@@ -237,6 +267,7 @@ mod tests {
         ];
         let repository = RepositorySettings {
             checks: vec![check("tests", None, None), check("lint", None, None)],
+            ..RepositorySettings::default()
         };
         assert_eq!(
             names(checks_of(top, &own, Some((&repository, false)))),

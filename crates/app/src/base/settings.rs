@@ -1,10 +1,10 @@
 //! The settings: read from a file once, changed for the session by keys.
 
+use crate::base::path_settings::{PathSetting, RepositoryPaths, usual_command};
 use crate::base::project_checks::{CheckSetting, well_formed};
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{AutoSettle, RULES, RuleContext, Side, WhitespacePolicy};
 use etcetera::BaseStrategy;
-use glob::{MatchOptions, Pattern};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -26,55 +26,20 @@ pub struct Settings {
     pub hand_over: Option<String>,
     /// What becomes of files of such paths; the first that fits counts.
     pub paths: Vec<PathSetting>,
+    /// What the repository's own settings say of paths.
+    #[serde(skip)]
+    pub of_repository: RepositoryPaths,
 }
 
-/// What becomes of files of such paths.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
-pub struct PathSetting {
-    /// A glob over the path; without a slash, over its last part.
-    pub pattern: String,
-    /// The side that is taken.
-    pub take: Option<TakenSide>,
-    /// A line for the shell, at the top of the work tree, that makes the file again.
-    pub regenerate: Option<String>,
-}
-
-/// One side, as settings name it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum TakenSide {
-    Ours,
-    Theirs,
-}
-
-impl PathSetting {
-    fn fits(&self, path: &str) -> bool {
-        let over = match self.pattern.contains('/') {
-            true => path,
-            false => path.rsplit('/').next().unwrap_or(path),
-        };
-        let options = MatchOptions {
-            require_literal_separator: true,
-            ..MatchOptions::default()
-        };
-        let pattern = Pattern::new(&self.pattern);
-        pattern.is_ok_and(|pattern| pattern.matches_with(over, options))
-    }
-
-    /// Why it makes no sense, if it does not.
-    fn trouble(&self) -> Option<String> {
-        if let Err(error) = Pattern::new(&self.pattern) {
-            return Some(format!("the pattern '{}' is none: {error}", self.pattern));
-        }
-        let both = self.take.is_some() == self.regenerate.is_some();
-        both.then(|| {
-            format!(
-                "'{}' must say take or regenerate, one of them",
-                self.pattern
-            )
-        })
-    }
+/// Where a command comes from that makes a file again.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum MadeBy {
+    /// Settings name it: the person's own, or trusted ones of the repository.
+    Settings(String),
+    /// The repository's settings say something of the path, and nobody has trusted them.
+    Untrusted(PathSetting),
+    /// Nobody named it: it is usual for a file of that name.
+    Usual(String),
 }
 
 /// Where programs keep what they must not lose and nobody edits.
@@ -135,19 +100,29 @@ impl Settings {
         Ok(settings)
     }
 
-    /// What is set for a path, if anything is.
+    /// What is set for a path, if anything is: the person's own settings first.
     pub fn for_path(&self, path: &str) -> Option<&PathSetting> {
-        self.paths.iter().find(|setting| setting.fits(path))
+        let trusted = Some(&self.of_repository).filter(|paths| paths.trusted);
+        let theirs = trusted.into_iter().flat_map(|paths| &paths.paths);
+        let mut all = self.paths.iter().chain(theirs);
+        all.find(|setting| setting.fits(path))
+    }
+
+    /// How a file of this path is made again, if anything can be said of that.
+    pub fn made_by(&self, path: &str) -> Option<MadeBy> {
+        if let Some(set) = self.for_path(path) {
+            return set.regenerate.clone().map(MadeBy::Settings);
+        }
+        let said = self.of_repository.paths.iter().find(|s| s.fits(path));
+        said.cloned()
+            .map(MadeBy::Untrusted)
+            .or_else(|| usual_command(path).map(MadeBy::Usual))
     }
 
     /// The side that is taken for a path, and the pattern that says so.
     pub fn taken_side(&self, path: &str) -> Option<(Side, String)> {
         let setting = self.for_path(path)?;
-        let side = match setting.take? {
-            TakenSide::Ours => Side::Ours,
-            TakenSide::Theirs => Side::Theirs,
-        };
-        Some((side, setting.pattern.clone()))
+        Some((setting.take?.side(), setting.pattern.clone()))
     }
 
     /// What rules know of a file.
@@ -198,6 +173,29 @@ mod tests {
                 .to_string();
             assert!(error.contains(why), "{nonsense}: {error}");
         }
+    }
+
+    #[test]
+    fn what_a_repository_says_of_paths_counts_once_it_is_trusted() {
+        let mut settings = read("[[paths]]\npattern = \"a.lock\"\ntake = \"ours\"\n").unwrap();
+        settings.of_repository.paths = vec![PathSetting {
+            pattern: "*.lock".to_owned(),
+            regenerate: Some("make lock".to_owned()),
+            take: None,
+        }];
+        let made = settings.made_by("b.lock");
+        assert!(matches!(made, Some(MadeBy::Untrusted(_))), "{made:?}");
+        assert!(settings.for_path("b.lock").is_none());
+        assert!(matches!(
+            settings.made_by("Cargo.lock"),
+            Some(MadeBy::Untrusted(_))
+        ));
+        settings.of_repository.trusted = true;
+        let line = MadeBy::Settings("make lock".to_owned());
+        assert_eq!(settings.made_by("b.lock"), Some(line));
+        // The person's own come first.
+        assert_eq!(settings.made_by("a.lock"), None);
+        assert!(matches!(settings.made_by("go.sum"), Some(MadeBy::Usual(_))));
     }
 
     #[test]

@@ -3,17 +3,10 @@
 use crate::base::project_checks::{
     CheckOrigin, CheckSetting, ProjectCheck, REPOSITORY_SETTINGS, RepositorySettings, checks_of,
 };
-use crate::base::settings::state_folder;
+use crate::case::trust::{is_trusted, repository_settings};
 use armistice_core::limits::{OUTPUT_LINE_BYTES, OUTPUT_LINES, STORED_OUTPUT_LINES};
-use armistice_git::{
-    Cancel, CheckRun, CheckRuns, Error, RepoPath, Repository, file_name_hash, run_shell,
-    tree_print, write_atomically,
-};
-use serde::{Deserialize, Serialize};
+use armistice_git::{Cancel, CheckRun, CheckRuns, Error, Repository, run_shell, tree_print};
 use std::collections::VecDeque;
-use std::io::Read as _;
-use std::os::unix::ffi::OsStrExt as _;
-use std::path::PathBuf;
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 /// The checks of a work tree, with how each ended the last time.
@@ -22,6 +15,10 @@ pub struct ProjectChecks {
     pub all: Vec<(ProjectCheck, Option<CheckRun>)>,
     /// What a person would trust, if the repository names checks.
     pub to_trust: Option<String>,
+    /// All of that, a line each.
+    pub told: Vec<String>,
+    /// Whether it is trusted as it stands.
+    pub trusted: bool,
     /// Why the repository's settings were not read.
     pub trouble: Option<String>,
 }
@@ -34,6 +31,7 @@ pub fn project_checks(repo: &Repository, own: &[CheckSetting]) -> ProjectChecks 
         Err(why) => (None, Some(format!("{REPOSITORY_SETTINGS}: {why}"))),
     };
     let to_trust = settings.as_ref().map(RepositorySettings::trusted_text);
+    let told = settings.as_ref().map(RepositorySettings::told);
     let trusted = to_trust.as_ref().is_some_and(|text| is_trusted(repo, text));
     let of_repository = settings.as_ref().map(|settings| (settings, trusted));
     let runs = CheckRuns::new(repo.git_dir()).read();
@@ -42,87 +40,10 @@ pub fn project_checks(repo: &Repository, own: &[CheckSetting]) -> ProjectChecks 
     ProjectChecks {
         all: all.map(|check| (check.clone(), last(&check))).collect(),
         to_trust,
+        told: told.unwrap_or_default(),
+        trusted,
         trouble,
     }
-}
-
-fn repository_settings(repo: &Repository) -> Result<Option<RepositorySettings>, String> {
-    let file = repo.work_tree().join(REPOSITORY_SETTINGS);
-    match std::fs::symlink_metadata(&file) {
-        Err(_) => return Ok(None),
-        Ok(meta) if !meta.is_file() => return Err("it is no plain file".to_owned()),
-        Ok(_) => {}
-    }
-    let mut bytes = Vec::new();
-    let most = armistice_core::limits::REPOSITORY_SETTINGS_BYTES as u64 + 1;
-    let read = std::fs::File::open(&file).and_then(|file| file.take(most).read_to_end(&mut bytes));
-    read.map_err(|why| why.to_string())?;
-    RepositorySettings::parse(&bytes).map(Some)
-}
-
-/// What one repository's settings were trusted as; kept outside of the repository, which could
-/// trust itself otherwise.
-#[derive(Serialize, Deserialize)]
-struct Trust {
-    /// The git folder that all its work trees share, as hexadecimal bytes.
-    repository: String,
-    /// Each text that a person saw and trusted, the newest last.
-    texts: Vec<String>,
-}
-
-/// Texts of one repository that stay trusted: one a branch that is worked on.
-const TRUSTED_TEXTS: usize = 20;
-
-fn trust_file(repo: &Repository) -> Option<(PathBuf, String)> {
-    let whole = std::fs::canonicalize(repo.common_dir()).ok()?;
-    let bytes = whole.as_os_str().as_bytes();
-    // The whole name is in the file: two repositories of one file name do not trust each other.
-    let repository = RepoPath::new(bytes).hex();
-    let folder = state_folder().ok()?.join("trusted");
-    let name = format!("{}.json", file_name_hash(bytes));
-    Some((folder.join(name), repository))
-}
-
-fn trusted_texts(repo: &Repository) -> Vec<String> {
-    let Some((file, repository)) = trust_file(repo) else {
-        return Vec::new();
-    };
-    let read = std::fs::read(file).ok();
-    let trust: Option<Trust> = read.and_then(|bytes| serde_json::from_slice(&bytes).ok());
-    let trust = trust.filter(|trust| trust.repository == repository);
-    trust.map_or_else(Vec::new, |trust| trust.texts)
-}
-
-fn is_trusted(repo: &Repository, text: &str) -> bool {
-    trusted_texts(repo).iter().any(|trusted| trusted == text)
-}
-
-/// Trusts the repository's checks as a person has seen them.
-///
-/// # Errors
-/// If it cannot be noted outside of the repository.
-pub fn trust(repo: &Repository, text: &str) -> Result<(), Error> {
-    let nowhere = || Error::Failed {
-        command: "trust".to_owned(),
-        status: "nowhere to note it".to_owned(),
-        message: "there is no home folder".to_owned(),
-    };
-    let (file, repository) = trust_file(repo).ok_or_else(nowhere)?;
-    let mut texts = trusted_texts(repo);
-    texts.retain(|other| other != text);
-    texts.push(text.to_owned());
-    let excess = texts.len().saturating_sub(TRUSTED_TEXTS);
-    texts.drain(..excess);
-    if let Some(folder) = file.parent() {
-        std::fs::create_dir_all(folder).map_err(|cause| Error::File {
-            action: "create",
-            path: folder.to_owned(),
-            cause,
-        })?;
-    }
-    let trust = Trust { repository, texts };
-    let bytes = serde_json::to_vec(&trust).unwrap_or_default();
-    write_atomically(&file, &bytes, None)
 }
 
 /// Lines of output, the newest of them.

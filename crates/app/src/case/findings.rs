@@ -53,6 +53,16 @@ pub fn settled_while_merging(situation: &Situation) -> Option<String> {
     })
 }
 
+/// What git did before the conflict where it merges several branches at once; nothing elsewhere.
+pub fn several_at_once(situation: &Situation) -> Option<String> {
+    let before = &situation.merged_before;
+    let last = &situation.theirs.label;
+    (!before.is_empty()).then(|| {
+        let names = before.join(", ");
+        format!("git merged {names} already, {last} comes last")
+    })
+}
+
 fn of_file(open: &OpenedFile, item: &PathFinding) -> Vec<PathFinding> {
     let finding = |check, line, what: String| PathFinding {
         path: item.path.clone(),

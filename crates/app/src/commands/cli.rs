@@ -108,6 +108,9 @@ pub enum Command {
         /// What becomes of a step that would commit nothing
         #[arg(long, value_enum, value_name = "HOW")]
         empty: Option<IfEmpty>,
+        /// Remove the backup files that git's own merge helper left, copies kept
+        #[arg(long)]
+        remove_backups: bool,
     },
     /// Merge three files; what stays open gets markers. Works as a merge driver
     // Drivers that were set up by an earlier version call it by its earlier name.

@@ -89,7 +89,16 @@ pub fn run(cli: Cli) -> Result<Exit> {
             message,
             despite_findings,
             empty,
-        }) => plain::conclude(&here()?, message.as_deref(), despite_findings, empty),
+            remove_backups,
+        }) => {
+            let order = plain::ConcludeOrder {
+                message: message.as_deref(),
+                despite_findings,
+                empty,
+                remove_backups,
+            };
+            plain::conclude(&here()?, &order)
+        }
         Some(Command::Merge(args)) => merge::merge(&args),
         Some(Command::Files(args)) => loose::files(&args, cli.theme, cli.ascii),
         Some(Command::Open { file }) => loose::open(&file, cli.theme, cli.ascii),

@@ -3,7 +3,7 @@
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
 use crate::case::checks::{outstanding, project_checks};
-use crate::case::findings::settled_while_merging;
+use crate::case::findings::{settled_while_merging, several_at_once};
 use crate::case::finish::Finish;
 use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
@@ -16,8 +16,8 @@ use crate::commands::reading::{Read, read_all, rule_settings};
 use anyhow::{Context, Result, bail};
 use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version, rule_title};
 use armistice_git::{
-    Case, Ending, Error, FileOutcome, IndexState, Mode, Operation, Overwrite, RepoPath, Repository,
-    SeenState, Situation, StepState, Verdict, run_ending,
+    Case, Ending, Error, FileOutcome, IndexState, Leftover, Mode, Operation, Overwrite, RepoPath,
+    Repository, SeenState, Situation, StepState, Verdict, remove_leftovers, run_ending,
 };
 use serde::Serialize;
 use std::io::Read as _;
@@ -76,7 +76,11 @@ struct CaseJson<'a> {
 pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let service = CaseService::new(repo.clone());
-    let files = read_all(&service, &situation.cases, &rule_settings(&situation)?);
+    let files = read_all(
+        &service,
+        &situation.cases,
+        &rule_settings(repo, &situation)?,
+    );
     let left = files
         .iter()
         .any(|f| f.case.standing == IndexState::Unmerged);
@@ -156,6 +160,9 @@ fn print_docket(situation: &Situation, files: &[Read]) {
     say!("{}", situation.operation.name());
     say!("  ours    {}", party(&situation.ours));
     say!("  theirs  {}", party(&situation.theirs));
+    if let Some(said) = several_at_once(situation) {
+        say!("  {}", visible(&said));
+    }
     let this = situation
         .steps
         .iter()
@@ -309,7 +316,7 @@ pub(crate) fn settle(repo: &Repository, paths: &[PathBuf], order: &SettleOrder) 
         }
     }
     let service = CaseService::new(repo.clone());
-    let read = read_all(&service, &cases, &rule_settings(&situation)?);
+    let read = read_all(&service, &cases, &rule_settings(repo, &situation)?);
     // What can be refused for all of them is refused before anything is changed.
     let steps: Vec<_> = read
         .iter()
@@ -513,12 +520,21 @@ fn entries(
     }
 }
 
-pub(crate) fn conclude(
-    repo: &Repository,
-    message: Option<&Path>,
-    despite: bool,
-    empty: Option<IfEmpty>,
-) -> Result<Exit> {
+/// How the command line wants an operation concluded.
+pub(crate) struct ConcludeOrder<'a> {
+    pub(crate) message: Option<&'a Path>,
+    pub(crate) despite_findings: bool,
+    pub(crate) empty: Option<IfEmpty>,
+    pub(crate) remove_backups: bool,
+}
+
+pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<Exit> {
+    let &ConcludeOrder {
+        message,
+        despite_findings: despite,
+        empty,
+        ..
+    } = order;
     let situation = Situation::read(repo)?;
     if situation.operation == Operation::Loose {
         bail!("no merge, rebase, cherry-pick or revert is under way");
@@ -555,6 +571,7 @@ pub(crate) fn conclude(
         Some(IfEmpty::Keep) => Ending::KeepEmpty,
     };
     let after = run_ending(repo, ending, &seen)?;
+    tidy(repo, &after.leftovers, order.remove_backups)?;
     let name = situation.operation.name();
     match after.verdict {
         Verdict::Concluded => {
@@ -578,6 +595,20 @@ pub(crate) fn conclude(
             )
         }
     }
+}
+
+/// Tells which backup files git left, and removes them if that was asked for.
+fn tidy(repo: &Repository, leftovers: &[Leftover], remove: bool) -> Result<()> {
+    if !remove {
+        for left in leftovers {
+            say!("{}: a backup file of git's own is left", left.path);
+        }
+        return Ok(());
+    }
+    for (path, copy) in remove_leftovers(repo, leftovers)? {
+        say!("{path}: removed, kept as '{}'", copy.display());
+    }
+    Ok(())
 }
 
 fn read_message(file: &Path) -> Result<String> {

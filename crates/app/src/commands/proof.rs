@@ -4,11 +4,12 @@ use crate::base::project_checks::{CheckOrigin, ProjectCheck, REPOSITORY_SETTINGS
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
 use crate::case::checks::{
-    OutputLines, ProjectChecks, failed, is_fresh, outstanding, project_checks, run_check, trust,
+    OutputLines, ProjectChecks, failed, is_fresh, outstanding, project_checks, run_check,
 };
 use crate::case::findings::{detail, settled_while_merging};
 use crate::case::load::CaseLoad;
 use crate::case::service::CaseService;
+use crate::case::trust::trust;
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::reading::{read_all, rule_settings};
@@ -43,7 +44,7 @@ struct FileAudit {
 
 pub(crate) fn detailed(repo: &Repository, situation: &Situation) -> Result<Detailed> {
     let service = CaseService::new(repo.clone());
-    let files = read_all(&service, &situation.cases, &rule_settings(situation)?);
+    let files = read_all(&service, &situation.cases, &rule_settings(repo, situation)?);
     let open = |path: &RepoPath| {
         let file = files.iter().find(|f| f.case.path == *path);
         file.and_then(|f| f.load.open())
@@ -267,30 +268,16 @@ pub(crate) fn trust_checks(repo: &Repository) -> Result<Exit> {
     let Some(text) = checks.to_trust else {
         bail!("there is no {REPOSITORY_SETTINGS} at the top of this work tree");
     };
-    let of_repository = |check: &&ProjectCheck| {
-        matches!(check.origin, CheckOrigin::Untrusted | CheckOrigin::Trusted)
-    };
-    let all: Vec<_> = checks
-        .all
-        .iter()
-        .map(|(check, _)| check)
-        .filter(of_repository)
-        .collect();
-    if all.is_empty() {
-        bail!("{REPOSITORY_SETTINGS} names no check that holds here");
+    if checks.told.is_empty() {
+        bail!("{REPOSITORY_SETTINGS} names no check and no path");
     }
     say!(
         "{REPOSITORY_SETTINGS} came with the repository. Its commands run as you, with all that you may do:"
     );
-    for check in &all {
-        let required = if check.required { " (required)" } else { "" };
-        say!(
-            "  {}{required}: {}",
-            visible(&check.name),
-            visible(&check.run)
-        );
+    for line in &checks.told {
+        say!("  {}", visible(line));
     }
-    if all.iter().all(|check| check.origin == CheckOrigin::Trusted) {
+    if checks.trusted {
         say!("They are trusted already, as they stand.");
         return Ok(Exit::Done);
     }

@@ -1,11 +1,11 @@
 //! Cases read for commands without a screen.
 
-use crate::base::settings::Settings;
 use crate::case::load::CaseLoad;
 use crate::case::propose::RuleSettings;
 use crate::case::service::CaseService;
+use crate::case::trust::settings_of;
 use anyhow::Result;
-use armistice_git::{Case, Situation};
+use armistice_git::{Case, Repository, Situation};
 
 /// A case and what could be read of it, with the decisions recorded about it.
 pub(crate) struct Read {
@@ -24,6 +24,6 @@ pub(crate) fn read_all(service: &CaseService, cases: &[Case], rules: &RuleSettin
         .collect()
 }
 
-pub(crate) fn rule_settings(situation: &Situation) -> Result<RuleSettings> {
-    Ok(RuleSettings::new(situation, &Settings::read()?))
+pub(crate) fn rule_settings(repo: &Repository, situation: &Situation) -> Result<RuleSettings> {
+    Ok(RuleSettings::new(situation, &settings_of(repo)?))
 }

@@ -100,11 +100,13 @@ impl Canvas<'_> {
             pen.write(&text, theme.text());
         }
         let way = match (state.situation.is_idle(), ready) {
-            (true, _) => "",
-            (false, true) => "c concludes · d shows what is staged · B backs out",
-            (false, false) => "2 shows what is left · B backs out",
+            (true, _) => backups(state).unwrap_or_default(),
+            (false, true) => "c concludes · d shows what is staged · B backs out".to_owned(),
+            (false, false) => "2 shows what is left · B backs out".to_owned(),
         };
-        self.pen(body, 5).to(4).write(way, theme.faint());
+        let mut pen = self.pen(body, 5);
+        let way = fit(&way, pen.to(4).room());
+        pen.write(&way, theme.faint());
     }
 
     fn message_box(&mut self, area: Rect) {
@@ -285,6 +287,19 @@ fn worth_telling(state: &State) -> bool {
     !state.situation.is_idle() && state.files.iter().all(staged)
 }
 
+/// The backup files that may be removed, by name.
+fn backups(state: &State) -> Option<String> {
+    let left = &state.accord.leftovers;
+    let names: Vec<String> = left.iter().map(|left| left.path.to_string()).collect();
+    (!left.is_empty()).then(|| {
+        let files = count(left.len(), "backup file");
+        format!(
+            "x removes {files} that git left, copies kept: {}",
+            names.join(", ")
+        )
+    })
+}
+
 /// What concluding will do, in words.
 fn what_comes(state: &State) -> String {
     let situation = &state.situation;
@@ -293,7 +308,10 @@ fn what_comes(state: &State) -> String {
         return why;
     }
     match situation.operation {
-        Operation::Merge => format!("Makes the merge commit of {theirs} into {ours}."),
+        Operation::Merge => match situation.merged_before.len() {
+            0 => format!("Makes the merge commit of {theirs} into {ours}."),
+            n => format!("Makes one merge commit of {} parents: {ours} and {theirs}.", n + 2),
+        },
         Operation::Rebase { step, total, backend } if step < total => {
             format!("Commits step {step} of {total}, then goes on to step {} ({backend}).", step + 1)
         }

@@ -2,16 +2,18 @@
 
 use crate::base::commands::Command;
 use crate::base::keymap::KEYMAP;
+use crate::base::project_checks::REPOSITORY_SETTINGS;
 use crate::base::safe_text::{count, fit, fit_path, visible, wrap};
+use crate::base::settings::MadeBy;
 use crate::base::theme::{Role, Theme};
-use crate::case::findings::settled_while_merging;
+use crate::case::findings::{settled_while_merging, several_at_once};
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, OpenFile};
 use crate::view::given_up::{given_up, outcome_name};
 use crate::view::overview::{OverviewCell, overview};
-use armistice_core::{RegionKind, Side, Version, describe, rule_title};
+use armistice_core::{GENERATED_FILE, RegionKind, Side, Version, describe, rule_title};
 use armistice_git::{CaseKind, IndexState};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -110,11 +112,16 @@ impl Canvas<'_> {
             n => text += &format!(", {n} offered"),
         }
         text += &format!(" · {done} finished");
+        if let Some(said) = several_at_once(&self.state.situation) {
+            text += &format!(" · {said}");
+        }
         if let Some(said) = settled_while_merging(&self.state.situation) {
             text += &format!(" · {said}");
         }
-        if waiting > 0 {
-            text += &format!(" · reading {waiting} more …");
+        match (waiting, self.state.docket.stopped) {
+            (0, _) => {}
+            (n, false) => text += &format!(" · reading {n} more … esc stops"),
+            (n, true) => text += &format!(" · {n} not read, ctrl-r reads them"),
         }
         self.rule(self.screen.title(), 0, &text);
     }
@@ -517,6 +524,9 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
             out.extend(open.opened.note.iter().map(|n| (Role::Finding, n.clone())));
         }
     }
+    if let Some(said) = made_by_a_tool(state, file) {
+        out.push((Role::Text, visible(&said)));
+    }
     match (file.case.standing, file.changed) {
         (IndexState::Staged, false) => out.push((
             Role::Faint,
@@ -529,6 +539,34 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
         _ => {}
     }
     out
+}
+
+/// That a file is better made again than merged, and how, if anything says so.
+fn made_by_a_tool(state: &State, file: &FileState) -> Option<String> {
+    if file.case.standing == IndexState::Staged {
+        return None;
+    }
+    match state.settings.made_by(&file.case.path.to_string()) {
+        Some(MadeBy::Settings(line)) => Some(format!("M makes it again: {line}")),
+        Some(MadeBy::Usual(line)) => Some(format!(
+            "A tool writes this file. Proposed: M takes one side whole, runs '{line}' and stages it."
+        )),
+        Some(MadeBy::Untrusted(set)) => Some(format!(
+            "{REPOSITORY_SETTINGS} says: {}. Nobody has trusted it yet; M shows all of it and asks.",
+            set.told()
+        )),
+        None => {
+            let open = file.open()?;
+            let generated = open
+                .opened
+                .rulings()
+                .values()
+                .any(|r| r.rule == GENERATED_FILE);
+            generated.then(|| {
+                "A tool writes this file. Proposed: take a side whole (o, t) and let the tool write it again; [[paths]] in settings can name its command for M.".to_owned()
+            })
+        }
+    }
 }
 
 /// The whole file in a few cells: whose change is where; open conflicts hollow.

@@ -1,14 +1,16 @@
 //! The event loop: reads the terminal, calls `update`, hands effects to workers, draws frames.
 
+use crate::base::path_settings::RepositoryPaths;
 use crate::base::settings::Settings;
 use crate::base::theme::Theme;
 use crate::case::service::CaseService;
+use crate::case::trust::repository_paths;
 use crate::render::frame::{draw, draw_opening};
 use crate::run::lending::{LOOKS, Lending, run_program};
 use crate::run::worker::{Job, Worker};
 use crate::state::action::{Action, WorkResult};
 use crate::state::app::State;
-use crate::state::effect::Effect;
+use crate::state::effect::{Effect, Trouble};
 use crate::update::dispatch::{start, update};
 use crate::update::returning::return_to;
 use crate::view::areas::Screen;
@@ -26,7 +28,7 @@ use ratatui::crossterm::terminal::{
 use ratatui::{Frame, Terminal};
 use std::collections::VecDeque;
 use std::io::{Stdout, Write, stdout};
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Condvar, Mutex};
 use std::thread::JoinHandle;
@@ -58,6 +60,7 @@ struct Opened {
     situation: Situation,
     /// What a run that was cut short had left, and what became of it.
     mended: Vec<String>,
+    paths: RepositoryPaths,
 }
 
 /// How the screens were closed.
@@ -87,6 +90,7 @@ pub fn run(
             Ok(Opened {
                 mended: service.mend()?,
                 situation: service.situation()?,
+                paths: repository_paths(service.repo()),
                 worker: Worker::new(service),
             })
         });
@@ -101,7 +105,10 @@ pub fn run(
     let size =
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
     let mut state = State::new(opened.situation, size, now());
-    state.settings = settings;
+    state.settings = Settings {
+        of_repository: opened.paths,
+        ..settings
+    };
     return_to(&mut state, worker.service().place());
     if !opened.mended.is_empty() {
         state.say(opened.mended.join(" · "));
@@ -276,6 +283,7 @@ fn carry_out(
             Effect::Quit => {}
             Effect::CancelWork => worker.cancel(),
             Effect::StopChecks => worker.stop_checks(),
+            Effect::StopQueued => pool.stop_queued(),
             Effect::Suspend => screen.suspend()?,
             Effect::HandOver(at, given) => {
                 let answer = screen.lend(|| run_program(&given))?;
@@ -467,7 +475,7 @@ fn base64(bytes: &[u8]) -> String {
 }
 
 enum Task {
-    Job(Job),
+    Job(Job, u64),
     Sync(armistice_git::Case),
     Stop,
 }
@@ -476,6 +484,10 @@ enum Task {
 struct Pool {
     reads: Arc<(Mutex<VecDeque<Job>>, Condvar)>,
     writes: Sender<Task>,
+    /// How many jobs were sent to the writer.
+    sent: AtomicU64,
+    /// Of those, how many a person has stopped, as far as they can be.
+    stopped: Arc<AtomicU64>,
     writer: JoinHandle<()>,
     /// How many readers and commands are at work.
     busy: Arc<AtomicUsize>,
@@ -503,11 +515,22 @@ impl Pool {
         }
         let (writes, tasks) = channel();
         let (own_worker, own_to_main) = (worker.clone(), to_main.clone());
+        let stopped: Arc<AtomicU64> = Arc::default();
+        let own_stopped = stopped.clone();
         let (worker, to_main) = (worker.clone(), to_main.clone());
         let writer = std::thread::spawn(move || {
             for task in tasks {
                 match task {
-                    Task::Job(job) => {
+                    Task::Job(job, nth) if nth < stopped.load(Ordering::Relaxed) => {
+                        match left_alone(&job) {
+                            Some(result) => {
+                                let done = Action::Done(job.generation, Box::new(result));
+                                let _ = to_main.send(Wake::Action(done));
+                            }
+                            None => drop(report(&worker, job, &to_main)),
+                        }
+                    }
+                    Task::Job(job, _) => {
                         report(&worker, job, &to_main);
                     }
                     Task::Sync(case) => worker.sync(&case),
@@ -518,6 +541,8 @@ impl Pool {
         Pool {
             reads,
             writes,
+            sent: AtomicU64::new(0),
+            stopped: own_stopped,
             writer,
             busy,
             worker: own_worker,
@@ -560,8 +585,21 @@ impl Pool {
                 }
             }
             // The writer outlives every sender, so sending cannot fail.
-            _ => drop(self.writes.send(Task::Job(job))),
+            _ => {
+                let nth = self.sent.fetch_add(1, Ordering::Relaxed);
+                drop(self.writes.send(Task::Job(job, nth)));
+            }
         }
+    }
+
+    /// Forgets the files that wait to be read, and has those that wait to be written left alone.
+    fn stop_queued(&self) {
+        let (queue, _) = &*self.reads;
+        if let Ok(mut queue) = queue.lock() {
+            queue.retain(|job| !matches!(job.effect, Effect::Load(_)));
+        }
+        let sent = self.sent.load(Ordering::Relaxed);
+        self.stopped.store(sent, Ordering::Relaxed);
     }
 
     fn sync(&self, case: Option<armistice_git::Case>) {
@@ -584,6 +622,15 @@ impl Pool {
         wait_for(idle, PATIENCE);
         ended
     }
+}
+
+/// What is told of a job that a person has stopped; nothing if it is done all the same.
+fn left_alone(job: &Job) -> Option<WorkResult> {
+    let Effect::WriteMany(jobs) = &job.effect else {
+        return None;
+    };
+    let stopped = jobs.iter().map(|(at, _)| (*at, Err(Trouble::Stopped)));
+    Some(WorkResult::WroteMany(stopped.collect()))
 }
 
 /// Waits until something is so, at most for a while.

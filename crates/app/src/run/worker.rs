@@ -4,19 +4,20 @@
 
 use crate::base::project_checks::{CheckOrigin, ProjectCheck};
 use crate::base::safe_text::count;
-use crate::case::checks::{run_check, trust};
+use crate::case::checks::run_check;
 use crate::case::finish::Finish;
 use crate::case::propose::{RuleSettings, propose_judged, propose_like};
 use crate::case::service::CaseService;
 use crate::case::staged_diff::StagedDiff;
+use crate::case::trust::{repository_paths, trust};
 use crate::state::action::WorkResult;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
 use armistice_core::{Source, Versions};
 use armistice_git::{
     AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Seen, Situation, StagedFile,
-    Written, committed_conflicts, differs_on_disk, log, merged_syntax, staged_against_parents,
-    staged_texts, what_stands_there,
+    Written, committed_conflicts, differs_on_disk, log, merged_syntax, remove_leftovers,
+    staged_against_parents, staged_texts, what_stands_there,
 };
 use std::sync::Mutex;
 
@@ -101,6 +102,11 @@ impl Worker {
         {
             tell(WorkResult::Note(format!("nothing was run: {error}")));
             return;
+        }
+        if trusted.is_some() {
+            tell(WorkResult::PathsRead(Box::new(repository_paths(
+                self.repo(),
+            ))));
         }
         let cancel = Cancel::default();
         if let Ok(mut held) = self.checks.lock() {
@@ -189,6 +195,12 @@ impl Worker {
             (Effect::RunChecks { checks, trust }, _) => {
                 self.run_checks(&checks, trust.as_deref(), tell);
                 None
+            }
+            (Effect::ReadSituation, _) => {
+                tell(WorkResult::PathsRead(Box::new(repository_paths(
+                    self.repo(),
+                ))));
+                self.perform_whole(Effect::ReadSituation)
             }
             (
                 Effect::CheckSyntax {
@@ -354,6 +366,11 @@ impl Worker {
                 }
                 Some(WorkResult::Likes(likes))
             }
+            Effect::Trust(told) => {
+                let trusted = trust(self.repo(), &told).map_err(text);
+                let paths = trusted.map(|()| Box::new(repository_paths(self.repo())));
+                Some(WorkResult::Trusted(paths))
+            }
             Effect::FindCommitted => {
                 let found = committed_conflicts(self.repo()).map_err(text);
                 Some(WorkResult::CommittedFound(found))
@@ -386,6 +403,10 @@ impl Worker {
                 Some(WorkResult::Forgot(self.service.forget(&past).map_err(text)))
             }
             Effect::ReadLog => Some(WorkResult::LogRead(log(self.repo(), 200).map_err(text))),
+            Effect::RemoveBackups(leftovers) => {
+                let gone = remove_leftovers(self.repo(), &leftovers).map_err(text);
+                Some(WorkResult::BackupsRemoved(gone.map(|gone| gone.len())))
+            }
             Effect::Measure => Some(WorkResult::Measured(self.measure().map_err(text))),
             Effect::ReadDiff {
                 parent,

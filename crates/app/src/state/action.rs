@@ -1,6 +1,7 @@
 //! Everything that can happen to the state: keys, mouse events and results of work.
 
 use crate::base::commands::Command;
+use crate::base::path_settings::RepositoryPaths;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
@@ -61,9 +62,15 @@ pub enum WorkResult {
     CheckBegan(String),
     CheckSaid(String, OutputLines),
     CheckEnded(String, Result<CheckRun, String>),
+    /// What the repository's settings say of paths, read anew.
+    PathsRead(Box<RepositoryPaths>),
+    /// The repository's settings are trusted now, or not: why.
+    Trusted(Result<Box<RepositoryPaths>, String>),
     /// None of them runs any more.
     ChecksDone,
     Ended(Ending, Result<After, String>),
+    /// How many backup files were removed.
+    BackupsRemoved(Result<usize, String>),
     LogRead(Result<Vec<LogLine>, String>),
     Measured(Result<Vec<AgainstParent>, String>),
     /// One file of what is staged against a parent; nothing if it is no text.

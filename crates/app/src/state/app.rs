@@ -16,8 +16,8 @@ use crate::state::file::{FileLoad, FileState, Mode, OpenFile, SyntaxState};
 use crate::state::overlay::{ListView, Message, Overlay};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{
-    AgainstParent, Case, CheckRun, Ending, LogLine, Operation, PathFinding, Proof, RepoPath,
-    Situation, Verdict,
+    AgainstParent, Case, CheckRun, Ending, Leftover, LogLine, Operation, PathFinding, Proof,
+    RepoPath, Situation, Verdict,
 };
 use std::collections::HashMap;
 use std::ops::{Index, IndexMut};
@@ -97,6 +97,8 @@ pub struct AccordState {
     /// Whether to conclude as soon as what is staged is checked.
     pub waiting: bool,
     pub verdict: Option<Verdict>,
+    /// Backup files of git's own beside what was in conflict, of all steps that were ended.
+    pub leftovers: Vec<Leftover>,
     pub log: Vec<LogLine>,
     /// What is staged against each parent.
     pub against: Vec<AgainstParent>,
@@ -125,6 +127,7 @@ impl AccordState {
             running: None,
             waiting: false,
             verdict: None,
+            leftovers: Vec::new(),
             log: Vec::new(),
             against: Vec::new(),
             top: 0,
@@ -233,6 +236,7 @@ impl State {
             let fresh = AccordState::new(&situation.message);
             let old = std::mem::replace(&mut self.accord, fresh);
             (self.accord.verdict, self.accord.log) = (old.verdict, old.log);
+            self.accord.leftovers = old.leftovers;
             self.staged = None;
         }
         self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));

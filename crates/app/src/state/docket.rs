@@ -79,6 +79,8 @@ pub struct DocketView {
     pub sort: Sort,
     /// Only paths that hold these words are shown.
     pub path: String,
+    /// Whether a person stopped the reading of files.
+    pub stopped: bool,
 }
 
 impl DocketView {

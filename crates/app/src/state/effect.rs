@@ -5,7 +5,7 @@ use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use crate::case::place::Place;
 use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling, Source, Versions};
-use armistice_git::{Ending, FileOutcome, Oid, Overwrite, RepoPath, Seen, StagedFile};
+use armistice_git::{Ending, FileOutcome, Leftover, Oid, Overwrite, RepoPath, Seen, StagedFile};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -36,6 +36,8 @@ pub enum Trouble {
     ReadOnly(Box<Effect>),
     /// The repository is not where it was: it must be read anew.
     MovedOn(String),
+    /// A person stopped it before its turn came.
+    Stopped,
     Other(String),
 }
 
@@ -88,6 +90,8 @@ pub enum Effect {
         trust: Option<String>,
     },
     StopChecks,
+    /// Trust what the repository's settings say, as a person has just seen it.
+    Trust(String),
     /// Stage a file as it stands on disk.
     StageAgain(RepoPath),
     /// Forget what is remembered about the same three texts.
@@ -132,6 +136,7 @@ pub enum Effect {
         staged: Option<String>,
     },
     ReadLog,
+    RemoveBackups(Vec<Leftover>),
     /// Count what is staged against each parent.
     Measure,
     /// Read one file of it, against a parent in their order.
@@ -158,6 +163,8 @@ pub enum Effect {
     /// To the terminal's clipboard.
     Copy(String),
     CancelWork,
+    /// Read and write no more of the files that wait for it; what has begun is ended.
+    StopQueued,
     /// Stop the process until the shell lets it go on.
     Suspend,
     Quit,

@@ -123,6 +123,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Skip => return ask_skip(state),
         Command::BackOut => return ask_back_out(state),
         Command::EditMessage => edit_message(state),
+        Command::RemoveBackups => return remove_backups(state),
         Command::Move(Motion::Down | Motion::PageDown) => {
             let last = state.accord.log.len().saturating_sub(1);
             state.accord.top = (state.accord.top + 1).min(last);
@@ -138,6 +139,15 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         _ => {}
     }
     Vec::new()
+}
+
+fn remove_backups(state: &mut State) -> Vec<Effect> {
+    let left = std::mem::take(&mut state.accord.leftovers);
+    if left.is_empty() {
+        state.say("no backup file of git's own is known here");
+        return Vec::new();
+    }
+    vec![Effect::RemoveBackups(left)]
 }
 
 fn edit_message(state: &mut State) {

@@ -54,16 +54,28 @@ pub(crate) fn run(state: &mut State) -> Vec<Effect> {
     Vec::new()
 }
 
-/// A repository's commands run only after a person has seen every one of them.
 fn ask_trust(state: &mut State, checks: Vec<ProjectCheck>) {
+    let told = state.proof.checks.told.clone();
+    let yes = format!("trust them and run {}", count(checks.len(), "command"));
+    let trust = state.proof.checks.to_trust.clone();
+    ask_to_trust(state, told, yes, Effect::RunChecks { checks, trust });
+}
+
+/// Asks whether to trust the repository's settings for their paths.
+pub(crate) fn ask_trust_of_paths(state: &mut State) {
+    let paths = &state.settings.of_repository;
+    let (told, trust) = (paths.told.clone(), paths.to_trust.clone());
+    if let Some(trust) = trust {
+        ask_to_trust(state, told, "trust them".to_owned(), Effect::Trust(trust));
+    }
+}
+
+/// A repository's settings count only after a person has seen every line of them.
+fn ask_to_trust(state: &mut State, told: Vec<String>, yes: String, effect: Effect) {
     let mut lines = vec![format!(
         "{REPOSITORY_SETTINGS} came with the repository. Its commands run as you, with all that you may do:"
     )];
-    let all = state.proof.checks.all.iter().map(|(check, _)| check);
-    for check in all.filter(|check| check.origin == CheckOrigin::Untrusted) {
-        let required = if check.required { " (required)" } else { "" };
-        lines.push(format!("{}{required}: {}", check.name, check.run));
-    }
+    lines.extend(told);
     lines.push("If the file changes you are asked again.".to_owned());
     let screen = Screen::new(state);
     let width = screen.middle(76, 99).width.saturating_sub(4) as usize;
@@ -75,11 +87,8 @@ fn ask_trust(state: &mut State, checks: Vec<ProjectCheck>) {
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title: format!("Trust the commands of {REPOSITORY_SETTINGS}?"),
         lines,
-        yes: format!("trust them and run {}", count(checks.len(), "command")),
-        effects: vec![Effect::RunChecks {
-            checks,
-            trust: state.proof.checks.to_trust.clone(),
-        }],
+        yes,
+        effects: vec![effect],
         settles: None,
         writes: None,
         other: None,

@@ -2,11 +2,14 @@
 
 use crate::base::commands::Command;
 use crate::base::editor::Motion;
+use crate::base::safe_text::count;
+use crate::base::settings::MadeBy;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::FileLoad;
 use crate::state::overlay::{Overlay, Question};
 use crate::update::bulk;
+use crate::update::checks::ask_trust_of_paths;
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
 use crate::update::hand_over;
 use crate::update::rulings;
@@ -48,6 +51,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
             return files.flat_map(|at| take_back(state, at)).collect();
         }
         Command::ShowGivenUp => show_outcomes(state),
+        Command::Back => return stop(state),
         Command::Whole(outcome) if !state.marked().is_empty() => {
             return bulk::ask_whole_marked(state, outcome);
         }
@@ -95,6 +99,24 @@ pub(crate) fn click(state: &mut State, row: usize) -> Vec<Effect> {
     Vec::new()
 }
 
+/// Stops what goes on with many files: writing, or else reading.
+fn stop(state: &mut State) -> Vec<Effect> {
+    let writing = state.files.iter().filter(|file| file.writing).count();
+    let (_, waiting) = state.totals();
+    if writing > 1 {
+        state.say("stopping after the files that are being written …");
+    } else if waiting > 0 && !state.docket.stopped {
+        state.docket.stopped = true;
+        state.say(format!(
+            "{} not read; enter reads one, ctrl-r all of them",
+            count(waiting, "file")
+        ));
+    } else {
+        return Vec::new();
+    }
+    vec![Effect::StopQueued]
+}
+
 fn next_open(state: &mut State, forward: bool) {
     match other_unfinished(state, state.chosen(), forward) {
         Some(at) => state.docket.chosen = at.0,
@@ -108,12 +130,19 @@ fn ask_regenerate(state: &mut State, at: FileId) -> Vec<Effect> {
         return Vec::new();
     };
     let path = file.case.path.to_string();
-    let set = state.settings.for_path(&path);
-    let Some(line) = set.and_then(|set| set.regenerate.clone()) else {
-        let text =
-            format!("{path}: settings name no command that makes it ([[paths]], regenerate)");
-        state.say(text);
-        return Vec::new();
+    let (line, by) = match state.settings.made_by(&path) {
+        Some(MadeBy::Settings(line)) => (line, "as settings say"),
+        Some(MadeBy::Usual(line)) => (line, "usual for such a file; nobody has set it"),
+        Some(MadeBy::Untrusted(_)) => {
+            ask_trust_of_paths(state);
+            return Vec::new();
+        }
+        None => {
+            state.say(format!(
+                "{path}: settings name no command that makes it ([[paths]], regenerate)"
+            ));
+            return Vec::new();
+        }
     };
     let Some(seen) = file.load.seen().cloned() else {
         state.say("still reading this file");
@@ -122,7 +151,7 @@ fn ask_regenerate(state: &mut State, at: FileId) -> Vec<Effect> {
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title: format!("make {path} again?"),
         lines: vec![
-            format!("Runs: {line}"),
+            format!("Runs, {by}: {line}"),
             "One side's whole file stands there first, without markers; what the command leaves is staged. u takes it back.".to_owned(),
         ],
         yes: "run it and stage the file".to_owned(),

@@ -1,6 +1,7 @@
 //! Results of effects, taken into the state.
 
 use crate::base::commands::Tab;
+use crate::base::project_checks::REPOSITORY_SETTINGS;
 use crate::base::safe_text::count;
 use crate::case::checks::ProjectChecks;
 use crate::case::load::CaseLoad;
@@ -80,6 +81,21 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::LogRead(Ok(log)) => state.accord.log = log,
         WorkResult::Measured(Ok(against)) => return staged::counted(state, against),
         WorkResult::DiffRead(parent, path, diff) => staged::read(state, parent, path, diff),
+        WorkResult::PathsRead(paths) => state.settings.of_repository = *paths,
+        WorkResult::Trusted(Ok(paths)) => {
+            state.settings.of_repository = *paths;
+            let text =
+                format!("{REPOSITORY_SETTINGS} is trusted as it stands; M makes a file again");
+            return rulings::rule_again(state, text);
+        }
+        WorkResult::Trusted(Err(why)) => state.complain(why),
+        WorkResult::BackupsRemoved(Ok(n)) => {
+            let files = count(n, "backup file");
+            state.say(format!(
+                "removed {files}; copies are kept under the git folder"
+            ));
+        }
+        WorkResult::BackupsRemoved(Err(why)) => state.complain(why),
         WorkResult::LogRead(Err(why)) => state.complain(why),
         // Only decoration on Accord; its absence says enough.
         WorkResult::Measured(Err(_)) => state.accord.against.clear(),
@@ -199,6 +215,7 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
             state.complain(why);
             return vec![Effect::ReadSituation];
         }
+        Err(Trouble::Stopped) => state.say(format!("{path}: stopped, not written")),
         Err(Trouble::Other(why)) => state.complain(why),
     }
     Vec::new()
@@ -207,6 +224,7 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
 /// Several files were written: those that were not are told together.
 fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> Vec<Effect> {
     let mut refused = Vec::new();
+    let mut stopped = 0;
     let mut moved = None;
     for (at, result) in all {
         let Some(file) = state.file_mut(at) else {
@@ -224,6 +242,7 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
                 refused.push(format!("{} was changed outside", file.case.path))
             }
             Err(Trouble::ReadOnly(_)) => refused.push(format!("{} is read-only", file.case.path)),
+            Err(Trouble::Stopped) => stopped += 1,
             Err(Trouble::Other(why)) => refused.push(why),
         }
     }
@@ -239,10 +258,17 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
     let (done, files) = state.files_done();
     if waiting > 0 {
         state.say(format!(
-            "{done} of {} written, {waiting} to come …",
+            "{done} of {} written, {waiting} to come · esc stops",
             count(files, "file")
         ));
         return Vec::new();
+    }
+    if stopped > 0 {
+        state.say(format!(
+            "stopped: {done} of {} written and staged · W goes on, u takes back",
+            count(files, "file")
+        ));
+        return vec![Effect::Prove, Effect::Measure];
     }
     let next = match files - done {
         0 => "every file is finished: 5 proves, 6 concludes".to_owned(),
@@ -370,6 +396,7 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
         Ok(situation) => {
             let idle = situation.is_idle();
             state.situate(situation);
+            state.docket.stopped = false;
             let asked = state.message.text == READING;
             if asked {
                 state.say("read anew");
@@ -404,6 +431,7 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
         }
     };
     state.accord.verdict = Some(after.verdict);
+    state.accord.leftovers.extend(after.leftovers);
     let name = state.situation.operation.name();
     let kept = match after.kept.len() {
         0 => String::new(),

@@ -224,7 +224,7 @@ pub(crate) fn next_policy(state: &mut State) -> Vec<Effect> {
 }
 
 /// Asks the rules anew about every file that is read.
-fn rule_again(state: &mut State, message: String) -> Vec<Effect> {
+pub(crate) fn rule_again(state: &mut State, message: String) -> Vec<Effect> {
     state.say(message);
     let plans: Vec<_> = state
         .ids()

@@ -79,6 +79,7 @@ fn situation(paths: &[&str]) -> Situation {
             incoming: None,
         },
         branch: None,
+        merged_before: Vec::new(),
         ours: party("harbour/main"),
         theirs: party("night-pilotage"),
         cases: paths.iter().map(|path| case(path)).collect(),

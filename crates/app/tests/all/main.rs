@@ -4,6 +4,7 @@ mod kills;
 mod kit;
 mod obstacles;
 
+mod afterwards;
 mod cases;
 mod checks;
 mod demo;
@@ -16,6 +17,7 @@ mod hanging;
 mod in_memory;
 mod outside;
 mod parley;
+mod paths;
 mod plain;
 mod proof;
 mod real_git;

@@ -10,7 +10,7 @@ use crate::rules::both_added::BothAdded;
 use crate::rules::by_path::ByPath;
 use crate::rules::conflict::{Conflict, Shared};
 use crate::rules::formula::Replay;
-use crate::rules::generated::{Generated, ID};
+use crate::rules::generated::{GENERATED_FILE, Generated};
 use crate::rules::import_list::Names;
 use crate::rules::list_end::ListEnd;
 use crate::rules::more::More;
@@ -94,7 +94,7 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
             continue;
         }
         // What a tool writes is not put together by other rules.
-        let last = found.certainty == Certainty::Certain || rule.id() == ID;
+        let last = found.certainty == Certainty::Certain || rule.id() == GENERATED_FILE;
         best = Some(Ruling {
             rule: rule.id().to_owned(),
             certainty: found.certainty,

@@ -8,11 +8,12 @@ use crate::text::source::Source;
 
 pub(crate) struct Generated;
 
-pub(crate) const ID: &str = "generated";
+/// The id of the rule by which a file is recognised that a tool writes.
+pub const GENERATED_FILE: &str = "generated";
 
 impl Rule for Generated {
     fn id(&self) -> &'static str {
-        ID
+        GENERATED_FILE
     }
 
     fn title(&self) -> &'static str {

@@ -10,6 +10,7 @@ use crate::repo::repository::Repository;
 use crate::situation::read::{Commit, Situation, parse_commit};
 use crate::situation::staged::{is_empty_step, staged_print};
 use crate::store::records::Store;
+use crate::worktree::leftovers::{Leftover, leftovers};
 use serde::Serialize;
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -37,6 +38,8 @@ pub struct After {
     pub message: String,
     /// Copies of working files that backing out or skipping discarded.
     pub kept: Vec<PathBuf>,
+    /// Backup files of git's own that lie beside what was in conflict.
+    pub leftovers: Vec<Leftover>,
 }
 
 /// What came of an ending.
@@ -92,6 +95,7 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
             verdict: Verdict::Empty,
             message: String::new(),
             kept: Vec::new(),
+            leftovers: Vec::new(),
         });
     }
     let kept = match ending {
@@ -123,6 +127,13 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
         verdict,
         message: output.message(),
         kept,
+        // What was asked for is done by now, whether or not the folders can be looked through.
+        leftovers: match verdict {
+            Verdict::Concluded | Verdict::NextStep | Verdict::BackedOut => {
+                leftovers(repo, &before.cases).unwrap_or_default()
+            }
+            Verdict::Refused | Verdict::Empty => Vec::new(),
+        },
     })
 }
 

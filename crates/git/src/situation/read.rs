@@ -63,6 +63,8 @@ pub struct Situation {
     pub ours: Party,
     /// Stage 3.
     pub theirs: Party,
+    /// Of several branches merged at once, those that git merged into ours before the conflict.
+    pub merged_before: Vec<String>,
     /// The conflicted paths in order.
     pub cases: Vec<Case>,
     /// The steps of the operation, if it has several.
@@ -111,6 +113,7 @@ impl Situation {
             false => (driven, false),
         };
         let idle = operation == Operation::Loose && cases.is_empty();
+        let merged_before = merged_before(repo, operation)?;
         Ok(Situation {
             upstream: match idle {
                 true => upstream(repo)?,
@@ -118,7 +121,8 @@ impl Situation {
             },
             driven,
             driven_is_committed,
-            ours: ours(repo, operation, branch.as_deref())?,
+            ours: ours(repo, operation, branch.as_deref(), &merged_before)?,
+            merged_before,
             theirs: theirs(repo, operation)?,
             message: message(repo, operation)?,
             steps: steps(repo, operation, &cases)?,
@@ -183,9 +187,18 @@ fn short_name(reference: &str) -> &str {
         .unwrap_or(reference)
 }
 
-fn ours(repo: &Repository, operation: Operation, branch: Option<&str>) -> Result<Party, Error> {
+fn ours(
+    repo: &Repository,
+    operation: Operation,
+    branch: Option<&str>,
+    before: &[String],
+) -> Result<Party, Error> {
     let commit = commit(repo, "HEAD")?;
     let label = match (operation, branch) {
+        (_, branch) if !before.is_empty() => {
+            let at_hand = branch.unwrap_or("HEAD");
+            format!("{at_hand} with {}", before.join(", "))
+        }
         (Operation::Rebase { .. }, branch) => format!("onto {}", onto(repo, branch)?),
         (_, Some(branch)) => branch.to_owned(),
         (_, None) => match &commit {
@@ -228,16 +241,19 @@ fn names_of(repo: &Repository, oid: &str) -> Result<Vec<String>, Error> {
 }
 
 fn theirs(repo: &Repository, operation: Operation) -> Result<Party, Error> {
-    let heads = repo.state_file("MERGE_HEAD").unwrap_or_default();
-    let octopus = heads.lines().count() > 1;
-    let commit = match operation.incoming() {
-        Some(head) if !octopus => commit(repo, head)?,
-        _ => None,
+    let heads = merge_heads(repo);
+    // Of several branches git merges one after the other, and leaves none but the last in conflict.
+    let last = heads.last().map_or("", String::as_str);
+    let commit = match operation {
+        Operation::Merge => commit(repo, last)?,
+        _ => match operation.incoming() {
+            Some(head) => commit(repo, head)?,
+            None => None,
+        },
     };
     let short = commit.as_ref().map_or("?", |c| c.short.as_str());
     let label = match operation {
-        Operation::Merge if octopus => format!("{} branches at once", heads.lines().count()),
-        Operation::Merge => merged_name(repo, &heads)?.unwrap_or_else(|| short.to_owned()),
+        Operation::Merge => merged_name(repo, last)?.unwrap_or_else(|| short.to_owned()),
         Operation::Rebase { step, total, .. } => format!("your commit {step} of {total}"),
         Operation::CherryPick => "the picked commit".to_owned(),
         Operation::Revert => format!("without {short}"),
@@ -245,6 +261,27 @@ fn theirs(repo: &Repository, operation: Operation) -> Result<Party, Error> {
         Operation::Loose => "the changes being applied".to_owned(),
     };
     Ok(Party { label, commit })
+}
+
+/// The commits that are merged, in the order in which git merges them.
+fn merge_heads(repo: &Repository) -> Vec<String> {
+    let heads = repo.state_file("MERGE_HEAD").unwrap_or_default();
+    heads.lines().map(str::to_owned).collect()
+}
+
+/// The names of all but the last of several branches that are merged at once.
+fn merged_before(repo: &Repository, operation: Operation) -> Result<Vec<String>, Error> {
+    let heads = merge_heads(repo);
+    let earlier = match operation {
+        Operation::Merge => &heads[..heads.len().saturating_sub(1)],
+        _ => &[],
+    };
+    let mut names = Vec::new();
+    for oid in earlier {
+        let name = merged_name(repo, oid)?;
+        names.push(name.unwrap_or_else(|| oid.chars().take(7).collect()));
+    }
+    Ok(names)
 }
 
 /// The branch being merged: of those at that commit, the one git's message quotes.
@@ -283,7 +320,10 @@ fn message(repo: &Repository, operation: Operation) -> Result<String, Error> {
         _ => ["MERGE_MSG", "rebase-apply/final-commit"],
     };
     let text = file.into_iter().find_map(|name| repo.state_file(name));
-    let sign = repo.config("core.commentChar")?;
+    let sign = match repo.config("core.commentString")? {
+        Some(sign) => Some(sign),
+        None => repo.config("core.commentChar")?,
+    };
     let sign = sign
         .filter(|s| s != "auto")
         .unwrap_or_else(|| "#".to_owned());

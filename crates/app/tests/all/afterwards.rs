@@ -1,0 +1,191 @@
+//! When nothing is under way any more: committed markers, what can be pushed, what git left lying
+//! about; and several branches merged at once, which git does one after the other.
+
+use crate::kit::{Desk, Repo, assert_concluded, conclude};
+use std::fs;
+
+#[test]
+fn conflicts_that_were_committed_are_told_where_nothing_is_under_way() {
+    let repo = Repo::conflict("a.txt", "one\n2\n", "ours\n2\n", "theirs\n2\n");
+    repo.commit("a merge in a hurry");
+    let mut desk = repo.desk();
+    let said = desk.message().to_owned();
+    assert!(
+        said.contains("1 file holds conflicts with markers that were committed, a.txt:1 first"),
+        "{said}"
+    );
+    assert!(
+        said.contains("armistice open a.txt") && said.contains("git reset --soft HEAD^"),
+        "{said}"
+    );
+    assert!(desk.press("!").shows().contains("settles them there"));
+    // A title underlined in a text is no conflict.
+    let repo = Repo::new();
+    repo.write("a.md", "title\n=======\n<<<<<<< left\n");
+    repo.commit("text");
+    assert_eq!(repo.desk().message(), "");
+}
+
+#[test]
+fn afterwards_it_is_told_whether_the_branch_can_be_pushed() {
+    let repo = Repo::new();
+    repo.write("a.txt", "one\n");
+    repo.commit("base");
+    let remote = tempfile::TempDir::new().unwrap();
+    let url = remote.path().to_str().unwrap();
+    repo.git(&["clone", "-q", "--bare", ".", url]);
+    repo.git(&["remote", "add", "harbour", url]);
+    repo.git(&["fetch", "-q", "harbour"]);
+    repo.git(&["branch", "-q", "--set-upstream-to", "harbour/main"]);
+    let accord = || Desk::new(&repo.top, (160, 47)).press("6").shows();
+    assert!(
+        accord().contains("harbour/main has all of it"),
+        "{}",
+        accord()
+    );
+    repo.write("a.txt", "two\n");
+    repo.commit("two");
+    assert!(
+        accord().contains("1 commit ahead of harbour/main: ready to push."),
+        "{}",
+        accord()
+    );
+    repo.git(&["push", "-q", "harbour", "main"]);
+    repo.git(&["reset", "-q", "--hard", "HEAD^"]);
+    assert!(
+        accord().contains("1 commit behind harbour/main"),
+        "{}",
+        accord()
+    );
+    repo.write("a.txt", "three\n");
+    repo.commit("three");
+    assert!(
+        accord().contains("1 behind: not to be pushed as it is."),
+        "{}",
+        accord()
+    );
+}
+
+/// A merge that git's own merge helper settled, with the files that it leaves.
+fn helped() -> Repo {
+    let repo = Repo::new();
+    let (quay, tide) = ("der Kai/quay's.rs", "tide.rs");
+    for (text, branch) in [("base\n", ""), ("theirs\n", "side"), ("ours\n", "")] {
+        match branch {
+            "side" => repo.git(&["checkout", "-q", "-b", "side"]),
+            _ => repo.try_git(&["checkout", "-q", "main"]).status.to_string(),
+        };
+        repo.write(quay, format!("a\n{text}"));
+        repo.write(tide, text);
+        repo.commit(text.trim());
+    }
+    repo.try_git(&["merge", "-q", "side"]);
+    let helper = [
+        "-c",
+        "mergetool.helper.cmd=cat \"$LOCAL\" > \"$MERGED\"",
+        "-c",
+        "mergetool.helper.trustExitCode=true",
+        "-c",
+        "mergetool.keepTemporaries=true",
+        "mergetool",
+        "-y",
+        "-t",
+        "helper",
+    ];
+    repo.git(&helper);
+    repo
+}
+
+fn untracked(repo: &Repo) -> Vec<String> {
+    let listed = repo.git(&["ls-files", "--others", "-z"]);
+    let mut all: Vec<String> = listed.split('\0').map(str::to_owned).collect();
+    all.retain(|path| !path.is_empty());
+    all
+}
+
+#[test]
+fn backups_that_git_left_are_offered_for_removal_and_nothing_else() {
+    let repo = helped();
+    assert!(untracked(&repo).len() >= 2, "{:?}", untracked(&repo));
+    // Of the same names, but with a person's own words in them.
+    repo.write("tide_LOCAL_1.rs", "mine\n");
+    let marked = repo.read("tide.rs.orig");
+    repo.write("tide.rs.orig", format!("{marked}mine\n"));
+    let mut desk = repo.desk();
+    conclude(&mut desk);
+    assert_concluded(&desk);
+    let shown = desk.shows();
+    assert!(
+        shown.contains("that git left, copies kept: der Kai/quay's.rs.orig"),
+        "{shown}"
+    );
+    desk.press("x");
+    assert!(desk.message().contains("removed"), "{}", desk.message());
+    assert_eq!(untracked(&repo), ["tide.rs.orig", "tide_LOCAL_1.rs"]);
+    let kept = repo.top.join(".git/armistice/kept");
+    let kept: Vec<_> = fs::read_dir(kept).unwrap().flatten().collect();
+    let texts = kept
+        .iter()
+        .map(|file| fs::read_to_string(file.path()).unwrap());
+    assert!(texts.into_iter().any(|text| text.contains("<<<<<<<")));
+    desk.press("x");
+    assert!(
+        desk.message().contains("no backup file"),
+        "{}",
+        desk.message()
+    );
+}
+
+#[test]
+fn the_command_line_tells_of_backups_and_removes_them_if_asked() {
+    let repo = helped();
+    let copy = repo.copy();
+    let (code, said) = repo.output(&["conclude"]);
+    assert_eq!(code, 0, "{said}");
+    assert!(
+        said.contains("tide.rs.orig: a backup file of git's own is left"),
+        "{said}"
+    );
+    assert!(repo.path("tide.rs.orig").exists());
+    let (code, said) = copy.output(&["conclude", "--remove-backups"]);
+    assert_eq!(code, 0, "{said}");
+    assert!(said.contains("tide.rs.orig: removed, kept as"), "{said}");
+    assert_eq!(untracked(&copy), [""; 0]);
+}
+
+#[test]
+fn of_several_branches_merged_at_once_the_last_is_the_one_in_conflict() {
+    let repo = Repo::new();
+    repo.write("a.txt", "1\n2\n3\n");
+    repo.commit("base");
+    for branch in ["pilots", "quays"] {
+        repo.git(&["checkout", "-q", "-b", branch, "main"]);
+        repo.write("a.txt", format!("1\n{branch}\n3\n"));
+        repo.commit(branch);
+    }
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("b.txt", "main\n");
+    repo.commit("main goes on");
+    repo.try_git(&["merge", "-q", "pilots", "quays"]);
+    let (_, said) = repo.output(&["docket"]);
+    assert!(said.contains("ours    main with pilots"), "{said}");
+    assert!(said.contains("theirs  quays"), "{said}");
+    assert!(
+        said.contains("git merged pilots already, quays comes last"),
+        "{said}"
+    );
+    let mut desk = repo.desk();
+    let shown = desk.press("2").shows();
+    assert!(shown.contains("git merged pilots already"), "{shown}");
+    desk.open("a.txt").press("t w 6");
+    let shown = desk.shows();
+    assert!(
+        shown.contains("Makes one merge commit of 3 parents"),
+        "{shown}"
+    );
+    conclude(&mut desk);
+    assert_concluded(&desk);
+    let parents = repo.git(&["rev-list", "--parents", "-n1", "HEAD"]);
+    assert_eq!(parents.split_whitespace().count(), 4);
+    assert_eq!(repo.read("a.txt"), "1\nquays\n3\n");
+}

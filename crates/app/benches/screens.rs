@@ -56,6 +56,7 @@ fn long_draft() -> State {
     let loaded = Loaded {
         versions,
         binary: false,
+        too_large: false,
         seen: Seen::Missing,
         commits: Vec::new(),
         folder: Vec::new(),

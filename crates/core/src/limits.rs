@@ -41,6 +41,11 @@ macro_rules! limits {
 }
 
 limits! {
+    /// Bytes of one version of a file that is merged line by line.
+    MERGED_BYTES: usize = 64_000_000, "bytes",
+        "a file of a million lines, 40 megabytes, takes 4 s to open and ten times its size of memory",
+        "the file is settled as a whole, and its lines are not counted";
+
     /// Length of a text that is compared token by token to tell whether only blanks differ.
     SAME_TOKENS_BYTES: usize = 200_000, "bytes",
         "judged, not measured: whole files of code are shorter",

@@ -83,12 +83,13 @@ impl WholeFile {
             let stage = case.stages.all()[version as usize];
             stage.as_ref().map(|_| versions.get(version).bytes().len())
         };
+        let has_lines = !loaded.binary && !loaded.too_large;
         WholeFile {
             why,
             sizes: PerSide::from_fn(|side| size(side.into())),
-            changes: (!loaded.binary).then(|| changes(versions)),
-            edits: PerSide::from_fn(|side| match (size(side.into()), loaded.binary) {
-                (Some(_), false) => edit_lines(&versions.base, versions.get(side.into())),
+            changes: has_lines.then(|| changes(versions)),
+            edits: PerSide::from_fn(|side| match (size(side.into()), has_lines) {
+                (Some(_), true) => edit_lines(&versions.base, versions.get(side.into())),
                 _ => Vec::new(),
             }),
             seen: loaded.seen,
@@ -157,9 +158,13 @@ fn slices(lines: &[Vec<u8>]) -> Vec<&[u8]> {
 /// Why a case has no lines to merge, if it has none.
 pub fn why_whole(case: &Case, loaded: &Loaded) -> Option<&'static str> {
     if case.has_lines() {
-        return loaded
-            .binary
-            .then_some("not text, or marked so in the attributes");
+        return match (loaded.binary, loaded.too_large) {
+            (true, _) => Some("not text, or marked so in the attributes"),
+            (false, true) => {
+                Some("too large to merge line by line here; its lines are not counted")
+            }
+            (false, false) => None,
+        };
     }
     Some(match case.kind {
         CaseKind::ModeOnly => "only the modes differ, the contents are the same",

@@ -55,6 +55,7 @@ fn opened(base: &str, ours: &str, theirs: &str) -> OpenedFile {
             theirs: Source::from(theirs),
         },
         binary: false,
+        too_large: false,
         seen: Seen::Missing,
         commits: Vec::new(),
         folder: Vec::new(),

@@ -181,3 +181,19 @@ fn what_somebody_else_staged_is_not_taken_for_an_earlier_decision() {
     let desk = repo.desk();
     assert_eq!(counts(&desk), (2, 1, 0, 1), "{}", desk.shows());
 }
+
+#[test]
+fn a_file_too_large_for_lines_is_settled_as_a_whole() {
+    let long = format!("{}\n", "tide ".repeat(13_000));
+    let theirs = format!("theirs\n{}", long.repeat(1_000));
+    let repo = Repo::conflict("log.txt", "base\n", "ours\n", &theirs);
+    let mut desk = repo.desk();
+    let shown = desk.press("2").shows();
+    assert!(shown.contains("too large to merge line by line"), "{shown}");
+    // What was not looked at is not counted.
+    let size = format!("a version of {} bytes", theirs.len());
+    assert!(shown.contains(&size), "{shown}");
+    desk.press("t enter");
+    assert_eq!(repo.unmerged(), "");
+    assert!(repo.read("log.txt").starts_with("theirs\n"));
+}

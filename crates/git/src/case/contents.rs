@@ -12,6 +12,7 @@ use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use armistice_core::limits::MERGED_BYTES;
 use armistice_core::{Part, Side, Source, Version, Versions, marker_size, parse_markers};
 
 /// The contents of a case.
@@ -21,6 +22,8 @@ pub struct Loaded {
     pub versions: Versions,
     /// Whether a version is binary, so that lines make no sense.
     pub binary: bool,
+    /// Whether a version is larger than what is merged line by line.
+    pub too_large: bool,
     /// The working file when it was read.
     pub seen: Seen,
     /// What is known of the commits, if it is about a submodule.
@@ -71,6 +74,7 @@ pub fn load_all(repo: &Repository, cases: &[Case]) -> Result<Vec<Loaded>, Error>
         loaded.push(Loaded {
             commits: commits(repo, case),
             folder: below(case, folder),
+            too_large: texts.iter().any(|text| text.bytes().len() > MERGED_BYTES),
             binary: called_binary || texts.into_iter().any(Source::is_binary),
             seen: WorkFile::read(repo.work_tree(), &case.path)?.seen,
             versions,

@@ -2,6 +2,7 @@
 
 pub mod accord;
 pub mod bulk;
+mod cards;
 mod checks;
 mod deciding;
 pub mod dispatch;

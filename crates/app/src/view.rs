@@ -3,6 +3,7 @@
 pub mod areas;
 pub mod ask;
 pub mod bars;
+pub mod cards;
 pub mod check_rows;
 pub mod check_runs;
 pub mod draft_rows;

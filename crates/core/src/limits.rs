@@ -295,8 +295,8 @@ limits! {
         "more than a day of typing",
         "the oldest cannot be undone";
     /// Lines of one region that the cards show.
-    CARD_LINES: usize = 400, "lines",
-        "judged, not measured: some ten screens of lines",
+    CARD_LINES: usize = 2_000, "lines",
+        "judged, not measured: some fifty screens of lines",
         "'n lines more' stands below";
     /// Bytes of a side in which one replacement is looked for, for its card.
     CARD_FORMULA_BYTES: usize = 8_000, "bytes",

@@ -81,6 +81,10 @@ pub enum Command {
     Redo,
     Lens,
     Wide,
+    /// Scroll a card of the evidence by a page: ours, theirs, base; down or up.
+    ScrollCard(Version, bool),
+    /// Show what is folded in the cards, or fold it.
+    Unfold,
     NextChoice,
     PrevChoice,
     TakeProposal,

@@ -2,10 +2,11 @@
 
 use crate::base::safe_text::count;
 use crate::case::opened::OpenedFile;
+use crate::case::stakes::Stakes;
 use armistice_core::limits::{CARD_FORMULA_BYTES, CARD_LINES};
 use armistice_core::{
-    Delta, DeltaRow, Encoding, Formula, LineIdx, LineRange, Pick, RegionId, RegionKind, Source,
-    Span, Version, delta, spans,
+    Delta, DeltaRow, Encoding, Formula, LineIdx, LineRange, PerSide, Pick, RegionId, RegionKind,
+    Side, Source, Span, Version, delta, spans,
 };
 use serde::{Deserialize, Serialize};
 
@@ -48,6 +49,19 @@ pub enum Tone {
     Sign,
 }
 
+/// What a line of a card has to do with the question.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Stake {
+    /// Both sides changed it, or, where only one side changed anything, it did: this is the question.
+    Clash,
+    /// One side alone changed it.
+    Own,
+    /// Only its layout changed, by so many columns of indentation.
+    Layout(isize),
+    /// It is as it was.
+    Kept,
+}
+
 /// One line of a card.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CardLine {
@@ -58,6 +72,7 @@ pub struct CardLine {
     pub parts: Vec<(Tone, String)>,
     /// Whose line it is, where it can be picked.
     pub pick: Option<Pick>,
+    pub stake: Stake,
 }
 
 /// What one party did, or what one version says.
@@ -66,7 +81,7 @@ pub struct Card {
     pub party: Version,
     /// In whose colour removed words are: who removed them, or, face to face, whose they were.
     pub removed: Version,
-    /// "re-worded 1 line, added 2".
+    /// "re-worded 1 line, added 2", and how many of them clash if not all do.
     pub summary: String,
     pub lines: Vec<CardLine>,
     /// Lines left out because there are too many.
@@ -84,24 +99,72 @@ pub fn cards(file: &OpenedFile, id: RegionId, lens: Lens) -> Vec<Card> {
         return Vec::new();
     }
     match lens {
-        Lens::Texts => Version::ALL.map(|v| text_card(file, id, v)).into(),
-        Lens::Face => vec![face_card(file, id), text_card(file, id, Version::Base)],
+        Lens::Texts => {
+            let stakes = stakes_of(file, id);
+            Version::ALL.map(|v| text_card(file, id, v, &stakes)).into()
+        }
+        Lens::Face => {
+            let stakes = stakes_of(file, id);
+            vec![
+                face_card(file, id),
+                text_card(file, id, Version::Base, &stakes),
+            ]
+        }
         Lens::Deltas => deltas(file, id, region.kind),
     }
 }
 
 fn deltas(file: &OpenedFile, id: RegionId, kind: RegionKind) -> Vec<Card> {
-    let ours = || delta_card(file, id, Version::Ours);
-    let theirs = || delta_card(file, id, Version::Theirs);
+    let region = file.plan().region(id);
+    let versions = file.plan().versions();
+    let of = |side: Side| {
+        let lines = cut(region.lines(side.into()));
+        delta(
+            &versions.base,
+            cut(region.base),
+            versions.get(side.into()),
+            lines,
+        )
+    };
+    let deltas = PerSide::from_fn(of);
+    let stakes = match kind {
+        RegionKind::Conflict => Stakes::of(&deltas, versions),
+        _ => Stakes::all(&deltas, versions),
+    };
+    let card = |side: Side| delta_card(file, id, side, &deltas[side], &stakes);
     match kind {
-        RegionKind::Ours => vec![ours()],
-        RegionKind::Theirs => vec![theirs()],
+        RegionKind::Ours => vec![card(Side::Ours)],
+        RegionKind::Theirs => vec![card(Side::Theirs)],
         RegionKind::Same => {
-            let mut card = ours();
+            let mut card = card(Side::Ours);
             card.summary = format!("both {}", card.summary);
             vec![card]
         }
-        _ => vec![ours(), theirs(), text_card(file, id, Version::Base)],
+        _ => vec![
+            card(Side::Ours),
+            card(Side::Theirs),
+            text_card(file, id, Version::Base, &stakes),
+        ],
+    }
+}
+
+/// What has to do with the question in a conflict, for lenses that show other texts than deltas.
+fn stakes_of(file: &OpenedFile, id: RegionId) -> Stakes {
+    let region = file.plan().region(id);
+    let versions = file.plan().versions();
+    let of = |side: Side| {
+        let lines = cut(region.lines(side.into()));
+        delta(
+            &versions.base,
+            cut(region.base),
+            versions.get(side.into()),
+            lines,
+        )
+    };
+    let deltas = PerSide::from_fn(of);
+    match region.kind {
+        RegionKind::Conflict => Stakes::of(&deltas, versions),
+        _ => Stakes::all(&deltas, versions),
     }
 }
 
@@ -112,52 +175,70 @@ fn cut(lines: LineRange) -> LineRange {
     )
 }
 
-fn delta_card(file: &OpenedFile, id: RegionId, party: Version) -> Card {
+fn delta_card(file: &OpenedFile, id: RegionId, side: Side, delta: &Delta, stakes: &Stakes) -> Card {
     let region = file.plan().region(id);
-    compare(
+    let party = Version::from(side);
+    let mut card = compared(
         file,
-        Version::Base,
-        region.base,
-        party,
-        region.lines(party),
-        party,
-    )
+        (Version::Base, region.base),
+        (party, region.lines(party)),
+        delta,
+        &stakes.rows[side],
+    );
+    card.removed = party;
+    let clash = stakes.rows[side]
+        .iter()
+        .filter(|s| **s == Stake::Clash)
+        .count();
+    let changed = delta
+        .rows
+        .iter()
+        .filter(|row| !matches!(row, DeltaRow::Kept(..)))
+        .count();
+    if clash < changed && clash > 0 {
+        card.summary += &format!(" · {clash} of {changed} clash");
+    }
+    card
 }
 
 fn face_card(file: &OpenedFile, id: RegionId) -> Card {
     let region = file.plan().region(id);
-    let mut card = compare(
+    let versions = file.plan().versions();
+    let (ours, theirs) = (cut(region.ours), cut(region.theirs));
+    let delta = delta(&versions.ours, ours, &versions.theirs, theirs);
+    let stakes = Stakes::between(&delta, &versions.ours, &versions.theirs);
+    let mut card = compared(
         file,
-        Version::Ours,
-        region.ours,
-        Version::Theirs,
-        region.theirs,
-        Version::Theirs,
+        (Version::Ours, region.ours),
+        (Version::Theirs, region.theirs),
+        &delta,
+        &stakes,
     );
     card.summary = format!("against ours: {}", card.summary);
     card
 }
 
-fn compare(
+fn compared(
     file: &OpenedFile,
-    from: Version,
-    a: LineRange,
-    to: Version,
-    b: LineRange,
-    party: Version,
+    (from, a): (Version, LineRange),
+    (to, b): (Version, LineRange),
+    delta: &Delta,
+    stakes: &[Stake],
 ) -> Card {
     let versions = file.plan().versions();
     let (old, new) = (versions.get(from), versions.get(to));
     let hidden = a.len().max(b.len()).saturating_sub(CARD_LINES);
-    let delta = delta(old, cut(a), new, cut(b));
-    let line = |row: &DeltaRow| delta_line(file.encoding, row, old, new);
+    let line = |(row, stake): (&DeltaRow, &Stake)| CardLine {
+        stake: *stake,
+        ..delta_line(file.encoding, row, old, new)
+    };
     Card {
-        party,
-        removed: if from == Version::Base { party } else { from },
-        summary: describe(&delta, old.slice(cut(a)), new.slice(cut(b))),
-        lines: delta.rows.iter().map(line).collect(),
+        party: to,
+        removed: from,
+        summary: describe(delta, old.slice(cut(a)), new.slice(cut(b))),
+        lines: delta.rows.iter().zip(stakes).map(line).collect(),
         hidden,
-        cost: cost(&delta),
+        cost: cost(delta),
     }
 }
 
@@ -189,6 +270,7 @@ pub(crate) fn delta_line(
         sign,
         parts,
         pick: None,
+        stake: Stake::Clash,
     };
     match row {
         DeltaRow::Kept(_, b) => line(*b, " ", vec![(Tone::Faint, plain(new, *b))]),
@@ -249,7 +331,7 @@ fn blanks(text: &str) -> String {
         .collect()
 }
 
-fn text_card(file: &OpenedFile, id: RegionId, version: Version) -> Card {
+fn text_card(file: &OpenedFile, id: RegionId, version: Version, stakes: &Stakes) -> Card {
     let all = file.plan().region(id).lines(version);
     let source = file.plan().versions().get(version);
     let line = |at: LineIdx| CardLine {
@@ -257,6 +339,7 @@ fn text_card(file: &OpenedFile, id: RegionId, version: Version) -> Card {
         sign: " ",
         parts: vec![(Tone::Plain, file.encoding.decode(source.line(at).content()))],
         pick: Some(Pick { version, line: at }),
+        stake: stakes.of_line(version, at),
     };
     Card {
         party: version,

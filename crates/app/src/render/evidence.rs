@@ -6,13 +6,23 @@ use crate::case::choices::{Choice, PROPOSAL};
 use crate::case::evidence::{Card, CardLine, Lens, Tone};
 use crate::render::canvas::Canvas;
 use crate::state::file::{Mode, OpenFile};
+use crate::view::cards::{CardRow, wrapped};
 use crate::view::evidence::{
-    Aligned, EvRow, aligned, is_low, low_cells, parts, per_row, reason, rows,
+    Aligned, aligned, card_width, is_low, low_cells, parts, per_row, reason, rows,
 };
 use armistice_core::{RegionKind, RegionState, Version};
 use armistice_git::Operation;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
+
+/// Where a line of a card is drawn, and which of its rows.
+struct Place {
+    y: u16,
+    line: usize,
+    row: usize,
+    /// Its place among the lines of all cards.
+    nth: usize,
+}
 
 impl Canvas<'_> {
     pub(crate) fn evidence(&mut self, file: &OpenFile) {
@@ -74,21 +84,50 @@ impl Canvas<'_> {
         if cards.is_empty() {
             return self.nothing_here(file, area);
         }
-        for (y, row) in (0..area.height).zip(rows(file, cards, area.height as usize)) {
+        for (y, row) in (0..area.height).zip(rows(file, cards, area)) {
             match row {
-                EvRow::Head(i) => self.card_head(file, area, y, &cards[i]),
-                EvRow::Line(i, n) => {
-                    let before: usize = cards[..i].iter().map(|c| c.lines.len()).sum();
-                    self.card_line(file, area, y, &cards[i], n, before + n);
+                CardRow::Head(card) => self.card_head(file, area, y, &cards[card]),
+                CardRow::Line { card, line, row } => {
+                    let before: usize = cards[..card].iter().map(|c| c.lines.len()).sum();
+                    let at = Place {
+                        y,
+                        line,
+                        row,
+                        nth: before + line,
+                    };
+                    self.card_line(file, area, &cards[card], &at);
                 }
-                EvRow::More(n) => {
+                CardRow::Fold { says, .. } => {
                     let theme = *self.theme;
-                    let text = format!("      … {} more; z shows all", count(n, "line"));
-                    self.pen(area, y).write(&text, theme.faint());
+                    let style = theme.faint().add_modifier(Modifier::ITALIC);
+                    let text = format!("         ┄ {says}");
+                    let mut pen = self.pen(area, y);
+                    let text = fit(&text, pen.room().saturating_sub(1));
+                    pen.write(&text, style);
                 }
-                EvRow::Gap => {}
+                CardRow::Cut { card, below, above } => self.cut_row(area, y, card, below, above),
+                CardRow::Gap => {}
             }
         }
+    }
+
+    /// What there is no room for, and the keys that bring it into sight.
+    fn cut_row(&mut self, area: Rect, y: u16, card: usize, below: usize, above: usize) {
+        let theme = *self.theme;
+        let mut parts = Vec::new();
+        if above > 0 {
+            parts.push(format!("{} above", count(above, "line")));
+        }
+        if below > 0 {
+            parts.push(format!("{} below", count(below, "line")));
+        }
+        let keys = match card {
+            0 => " · ( ) scroll",
+            1 => " · { } scroll",
+            _ => " · the wheel scrolls",
+        };
+        let text = format!("         › {}{keys}", parts.join(", "));
+        self.pen(area, y).write(&text, theme.faint());
     }
 
     fn nothing_here(&mut self, file: &OpenFile, area: Rect) {
@@ -181,33 +220,28 @@ impl Canvas<'_> {
         pen.right(&format!("{subject} "), theme.faint());
     }
 
-    fn card_line(
-        &mut self,
-        file: &OpenFile,
-        area: Rect,
-        y: u16,
-        card: &Card,
-        n: usize,
-        nth: usize,
-    ) {
+    fn card_line(&mut self, file: &OpenFile, area: Rect, card: &Card, at: &Place) {
         let (theme, role) = (*self.theme, Role::from(card.party));
-        let line = &card.lines[n];
+        let line = &card.lines[at.line];
         let mut on = false;
         let mut order = None;
         if let Mode::Pick(picking) = &file.view.mode {
-            on = picking.cursor == nth;
+            on = picking.cursor == at.nth;
             order = line
                 .pick
                 .and_then(|pick| picking.picks.iter().position(|p| *p == pick));
         }
         if on {
-            self.choose_row(area, y);
+            self.choose_row(area, at.y);
         }
         let shade = |style: Style| if on { theme.chosen(style) } else { style };
-        let number = line.number.map_or(String::new(), |n| n.to_string());
-        let picked = order.map_or(String::new(), |n| format!("{}.", n + 1));
-        let (left, blanks) = (file.view.left, self.state.blanks_shown);
-        let mut pen = self.pen(area, y);
+        let first = at.row == 0;
+        let number = line.number.filter(|_| first);
+        let number = number.map_or(String::new(), |n| n.to_string());
+        let picked = order.filter(|_| first);
+        let picked = picked.map_or(String::new(), |n| format!("{}.", n + 1));
+        let blanks = self.state.blanks_shown;
+        let mut pen = self.pen(area, at.y);
         pen.write(
             &format!("{picked:>3}"),
             shade(theme.fg(role).add_modifier(Modifier::BOLD)),
@@ -218,10 +252,13 @@ impl Canvas<'_> {
         } else {
             role
         };
-        pen.write(line.sign, shade(theme.fg(sign)))
+        // A line goes on in the rows below it.
+        let mark = if first { line.sign } else { "·" };
+        pen.write(mark, shade(theme.fg(sign)))
             .write(" ", shade(theme.text()));
-        let mut pen = pen.scrolled(left).with_blanks(blanks);
-        for (tone, text) in &line.parts {
+        let mut pen = pen.with_blanks(blanks);
+        let rows = wrapped(line, card_width(area));
+        for (tone, text) in rows.get(at.row).into_iter().flatten() {
             let style = shade(tone_style(&theme, card, line, *tone));
             match tone {
                 Tone::Sign => pen.write(text, style),
@@ -246,25 +283,6 @@ impl Canvas<'_> {
         let title = self.state.named(&title);
         self.rule(area, 0, &title);
         let choices = &file.shown().choices;
-        if is_low(self.screen.evidence()) && !choices.is_empty() {
-            let cells = low_cells(choices, area.width as usize, file.view.choice);
-            let more = |nth: usize| cells.iter().all(|(n, ..)| *n != nth);
-            for (nth, at) in [(0, 0), (choices.len() - 1, area.width.saturating_sub(1))] {
-                if more(nth) {
-                    self.pen(area, 1).to(at as usize).write("…", theme.faint());
-                }
-            }
-            for (nth, from, text) in cells {
-                let on = file.view.choice == Some(nth);
-                let style = if on {
-                    theme.chosen(theme.bold())
-                } else {
-                    theme.text()
-                };
-                self.pen(area, 1).to(from).write(&text, style);
-            }
-            return;
-        }
         let whole = self.screen.evidence();
         let reason = if choices.is_empty() {
             Vec::new()
@@ -274,6 +292,26 @@ impl Canvas<'_> {
         for (y, line) in (1..).zip(&reason) {
             let line = fit(&self.state.named(line), area.width as usize - 3);
             self.pen(area, y).to(2).write(&line, theme.text());
+        }
+        if is_low(self.screen.evidence()) && !choices.is_empty() {
+            let y = area.height - 1;
+            let cells = low_cells(choices, area.width as usize, file.view.choice);
+            let more = |nth: usize| cells.iter().all(|(n, ..)| *n != nth);
+            for (nth, at) in [(0, 0), (choices.len() - 1, area.width.saturating_sub(1))] {
+                if more(nth) {
+                    self.pen(area, y).to(at as usize).write("…", theme.faint());
+                }
+            }
+            for (nth, from, text) in cells {
+                let on = file.view.choice == Some(nth);
+                let style = if on {
+                    theme.chosen(theme.bold())
+                } else {
+                    theme.text()
+                };
+                self.pen(area, y).to(from).write(&text, style);
+            }
+            return;
         }
         let above = reason.len() as u16;
         let columns = per_row(area.width);

@@ -102,6 +102,10 @@ impl OpenFile {
         let (region, lens) = (self.view.region, self.lens());
         let of = Some((region, lens, self.opened.revision()));
         if self.shown.of != of {
+            let stays = |(r, l, _): (RegionId, Lens, u64)| (r, l) == (region, lens);
+            if !self.shown.of.is_some_and(stays) {
+                self.view.cards = CardScroll::default();
+            }
             self.shown = Shown {
                 of,
                 cards: cards(&self.opened, region, lens),
@@ -121,6 +125,15 @@ impl OpenFile {
     }
 }
 
+/// How much of the cards a person asked to see.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct CardScroll {
+    /// Rows that each card is scrolled down.
+    pub down: [usize; 3],
+    /// Whether nothing is folded.
+    pub unfolded: bool,
+}
+
 /// Where a person is in a file.
 #[derive(Clone, Debug)]
 pub struct FileView {
@@ -134,6 +147,8 @@ pub struct FileView {
     pub left: usize,
     pub lens: Lens,
     pub wide: bool,
+    /// How far the cards are scrolled and unfolded.
+    pub cards: CardScroll,
     /// The previewed choice, by its place in the settle box.
     pub choice: Option<usize>,
     pub mode: Mode,
@@ -177,6 +192,7 @@ impl Default for FileView {
             left: 0,
             lens: Lens::default(),
             wide: false,
+            cards: CardScroll::default(),
             choice: None,
             mode: Mode::default(),
             syntax: SyntaxState::default(),

@@ -17,7 +17,7 @@ use crate::update::overlay::Pressed;
 use crate::update::picking::click_pick;
 use crate::update::windows::settle_views;
 use crate::update::{
-    accord, docket, editing, leaving, overlay, parley, results, returning, staged, syntax,
+    accord, cards, docket, editing, leaving, overlay, parley, results, returning, staged, syntax,
 };
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
@@ -189,6 +189,12 @@ fn on_mouse(state: &mut State, mouse: MouseEvent) -> Vec<Effect> {
         && state.context() == KeyContext::Staged
     {
         staged::scroll(state, motion == Motion::Down, WHEEL);
+        return Vec::new();
+    }
+    if let Some(motion) = wheel
+        && let Some(card) = Screen::new(state).card_at(at)
+    {
+        cards::scroll(state, card, motion == Motion::Down, WHEEL);
         return Vec::new();
     }
     if let Some(motion) = wheel {

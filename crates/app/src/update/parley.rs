@@ -7,17 +7,17 @@ use crate::case::choices::{PROPOSAL, reindented_name};
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::file::Mode;
-use crate::update::bulk;
 use crate::update::deciding::{decide, step, with_the_others};
 use crate::update::files::{finish, other_unfinished, show_file};
 use crate::update::hand_over;
 use crate::update::moving::{go_to_row, region, show, with_view};
 use crate::update::picking::{run_picking, start_picking};
 use crate::update::settling::{decline, settle, settle_as};
+use crate::update::{bulk, cards};
 use crate::update::{docket, editing, rulings};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
-use armistice_core::{Entry, Event, RegionId, RegionKind, RegionState, Resolution, Side};
+use armistice_core::{Entry, Event, RegionId, RegionKind, RegionState, Resolution, Side, Version};
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     if state.open_file().is_none() {
@@ -46,6 +46,11 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Redo => return redo(state),
         Command::Pick => start_picking(state),
         Command::Edit => editing::start(state),
+        Command::ScrollCard(version, down) => {
+            let card = usize::from(version == Version::Theirs);
+            cards::page(state, card, down);
+        }
+        Command::Unfold => cards::unfold(state),
         Command::Lens => with_view(state, |file| file.view.lens = file.view.lens.next()),
         Command::Wide => with_view(state, |file| file.view.wide = !file.view.wide),
         Command::NextChoice => preview(state, true),
@@ -77,9 +82,11 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
 
 fn back(state: &mut State) {
     let previewing = state.open_file().is_some_and(|f| f.view.choice.is_some());
-    match previewing {
-        true => with_view(state, |file| file.view.choice = None),
-        false => state.tab = Tab::Docket,
+    let wide = state.open_file().is_some_and(|f| f.view.wide);
+    match (previewing, wide) {
+        (true, _) => with_view(state, |file| file.view.choice = None),
+        (false, true) => with_view(state, |file| file.view.wide = false),
+        (false, false) => state.tab = Tab::Docket,
     }
 }
 
@@ -92,7 +99,7 @@ fn show_blanks(state: &mut State) {
         "not shown"
     };
     state.say(format!(
-        "blanks are {shown} · white space: {policy} (W changes that)"
+        "blanks are {shown} · white space: {policy} (B changes that)"
     ));
 }
 

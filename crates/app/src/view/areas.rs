@@ -4,7 +4,9 @@
 use crate::base::commands::Tab;
 use crate::state::app::State;
 use crate::state::file::Mode;
+use crate::view::cards::wanted;
 use crate::view::check_rows::CHECK_ROWS;
+use crate::view::evidence::{card_width, settle_height};
 use ratatui::layout::Rect;
 
 /// Below this the screens cannot say anything true.
@@ -13,6 +15,9 @@ pub const LEAST: (u16, u16) = (60, 16);
 const BESIDE: u16 = 120;
 /// Below this height evidence is a drawer of few rows.
 const DRAWER: u16 = 30;
+
+/// Rows that the draft keeps above the evidence.
+const DRAFT_LEAST: u16 = 7;
 
 /// Rows of output that the box over the whole screen shows.
 pub fn output_rows(screen: &Screen<'_>) -> usize {
@@ -106,7 +111,22 @@ impl<'a> Screen<'a> {
             // A drawer: while the draft is edited it is nearly shut.
             return (body / 4).min(4);
         }
-        body / 2
+        let Some(file) = self.state.open_file() else {
+            return body / 2;
+        };
+        // As much as the question takes, if the draft keeps enough to show where it stands.
+        let whole = Rect {
+            height: body,
+            ..self.body
+        };
+        let most = body.saturating_sub(DRAFT_LEAST).max(body / 2);
+        let cards = wanted(&file.shown().cards, card_width(whole), most as usize) as u16;
+        let low = Rect {
+            height: 0,
+            ..self.body
+        };
+        let around = 1 + settle_height(file, low);
+        (cards + around).clamp(body / 2, most)
     }
 
     /// The spine: the whole file at screen height.

@@ -4,16 +4,10 @@ use crate::base::safe_text::wrap;
 use crate::case::choices::Choice;
 use crate::case::evidence::Card;
 use crate::state::file::{Mode, OpenFile};
+use crate::view::areas::Screen;
+use crate::view::cards::{CARD_GUTTER, CardRow, card_rows, wrapped};
 use armistice_core::{LineIdx, RegionId, RegionKind, RegionState, Version};
 use ratatui::layout::Rect;
-
-/// One row of the evidence.
-pub(crate) enum EvRow {
-    Head(usize),
-    Line(usize, usize),
-    More(usize),
-    Gap,
-}
 
 /// How evidence and settle box share their area.
 pub(crate) struct Parts {
@@ -59,7 +53,7 @@ pub(crate) fn settle_height(file: &OpenFile, area: Rect) -> u16 {
     let reason = reason(file, area).len() as u16;
     match n {
         0 => 2,
-        _ if is_low(area) => 2,
+        _ if is_low(area) => 2 + reason,
         n => 2 + reason + n.div_ceil(per_row(area.width)),
     }
 }
@@ -76,14 +70,20 @@ pub(crate) fn reason(file: &OpenFile, area: Rect) -> Vec<String> {
             .map(|r| (r.certainty, r.reason.as_str())),
         _ => None,
     };
-    let Some((certainty, reason)) = ruling.filter(|_| !is_low(area)) else {
+    let Some((certainty, reason)) = ruling else {
         return Vec::new();
     };
     let mut lines = wrap(
         &format!("{}: {reason}", certainty.name()),
         (area.width as usize).saturating_sub(4),
     );
-    lines.truncate(3);
+    let most = if is_low(area) { 1 } else { 3 };
+    if lines.len() > most {
+        lines.truncate(most);
+        if let Some(last) = lines.last_mut() {
+            last.push_str(" …");
+        }
+    }
     lines
 }
 
@@ -91,57 +91,49 @@ pub(crate) fn per_row(width: u16) -> u16 {
     (width / 30).clamp(1, 3)
 }
 
-/// The rows of all cards that fit into `height`, and where they are scrolled to.
-pub(crate) fn rows(file: &OpenFile, cards: &[Card], height: usize) -> Vec<EvRow> {
-    if let Mode::Pick(picking) = &file.view.mode {
-        return picking_rows(cards, picking.cursor, height);
+/// The rows of the cards that fit into an area.
+pub(crate) fn rows(file: &OpenFile, cards: &[Card], area: Rect) -> Vec<CardRow> {
+    let (width, height) = (card_width(area), area.height as usize);
+    match &file.view.mode {
+        Mode::Pick(picking) => picking_rows(cards, picking.cursor, width, height),
+        _ => card_rows(cards, width, height, file.view.cards),
     }
-    // Where room is short, base goes first: what was done to it says what it was.
-    let most = if height < 10 { 2 } else { cards.len() };
-    let cards = &cards[..cards.len().min(most)];
-    let gap = usize::from(height >= 10);
-    // The cheapest to read gets all the room it needs first.
-    let mut order: Vec<_> = (0..cards.len()).collect();
-    order.sort_by_key(|i| cards[*i].cost);
-    let mut room = height.saturating_sub(cards.len() * (1 + gap));
-    let mut given = vec![0; cards.len()];
-    for (rank, i) in order.iter().enumerate() {
-        let others = cards.len() - rank - 1;
-        let most = room.saturating_sub(others * 2).max(room.min(2));
-        given[*i] = cards[*i].lines.len().min(most);
-        room -= given[*i];
-    }
-    let mut out = Vec::new();
-    for (i, card) in cards.iter().enumerate() {
-        out.push(EvRow::Head(i));
-        let left_out = card.lines.len() + card.hidden - given[i];
-        let shown = if left_out > 0 {
-            given[i].saturating_sub(1)
-        } else {
-            given[i]
-        };
-        out.extend((0..shown).map(|n| EvRow::Line(i, n)));
-        if left_out > 0 && given[i] > 0 {
-            out.push(EvRow::More(left_out + 1));
-        }
-        out.extend((0..gap).map(|_| EvRow::Gap));
-    }
-    out
 }
 
-pub(crate) fn picking_rows(cards: &[Card], cursor: usize, height: usize) -> Vec<EvRow> {
+/// The cards as they are laid out on the screen, and their area; nothing where they are not shown.
+pub(crate) fn shown_cards<'a>(
+    file: &'a OpenFile,
+    screen: &Screen<'_>,
+) -> Option<(&'a [Card], Rect)> {
+    let area = screen.evidence();
+    let is_shown = !file.view.wide || !matches!(file.view.mode, Mode::Look);
+    (is_shown && area.height > 0).then(|| (&file.shown().cards[..], parts(file, area).cards))
+}
+
+/// Columns for the text of cards.
+pub(crate) fn card_width(area: Rect) -> usize {
+    // One column stays free at the right edge.
+    (area.width as usize).saturating_sub(CARD_GUTTER + 1)
+}
+
+fn picking_rows(cards: &[Card], cursor: usize, width: usize, height: usize) -> Vec<CardRow> {
     let mut all = Vec::new();
     let (mut nth, mut at) = (0, 0);
-    for (i, card) in cards.iter().enumerate() {
-        all.push(EvRow::Head(i));
-        for n in 0..card.lines.len() {
+    for (card, of) in cards.iter().enumerate() {
+        all.push(CardRow::Head(card));
+        for (line, text) in of.lines.iter().enumerate() {
+            let tall = wrapped(text, width).len();
+            all.extend((0..tall).map(|row| CardRow::Line { card, line, row }));
             if nth == cursor {
                 at = all.len();
             }
             nth += 1;
-            all.push(EvRow::Line(i, n));
         }
-        all.push(EvRow::Gap);
+        if of.hidden > 0 {
+            let (below, above) = (of.hidden, 0);
+            all.push(CardRow::Cut { card, below, above });
+        }
+        all.push(CardRow::Gap);
     }
     let from = (at + 3).saturating_sub(height).min(all.len());
     all.split_off(from)

@@ -10,8 +10,9 @@ use crate::state::overlay::Answer;
 use crate::state::overlay::Overlay;
 use crate::view::areas::Screen;
 use crate::view::bars::{key_bar, rail_tabs};
+use crate::view::cards::CardRow;
 use crate::view::draft_rows::DraftRows;
-use crate::view::evidence::{EvRow, is_low, low_cells, parts, per_row, reason, rows};
+use crate::view::evidence::{is_low, low_cells, parts, per_row, reason, rows, shown_cards};
 use crate::view::questions::question_areas;
 use crate::view::staged::StagedAreas;
 use ratatui::layout::{Position, Rect};
@@ -41,6 +42,22 @@ pub enum Hit {
 }
 
 impl Screen<'_> {
+    /// The card of the evidence that is at a place.
+    pub fn card_at(&self, at: Position) -> Option<usize> {
+        let file = self
+            .state
+            .open_file()
+            .filter(|_| self.state.tab == Tab::Parley)?;
+        let (cards, area) = shown_cards(file, self).filter(|(_, area)| area.contains(at))?;
+        let rows = rows(file, cards, area);
+        let above = rows.get(..=(at.y - area.y) as usize).unwrap_or(&rows);
+        let head = |row: &CardRow| match row {
+            CardRow::Head(card) => Some(*card),
+            _ => None,
+        };
+        above.iter().rev().find_map(head)
+    }
+
     /// What a click at a place means.
     pub fn hit(&self, at: Position) -> Option<Hit> {
         if self.too_small() {
@@ -154,7 +171,9 @@ fn evidence_hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
             let is_at = |(_, from, text): &&(usize, usize, String)| {
                 (*from..from + text.chars().count()).contains(&x)
             };
-            return cells.iter().find(is_at).map(|(nth, ..)| Hit::Choice(*nth));
+            let on_them = at.y == parts.settle.y + parts.settle.height - 1;
+            let cell = cells.iter().find(is_at).filter(|_| on_them);
+            return cell.map(|(nth, ..)| Hit::Choice(*nth));
         }
         let columns = per_row(area.width) as usize;
         let cell = (at.x - area.x) as usize * columns / area.width.max(1) as usize;
@@ -165,8 +184,9 @@ fn evidence_hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
     }
     if parts.cards.contains(at) && matches!(file.view.mode, Mode::Pick(_)) {
         let cards = &file.shown().cards;
-        let rows = rows(file, cards, parts.cards.height as usize);
-        if let Some(EvRow::Line(card, line)) = rows.get((at.y - parts.cards.y) as usize) {
+        let rows = rows(file, cards, parts.cards);
+        let row = rows.get((at.y - parts.cards.y) as usize);
+        if let Some(CardRow::Line { card, line, .. }) = row {
             let before: usize = cards[..*card].iter().map(|c| c.lines.len()).sum();
             return Some(Hit::Pick(before + line));
         }

@@ -23,5 +23,6 @@ pub mod settling;
 pub mod staged;
 mod syntax;
 pub mod taking;
+pub mod who;
 mod whole;
 pub mod windows;

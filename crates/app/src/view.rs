@@ -14,3 +14,6 @@ pub mod hit;
 pub mod overview;
 pub mod questions;
 pub mod staged;
+pub mod who;
+pub mod whole_line;
+pub mod working;

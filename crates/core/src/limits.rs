@@ -302,6 +302,10 @@ limits! {
     CARD_FORMULA_BYTES: usize = 8_000, "bytes",
         "judged, not measured: longer sides are not told in one sentence",
         "the card counts lines instead";
+    /// Bytes of a version whose lines are traced to commits.
+    BLAMED_BYTES: usize = 2_000_000, "bytes",
+        "judged, not measured: git takes seconds for the history of longer files",
+        "the commits that touch the file are told, not those of its lines";
     /// Lines of one file that are listed as given up.
     GIVEN_UP_LINES: usize = 10_000, "lines",
         "judged, not measured: nobody reads more",

@@ -317,3 +317,49 @@ fn sides_without_a_last_newline_are_not_run_together() {
         .unwrap();
     assert_eq!(session.draft().bytes(), b"a\nT\nO");
 }
+
+/// Rows with a key each, some of them with another value.
+fn keyed(values: &[u8]) -> Vec<u8> {
+    let row = |(nth, value): (usize, &u8)| format!("setting_{nth} = value of {value}\n");
+    values
+        .iter()
+        .enumerate()
+        .map(row)
+        .collect::<String>()
+        .into_bytes()
+}
+
+proptest! {
+    /// Rows that one side alone changed stand whichever side is taken where both changed a row.
+    #[test]
+    fn what_nobody_disputes_stays_when_a_side_is_taken(
+        rows in prop::collection::vec((0u8..3, 0u8..3), 1..14),
+    ) {
+        let base = keyed(&vec![0; rows.len()]);
+        let side = |of: fn(&(u8, u8)) -> u8| keyed(&rows.iter().map(of).collect::<Vec<_>>());
+        let (ours, theirs) = (side(|row| row.0), side(|row| row.1 * 10));
+        let plan = make(&base, &ours, &theirs);
+        let clashes = |region: &Region| region.base.iter().any(|at| {
+            let (o, t) = rows[at.0 as usize];
+            o > 0 && t > 0
+        });
+        for taken in [Side::Ours, Side::Theirs] {
+            let session = settle_all(&plan, taken.into());
+            let text = session.draft().bytes();
+            let merged = String::from_utf8(text).unwrap();
+            for region in plan.regions().iter().filter(|r| r.kind != RegionKind::Conflict || clashes(r)) {
+                for at in region.base.iter() {
+                    let (o, t) = rows[at.0 as usize];
+                    let value = match (o, t * 10, taken) {
+                        (0, t, _) => t,
+                        (o, 0, _) => o,
+                        (o, _, Side::Ours) => o,
+                        (_, t, Side::Theirs) => t,
+                    };
+                    let row = format!("setting_{} = value of {value}\n", at.0);
+                    prop_assert!(merged.contains(&row), "{row} is missing:\n{merged}");
+                }
+            }
+        }
+    }
+}

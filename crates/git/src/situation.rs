@@ -1,6 +1,7 @@
 //! Everything the screens ask of git at once, what stands in the way, and concluding.
 
 pub(crate) mod conclude;
+pub(crate) mod history;
 pub(crate) mod looked;
 pub(crate) mod parents;
 pub(crate) mod parsing;

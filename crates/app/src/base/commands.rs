@@ -68,6 +68,8 @@ pub enum Command {
     NextFile,
     PrevFile,
     Take(Version),
+    /// The whole of a side around the conflict at hand, what it alone did not change included.
+    TakeAll(Side),
     Both(Side),
     /// The words of this side at the indentation of the other.
     Reindent(Side),
@@ -83,6 +85,8 @@ pub enum Command {
     Wide,
     /// Scroll a card of the evidence by a page: ours, theirs, base; down or up.
     ScrollCard(Version, bool),
+    /// Who changed this, and why.
+    ShowWho,
     /// Show what is folded in the cards, or fold it.
     Unfold,
     NextChoice,

@@ -83,6 +83,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Docket, &["m"], C::ShowMerged, "merged by git", "list the files that git merged by itself, with what each side did"),
     key(X::Docket, &["M"], C::Regenerate, "make again", "run the command that settings name for this path, and stage the file that it makes"),
     key(X::Docket, &["E"], C::HandOver, "hand over", "edit the file in your editor, or the program that settings name; the answer is taken into the draft"),
+    key(X::Docket, &["c"], C::ShowWho, "who and why", "show the commits of both sides that changed this file"),
     key(X::Docket, &["*"], C::MarkAll, "", "mark all files that are shown, or none"),
     key(X::Docket, &["B"], C::NextPolicy, "", "the next policy about white space: exact, line-ends, trailing, amount, all"),
     key(X::Parley, &["n"], C::NextOpen, "next open", "go to the next open conflict"),
@@ -91,6 +92,8 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Parley, &["o"], C::Take(Version::Ours), "ours", "settle by ours"),
     key(X::Parley, &["t"], C::Take(Version::Theirs), "theirs", "settle by theirs"),
     key(X::Parley, &["b"], C::Take(Version::Base), "base", "settle by base: neither change"),
+    key(X::Parley, &["O"], C::TakeAll(Side::Ours), "", "settle by all of ours here: what theirs alone changed beside it goes too, and is counted"),
+    key(X::Parley, &["T"], C::TakeAll(Side::Theirs), "", "settle by all of theirs here: what ours alone changed beside it goes too, and is counted"),
     key(X::Parley, &["a"], C::Both(Side::Ours), "both", "settle by both: ours then theirs"),
     key(X::Parley, &["A"], C::Both(Side::Theirs), "", "settle by both: theirs then ours"),
     key(X::Parley, &["i"], C::Reindent(Side::Ours), "", "settle by the words of ours at the indentation of theirs"),
@@ -106,6 +109,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Parley, &["U"], C::Redo, "redo", "take the decision again"),
     key(X::Parley, &["tab"], C::Lens, "lens", "look through another lens: deltas, face, texts"),
     key(X::Parley, &["z"], C::Wide, "side by side", "show the three versions side by side over the whole width"),
+    key(X::Parley, &["c"], C::ShowWho, "who and why", "show the commits behind this conflict: message, author, date, their other files"),
     key(X::Parley, &[")"], C::ScrollCard(Version::Ours, true), "", "scroll the card of ours down"),
     key(X::Parley, &["("], C::ScrollCard(Version::Ours, false), "", "scroll the card of ours up"),
     key(X::Parley, &["}"], C::ScrollCard(Version::Theirs, true), "", "scroll the card of theirs down"),
@@ -193,7 +197,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Everywhere, &["home", "g"], C::Move(Motion::Start), "", "move to the start"),
     key(X::Everywhere, &["end", "G"], C::Move(Motion::End), "", "move to the end"),
     key(X::Everywhere, &["<"], C::Move(Motion::Left), "", "scroll long lines to the left"),
-    key(X::Everywhere, &[">"], C::Move(Motion::Right), "", "scroll long lines to the right"),
+    key(X::Everywhere, &[">"], C::Move(Motion::Right), "scroll", "scroll long lines to the right"),
 ];
 
 /// Keys that every editor has and no list needs to explain.

@@ -94,6 +94,8 @@ pub struct Pen<'a> {
     column: usize,
     /// Whether blanks are made visible.
     blanks: bool,
+    /// Whether something did not fit.
+    cut: bool,
 }
 
 impl<'a> Pen<'a> {
@@ -117,6 +119,7 @@ impl<'a> Pen<'a> {
             skip: 0,
             column: 0,
             blanks: false,
+            cut: false,
         }
     }
 
@@ -162,10 +165,12 @@ impl<'a> Pen<'a> {
         let plain = |b: u8| (b'!'..=b'~').contains(&b) || (b == b' ' && !self.blanks);
         if !text.is_empty() && text.bytes().all(plain) {
             let fits = text.len().min(self.room().max(1));
+            self.cut |= text.len() > self.room();
             self.put(Sign::Drawn, &text[..fits], fits, style);
             return self;
         }
-        for grapheme in text.graphemes(true) {
+        let mut rest = text.graphemes(true).peekable();
+        while let Some(grapheme) = rest.next() {
             let (width, of) = match (self.blanks, grapheme) {
                 (true, " ") => (1, Some("·")),
                 (true, "\t") => (shown(grapheme, self.column).1, Some("→")),
@@ -178,10 +183,12 @@ impl<'a> Pen<'a> {
                 }
                 None => {
                     let (text, width) = shown(grapheme, self.column);
+                    self.cut |= width > self.room();
                     self.put(sign, &text, width, style);
                 }
             }
             if self.room() == 0 {
+                self.cut |= rest.peek().is_some();
                 break;
             }
         }
@@ -208,6 +215,24 @@ impl<'a> Pen<'a> {
                 Sign::Drawn => CellDiffOption::None,
                 Sign::OfFile => OF_FILE,
             });
+        }
+    }
+
+    /// Puts a sign at each edge beyond which what was written goes on.
+    pub fn mark_cut(&mut self, style: Style) {
+        if self.row.width == 0 {
+            return;
+        }
+        let last = self.row.x + self.row.width - 1;
+        let marks = [
+            (self.skip > 0 && self.column > 0, self.row.x, "‹"),
+            (self.cut, last, "›"),
+        ];
+        for (is, x, sign) in marks {
+            if let Some(cell) = self.buffer.cell_mut((x, self.row.y)).filter(|_| is) {
+                cell.set_symbol(sign).set_style(style);
+                cell.set_diff_option(CellDiffOption::None);
+            }
         }
     }
 
@@ -345,6 +370,26 @@ mod tests {
         assert_eq!(drawn("abcdef", 4, 2), "cdef");
         assert_eq!(drawn("\tab", 4, 2), "  ab");
         assert_eq!(drawn("⚓⚓⚓", 3, 0).trim_end().chars().next(), Some('⚓'));
+    }
+
+    #[test]
+    fn what_goes_on_beyond_an_edge_wears_a_sign() {
+        let marked = |text: &str, width: u16, skip: usize| -> String {
+            let area = Rect::new(0, 0, width, 1);
+            let mut buffer = Buffer::empty(area);
+            let mut pen = Pen::new(&mut buffer, area, 0).scrolled(skip);
+            pen.write_line(text, Style::new()).mark_cut(Style::new());
+            (0..width)
+                .map(|x| buffer[(x, 0)].symbol().to_owned())
+                .collect()
+        };
+        assert_eq!(marked("abcd", 4, 0), "abcd");
+        assert_eq!(marked("abcde", 4, 0), "abc›");
+        assert_eq!(marked("käfer", 4, 0), "käf›");
+        assert_eq!(marked("käfer", 5, 0), "käfer");
+        assert_eq!(marked("abcdefg", 4, 2), "‹de›");
+        assert_eq!(marked("abcdef", 4, 2), "‹def");
+        assert_eq!(marked("", 4, 2), "    ");
     }
 
     #[test]

@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 /// Settings; each has a default.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Settings {
     /// White space in which the sides may differ.
@@ -24,11 +24,28 @@ pub struct Settings {
     /// What a file is handed over to: a line for the shell with `{output}`, and, if it wants them,
     /// `{base}`, `{ours}`, `{theirs}` and `{line}`. The user's editor if it is not set.
     pub hand_over: Option<String>,
+    /// Whether a decision goes on to the next open conflict.
+    pub go_on: bool,
     /// What becomes of files of such paths; the first that fits counts.
     pub paths: Vec<PathSetting>,
     /// What the repository's own settings say of paths.
     #[serde(skip)]
     pub of_repository: RepositoryPaths,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Settings {
+            whitespace: WhitespacePolicy::default(),
+            settle: AutoSettle::default(),
+            rules_off: BTreeSet::new(),
+            checks: Vec::new(),
+            hand_over: None,
+            go_on: true,
+            paths: Vec::new(),
+            of_repository: RepositoryPaths::default(),
+        }
+    }
 }
 
 /// Where a command comes from that makes a file again.

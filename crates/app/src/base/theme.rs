@@ -62,7 +62,7 @@ const COLOURS: [(Role, u32, u32, Color); 12] = [
 ];
 
 /// What is drawn where a terminal knows no more than ASCII. Each takes one column.
-const ASCII: [(&str, &str); 32] = [
+const ASCII: [(&str, &str); 33] = [
     ("─", "-"),
     ("━", "="),
     ("│", "|"),
@@ -89,6 +89,7 @@ const ASCII: [(&str, &str); 32] = [
     ("¶", "$"),
     ("¤", "@"),
     ("›", ">"),
+    ("‹", "<"),
     ("‹", "<"),
     ("×", "x"),
     ("–", "-"),

@@ -11,13 +11,14 @@ use crate::case::opened::OpenedFile;
 use crate::case::place::Place;
 use crate::case::propose::RuleSettings;
 use armistice_core::{
-    AutoSettle, Draft, Event, PastResolution, PastResolutions, Report, Side, Source, audit,
+    AutoSettle, Draft, Event, PastResolution, PastResolutions, PerSide, Report, Side, Source, audit,
 };
 use armistice_git::{
     After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
-    Memory, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState, Situation,
-    Store, WorkFile, WriteRequest, Written, load_all, mend, merged_by_git, run_ending, run_shell,
-    settle_outcome, stage_as_they_stand, staged_contents, take_back, write_all,
+    Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState,
+    SideHistory, Situation, Store, WorkFile, WriteRequest, Written, history, load, load_all, mend,
+    merged_by_git, run_ending, run_shell, settle_outcome, stage_as_they_stand, staged_contents,
+    take_back, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -123,6 +124,25 @@ impl CaseService {
         // The journals of a step that was concluded are put aside: none is open any more.
         self.open_journals().clear();
         after
+    }
+
+    /// Who changed the file of a case on each side since they parted.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn history(
+        &self,
+        case: &Case,
+        operation: Operation,
+    ) -> Result<PerSide<SideHistory>, Error> {
+        let loaded = load(&self.repo, case)?;
+        let lines = !loaded.binary && !loaded.too_large;
+        history(
+            &self.repo,
+            operation,
+            case,
+            lines.then_some(&loaded.versions),
+        )
     }
 
     /// Reads cases with the decisions recorded about them; in their order.

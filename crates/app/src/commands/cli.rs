@@ -60,6 +60,9 @@ pub enum Command {
         /// As JSON
         #[arg(long)]
         json: bool,
+        /// With the commits of each side that touch each file
+        #[arg(long)]
+        who: bool,
     },
     /// Settle conflicts without a screen; writes and stages what has none left open
     Settle {

@@ -48,7 +48,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
             );
             exit
         }
-        Some(Command::Docket { json }) => plain::docket(&here()?, json),
+        Some(Command::Docket { json, who }) => plain::docket(&here()?, json, who),
         Some(Command::Settle {
             paths,
             by,

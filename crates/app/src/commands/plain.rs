@@ -13,16 +13,21 @@ use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::proof::{detailed, print_proof};
 use crate::commands::reading::{Read, read_all, rule_settings};
+use crate::view::who::commit_line;
 use anyhow::{Context, Result, bail};
-use armistice_core::{Certainty, ConflictId, Entry, Event, Resolution, Step, Version, rule_title};
+use armistice_core::{
+    Certainty, ConflictId, Entry, Event, PerSide, Resolution, Side, Step, Version, rule_title,
+};
 use armistice_git::{
-    Case, Ending, Error, FileOutcome, IndexState, Leftover, Mode, Operation, Overwrite, RepoPath,
-    Repository, SeenState, Situation, StepState, Verdict, remove_leftovers, run_ending,
+    Case, Commit, Ending, Error, FileOutcome, IndexState, Leftover, Mode, Operation, Overwrite,
+    RepoPath, Repository, SeenState, Situation, StepState, Verdict, history, remove_leftovers,
+    run_ending,
 };
 use serde::Serialize;
 use std::io::Read as _;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
+use std::time::{SystemTime, UNIX_EPOCH};
 
 #[derive(Serialize)]
 struct DocketJson<'a> {
@@ -71,9 +76,12 @@ struct CaseJson<'a> {
     #[serde(skip_serializing_if = "Option::is_none")]
     why_not: Option<String>,
     outcomes: Vec<FileOutcome>,
+    /// The commits of each side that touch the file, newest first.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    who: Option<&'a PerSide<Vec<Commit>>>,
 }
 
-pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
+pub(crate) fn docket(repo: &Repository, json: bool, who: bool) -> Result<Exit> {
     let situation = Situation::read(repo)?;
     let service = CaseService::new(repo.clone());
     let files = read_all(
@@ -84,6 +92,11 @@ pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
     let left = files
         .iter()
         .any(|f| f.case.standing == IndexState::Unmerged);
+    let mut touched = Vec::new();
+    for file in files.iter().filter(|_| who) {
+        let found = history(repo, situation.operation, &file.case, None)?;
+        touched.push(found.map(|side| side.commits));
+    }
     match json {
         true => {
             let out = DocketJson {
@@ -91,7 +104,12 @@ pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
                 ours: &situation.ours,
                 theirs: &situation.theirs,
                 steps: &situation.steps,
-                cases: files.iter().map(case_json).collect(),
+                cases: (files.iter().enumerate())
+                    .map(|(at, file)| CaseJson {
+                        who: touched.get(at),
+                        ..case_json(file)
+                    })
+                    .collect(),
                 settled_while_merging: (situation.driven.iter())
                     .map(|file| DrivenJson {
                         path: file.path(),
@@ -102,7 +120,7 @@ pub(crate) fn docket(repo: &Repository, json: bool) -> Result<Exit> {
             };
             raw(format!("{}\n", serde_json::to_string_pretty(&out)?).as_bytes());
         }
-        false => print_docket(&situation, &files),
+        false => print_docket(&situation, &files, &touched),
     }
     Ok(if left { Exit::Open } else { Exit::Done })
 }
@@ -139,6 +157,7 @@ fn case_json(file: &Read) -> CaseJson<'_> {
             CaseLoad::Lines(_) => None,
         },
         outcomes: file.case.outcomes(),
+        who: None,
     }
 }
 
@@ -147,7 +166,7 @@ fn proposed(file: &Read) -> usize {
     file.load.open().map_or(0, |open| open.proposals().count())
 }
 
-fn print_docket(situation: &Situation, files: &[Read]) {
+fn print_docket(situation: &Situation, files: &[Read], who: &[PerSide<Vec<Commit>>]) {
     let party = |p: &armistice_git::Party| match &p.commit {
         Some(c) => format!("{} · {} {}", p.label, c.short, visible(&c.subject)),
         None => p.label.clone(),
@@ -172,7 +191,7 @@ fn print_docket(situation: &Situation, files: &[Read]) {
         let (n, all) = (this + 1, situation.steps.len());
         say!("  step    {n} of {all}: {}", visible(&step.subject));
     }
-    for file in files {
+    for (at, file) in files.iter().enumerate() {
         let counts = file.load.counts(&file.case);
         let [ours, theirs] = file.case.words();
         let state = match (file.case.standing, counts.open) {
@@ -195,11 +214,23 @@ fn print_docket(situation: &Situation, files: &[Read]) {
         if let CaseLoad::Whole(whole) = &file.load {
             say!("    {}", whole.why);
         }
+        for side in Side::BOTH {
+            for commit in who.get(at).into_iter().flat_map(|who| &who[side]) {
+                let side = Version::from(side).name();
+                say!("    {side}  {}", commit_line(commit, now()));
+            }
+        }
     }
     if files.is_empty() {
         say!("no file is in conflict");
     }
     print_driven(situation);
+}
+
+/// Seconds since 1970.
+fn now() -> i64 {
+    let since = SystemTime::now().duration_since(UNIX_EPOCH);
+    since.map_or(0, |since| since.as_secs() as i64)
 }
 
 /// What rules settled where nobody was shown it.

@@ -10,9 +10,10 @@ use crate::case::findings::{settled_while_merging, several_at_once};
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::effect::FileId;
-use crate::state::file::{FileLoad, FileState, OpenFile};
+use crate::state::file::{FileLoad, FileState, OpenFile, Who};
 use crate::view::given_up::{given_up, outcome_name};
 use crate::view::overview::{OverviewCell, overview};
+use crate::view::who::commit_line;
 use armistice_core::{GENERATED_FILE, RegionKind, Side, Version, describe, rule_title};
 use armistice_git::{CaseKind, IndexState};
 use ratatui::layout::Rect;
@@ -460,6 +461,24 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
             format!("{} {theirs}", state.situation.theirs.label),
         ),
     ];
+    if let Who::Known(known) = &file.who {
+        for side in Side::BOTH {
+            // Under what each side did, who did it.
+            let at = 1 + out
+                .iter()
+                .position(|(role, _)| *role == Role::from(side))
+                .unwrap_or(0);
+            let commits = &known[side].commits;
+            if let Some(first) = commits.first() {
+                let more = match commits.len() {
+                    1 => String::new(),
+                    n => format!(" and {}", count(n - 1, "more commit")),
+                };
+                let text = format!("{}{more}", commit_line(first, state.now));
+                out.insert(at, (Role::Faint, text));
+            }
+        }
+    }
     match &file.load {
         FileLoad::Waiting => out.push((Role::Faint, "still reading …".to_owned())),
         FileLoad::Failed(why) => out.push((Role::Finding, why.clone())),
@@ -549,7 +568,7 @@ fn made_by_a_tool(state: &State, file: &FileState) -> Option<String> {
     match state.settings.made_by(&file.case.path.to_string()) {
         Some(MadeBy::Settings(line)) => Some(format!("M makes it again: {line}")),
         Some(MadeBy::Usual(line)) => Some(format!(
-            "A tool writes this file. Proposed: M takes one side whole, runs '{line}' and stages it."
+            "A tool writes this file. Proposed: M takes one side whole, runs '{line}', stages it."
         )),
         Some(MadeBy::Untrusted(set)) => Some(format!(
             "{REPOSITORY_SETTINGS} says: {}. Nobody has trusted it yet; M shows all of it and asks.",
@@ -563,7 +582,7 @@ fn made_by_a_tool(state: &State, file: &FileState) -> Option<String> {
                 .values()
                 .any(|r| r.rule == GENERATED_FILE);
             generated.then(|| {
-                "A tool writes this file. Proposed: take a side whole (o, t) and let the tool write it again; [[paths]] in settings can name its command for M.".to_owned()
+                "A tool writes this file: take a side whole (o, t), then run the tool ([[paths]], M).".to_owned()
             })
         }
     }

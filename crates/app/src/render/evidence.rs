@@ -84,7 +84,7 @@ impl Canvas<'_> {
         if cards.is_empty() {
             return self.nothing_here(file, area);
         }
-        for (y, row) in (0..area.height).zip(rows(file, cards, area)) {
+        for (y, row) in (0..area.height).zip(rows(self.state, file, cards, area)) {
             match row {
                 CardRow::Head(card) => self.card_head(file, area, y, &cards[card]),
                 CardRow::Line { card, line, row } => {
@@ -106,6 +106,13 @@ impl Canvas<'_> {
                     pen.write(&text, style);
                 }
                 CardRow::Cut { card, below, above } => self.cut_row(area, y, card, below, above),
+                CardRow::Who { card, says } => {
+                    let (theme, role) = (*self.theme, Role::from(cards[card].party));
+                    let mut pen = self.pen(area, y);
+                    pen.to(3).write("└ ", theme.fg(role));
+                    let room = pen.room().saturating_sub(1);
+                    pen.write(&fit(&says, room), theme.faint());
+                }
                 CardRow::Gap => {}
             }
         }
@@ -430,7 +437,9 @@ impl Canvas<'_> {
         let left = file.view.left;
         let mut pen = self.pen(area, y);
         pen.write(&format!("{:>5} ", at.number()), shade(theme.faint()));
-        pen.scrolled(left).write_line(&text, shade(style));
+        pen.scrolled(left)
+            .write_line(&text, shade(style))
+            .mark_cut(shade(theme.bold()));
     }
 }
 

@@ -7,6 +7,7 @@ use crate::render::canvas::Canvas;
 use crate::state::file::{Mode, OpenFile};
 use crate::view::draft_rows::{DraftRow, DraftRows};
 use crate::view::overview::{OverviewCell, overview};
+use crate::view::whole_line::whole_line_rows;
 use armistice_core::{
     LineEnd, LineIdx, RegionId, RegionKind, RegionState, WhitespacePolicy, rule_title,
 };
@@ -112,6 +113,39 @@ impl Canvas<'_> {
                 self.draft_row(file, &rows, id, row, y, nth == cursor);
             }
         }
+        self.whole_line(file, &rows);
+    }
+
+    /// The line at the cursor in full, where the window cuts it, in the rows farthest from it.
+    fn whole_line(&mut self, file: &OpenFile, rows: &DraftRows<'_>) {
+        let (area, theme) = (self.screen.left(), *self.theme);
+        let Some(strip) = whole_line_rows(self.screen, file, rows) else {
+            return;
+        };
+        let tall = strip.len() as u16;
+        let low = rows.cursor().saturating_sub(file.view.top) * 2 > area.height as usize;
+        let area = Rect {
+            y: if low {
+                area.y
+            } else {
+                area.y + area.height - tall
+            },
+            height: tall,
+            x: area.x + 2,
+            width: area.width.saturating_sub(2),
+        };
+        for (y, text) in (0..tall).zip(strip) {
+            let row = Rect {
+                y: area.y + y,
+                height: 1,
+                ..area
+            };
+            self.buffer.set_style(row, theme.ground(Role::Raised));
+            let mut pen = self.pen(area, y);
+            let sign = if y == 0 { "whole: " } else { "" };
+            pen.write(sign, theme.faint()).to(7);
+            pen.write_line(&text, theme.text()).fill(" ", theme.text());
+        }
     }
 
     fn draft_row(
@@ -186,6 +220,7 @@ impl Canvas<'_> {
         if blanks {
             pen.write(end_sign(line.line.end()), theme.faint());
         }
+        pen.mark_cut(theme.bold());
         if ruled {
             let area = self.screen.left();
             let on = |style: Style| if cursor { theme.chosen(style) } else { style };
@@ -216,7 +251,8 @@ impl Canvas<'_> {
         let style = if cursor { theme.chosen(style) } else { style };
         self.gutter(y, role, None, cursor)
             .scrolled(left)
-            .write_line(&text, style);
+            .write_line(&text, style)
+            .mark_cut(theme.bold());
     }
 
     fn empty_row(&mut self, file: &OpenFile, rows: &DraftRows<'_>, id: RegionId, y: u16) {
@@ -381,6 +417,7 @@ impl Canvas<'_> {
             theme.text().add_modifier(Modifier::REVERSED),
         );
         pen.write_line(&text[selected.end..], theme.text());
+        pen.mark_cut(theme.bold());
     }
 
     fn prompt(&mut self, typed: Option<&str>) {

@@ -120,7 +120,9 @@ impl Canvas<'_> {
             let mut pen = self.pen(area, y);
             pen.write(if here { " > " } else { "   " }, style);
             pen.write(&format!("{:>5}  ", at.number()), theme.faint());
-            pen.scrolled(0).write_line(text, style);
+            pen.scrolled(0)
+                .write_line(text, style)
+                .mark_cut(theme.bold());
         }
     }
 

@@ -163,6 +163,7 @@ impl Canvas<'_> {
                 _ => pen.write_line(text, style),
             };
         }
+        pen.mark_cut(theme.bold());
     }
 }
 

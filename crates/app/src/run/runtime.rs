@@ -572,6 +572,8 @@ impl Pool {
             | Effect::FindLike { .. }
             | Effect::ReadLog
             | Effect::ReadDiff { .. }
+            | Effect::ReadHistory(..)
+            | Effect::ReadCommits(_)
             | Effect::CheckSyntax { .. }
             | Effect::Measure => {
                 let (queue, bell) = &*self.reads;

@@ -16,8 +16,8 @@ use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
 use armistice_core::{Source, Versions};
 use armistice_git::{
     AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Seen, Situation, StagedFile,
-    Written, committed_conflicts, differs_on_disk, log, merged_syntax, remove_leftovers,
-    staged_against_parents, staged_texts, what_stands_there,
+    Written, commit_details, committed_conflicts, differs_on_disk, log, merged_syntax,
+    remove_leftovers, staged_against_parents, staged_texts, what_stands_there,
 };
 use std::sync::Mutex;
 
@@ -167,6 +167,13 @@ impl Worker {
                 Some(WorkResult::WorkFileRead(
                     at,
                     read.map_err(|e| e.to_string()),
+                ))
+            }
+            (Effect::ReadHistory(at, operation), Some(case)) => {
+                let found = self.service.history(&case, operation);
+                Some(WorkResult::HistoryRead(
+                    at,
+                    found.map_err(|e| e.to_string()),
                 ))
             }
             (Effect::Audit(drafts), _) => {
@@ -403,6 +410,14 @@ impl Worker {
                 Some(WorkResult::Forgot(self.service.forget(&past).map_err(text)))
             }
             Effect::ReadLog => Some(WorkResult::LogRead(log(self.repo(), 200).map_err(text))),
+            Effect::ReadCommits(wanted) => {
+                let details = wanted.into_iter();
+                let details =
+                    details.map(|(side, oid)| Ok((side, commit_details(self.repo(), &oid)?)));
+                Some(WorkResult::CommitsRead(
+                    details.collect::<Result<_, Error>>().map_err(text),
+                ))
+            }
             Effect::RemoveBackups(leftovers) => {
                 let gone = remove_leftovers(self.repo(), &leftovers).map_err(text);
                 Some(WorkResult::BackupsRemoved(gone.map(|gone| gone.len())))

@@ -7,9 +7,10 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
 use crate::case::staged_diff::DiffRead;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
-use armistice_core::{Finding, LineIdx, RegionId, Report, Ruling};
+use armistice_core::{Finding, LineIdx, PerSide, RegionId, Report, Ruling, Side};
 use armistice_git::{
-    After, AgainstParent, CheckRun, Ending, LogLine, Proof, RepoPath, Seen, Situation,
+    After, AgainstParent, CheckRun, CommitDetails, Ending, LogLine, Proof, RepoPath, Seen,
+    SideHistory, Situation,
 };
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
@@ -69,6 +70,10 @@ pub enum WorkResult {
     /// None of them runs any more.
     ChecksDone,
     Ended(Ending, Result<After, String>),
+    /// Who changed a file on each side.
+    HistoryRead(FileId, Result<PerSide<SideHistory>, String>),
+    /// What commits say.
+    CommitsRead(Result<Vec<(Side, CommitDetails)>, String>),
     /// How many backup files were removed.
     BackupsRemoved(Result<usize, String>),
     LogRead(Result<Vec<LogLine>, String>),

@@ -4,8 +4,10 @@ use crate::base::project_checks::ProjectCheck;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use crate::case::place::Place;
-use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling, Source, Versions};
-use armistice_git::{Ending, FileOutcome, Leftover, Oid, Overwrite, RepoPath, Seen, StagedFile};
+use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling, Side, Source, Versions};
+use armistice_git::{
+    Ending, FileOutcome, Leftover, Oid, Operation, Overwrite, RepoPath, Seen, StagedFile,
+};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -136,6 +138,10 @@ pub enum Effect {
         staged: Option<String>,
     },
     ReadLog,
+    /// Ask git's history who changed a file on each side.
+    ReadHistory(FileId, Operation),
+    /// Read what commits say.
+    ReadCommits(Vec<(Side, String)>),
     RemoveBackups(Vec<Leftover>),
     /// Count what is staged against each parent.
     Measure,
@@ -183,6 +189,7 @@ impl Effect {
             | Effect::Undecide(at)
             | Effect::HandOver(at, _)
             | Effect::ReadWorkFile(at)
+            | Effect::ReadHistory(at, _)
             | Effect::SettleWhole { file: at, .. }
             | Effect::Regenerate { file: at, .. }
             | Effect::TakeBack { file: at, .. } => vec![*at],

@@ -5,8 +5,10 @@ use crate::case::choices::{Choice, choices};
 use crate::case::evidence::{Card, Lens, cards};
 use crate::case::load::{CaseLoad, WholeFile, whole_counts};
 use crate::case::opened::OpenedFile;
-use armistice_core::{Counts, Draft, Finding, Pick, Plan, RegionId, Resolution, Ruling, Weight};
-use armistice_git::{Case, IndexState, Seen};
+use armistice_core::{
+    Counts, Draft, Finding, PerSide, Pick, Plan, RegionId, Resolution, Ruling, Weight,
+};
+use armistice_git::{Case, IndexState, Seen, SideHistory};
 
 /// A conflicted file as far as it has been read.
 #[derive(Clone, Debug)]
@@ -145,6 +147,8 @@ pub struct FileView {
     pub top: usize,
     /// Columns scrolled out to the left.
     pub left: usize,
+    /// Whether a line that is shown goes on beyond an edge of the window.
+    pub cut: bool,
     pub lens: Lens,
     pub wide: bool,
     /// How far the cards are scrolled and unfolded.
@@ -190,6 +194,7 @@ impl Default for FileView {
             offset: 0,
             top: 0,
             left: 0,
+            cut: false,
             lens: Lens::default(),
             wide: false,
             cards: CardScroll::default(),
@@ -244,6 +249,19 @@ pub struct FileState {
     pub writing: bool,
     /// Whether decisions were made since it was written.
     pub changed: bool,
+    /// Who changed it, as far as git's history was asked.
+    pub who: Who,
+}
+
+/// What git's history says of a file.
+#[derive(Clone, Debug, Default)]
+pub enum Who {
+    #[default]
+    Unasked,
+    Asked,
+    Known(Box<PerSide<SideHistory>>),
+    /// It could not be asked: why.
+    Failed(String),
 }
 
 impl FileState {
@@ -253,6 +271,7 @@ impl FileState {
             load: FileLoad::Waiting,
             writing: false,
             changed: false,
+            who: Who::default(),
         }
     }
 

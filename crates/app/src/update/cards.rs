@@ -4,7 +4,7 @@ use crate::state::app::State;
 use crate::update::moving::with_view;
 use crate::view::areas::Screen;
 use crate::view::cards::longest_scroll;
-use crate::view::evidence::{card_width, shown_cards};
+use crate::view::evidence::{card_width, shown_cards, who_says};
 
 /// Scrolls a card by about a page.
 pub(crate) fn page(state: &mut State, card: usize, down: bool) {
@@ -32,7 +32,7 @@ pub(crate) fn scroll(state: &mut State, card: usize, down: bool, rows: usize) ->
     };
     let before = file.view.cards;
     let (width, height) = (card_width(area), area.height as usize);
-    let Some(most) = longest_scroll(cards, width, height, before)
+    let Some(most) = longest_scroll(cards, width, height, before, &who_says(state, cards))
         .get(card)
         .copied()
     else {

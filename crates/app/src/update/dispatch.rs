@@ -18,6 +18,7 @@ use crate::update::picking::click_pick;
 use crate::update::windows::settle_views;
 use crate::update::{
     accord, cards, docket, editing, leaving, overlay, parley, results, returning, staged, syntax,
+    who,
 };
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
@@ -37,6 +38,7 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
     // Recording asks for nothing; what it left is looked at with the next action.
     if !recorded {
         effects.extend(syntax::ask(state, tick));
+        effects.extend(who::ask(state, tick));
     }
     settle_views(state);
     name_parties(state);

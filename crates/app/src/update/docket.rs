@@ -12,8 +12,8 @@ use crate::update::bulk;
 use crate::update::checks::ask_trust_of_paths;
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
 use crate::update::hand_over;
-use crate::update::rulings;
 use crate::update::whole::{decides_lines, outcome_words};
+use crate::update::{rulings, who};
 use crate::view::given_up::{given_up, outcome_lines};
 use armistice_git::{FileOutcome, IndexState, Overwrite};
 
@@ -52,6 +52,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         }
         Command::ShowGivenUp => show_outcomes(state),
         Command::Back => return stop(state),
+        Command::ShowWho => return who::show(state),
         Command::Whole(outcome) if !state.marked().is_empty() => {
             return bulk::ask_whole_marked(state, outcome);
         }

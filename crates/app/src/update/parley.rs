@@ -12,9 +12,9 @@ use crate::update::files::{finish, other_unfinished, show_file};
 use crate::update::hand_over;
 use crate::update::moving::{go_to_row, region, show, with_view};
 use crate::update::picking::{run_picking, start_picking};
-use crate::update::settling::{decline, settle, settle_as};
+use crate::update::settling::{decline, settle, settle_as, take_all};
 use crate::update::{bulk, cards};
-use crate::update::{docket, editing, rulings};
+use crate::update::{docket, editing, rulings, who};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
 use armistice_core::{Entry, Event, RegionId, RegionKind, RegionState, Resolution, Side, Version};
@@ -36,6 +36,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::NextFile => return other_file(state, true),
         Command::PrevFile => return other_file(state, false),
         Command::Take(version) => return settle(state, Resolution::Take(version)),
+        Command::TakeAll(side) => return take_all(state, side),
         Command::Both(side) => return settle(state, Resolution::Both(side)),
         Command::Reindent(words) => return reindent(state, words),
         Command::Drop => return settle(state, Resolution::Drop),
@@ -50,6 +51,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
             let card = usize::from(version == Version::Theirs);
             cards::page(state, card, down);
         }
+        Command::ShowWho => return who::show(state),
         Command::Unfold => cards::unfold(state),
         Command::Lens => with_view(state, |file| file.view.lens = file.view.lens.next()),
         Command::Wide => with_view(state, |file| file.view.wide = !file.view.wide),

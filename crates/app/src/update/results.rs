@@ -14,7 +14,7 @@ use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::accord::ask_empty;
 use crate::update::files::{finish, other_unfinished};
 use crate::update::loading::loads;
-use crate::update::{accord, checks, hand_over, returning, rulings, staged, syntax, taking};
+use crate::update::{accord, checks, hand_over, returning, rulings, staged, syntax, taking, who};
 use armistice_core::LineIdx;
 use armistice_git::{After, Ending, IndexState, RepoPath, Situation, Verdict};
 
@@ -89,6 +89,8 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             return rulings::rule_again(state, text);
         }
         WorkResult::Trusted(Err(why)) => state.complain(why),
+        WorkResult::HistoryRead(at, found) => who::read(state, at, found),
+        WorkResult::CommitsRead(found) => who::tell(state, found),
         WorkResult::BackupsRemoved(Ok(n)) => {
             let files = count(n, "backup file");
             state.say(format!(

@@ -1,17 +1,19 @@
 //! What rules settled and propose: taking it, stepping through it, switching it off.
 
 use crate::base::commands::Tab;
-use crate::base::safe_text::count;
+use crate::base::safe_text::{count, visible};
 use crate::case::finish::lesson;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Rulings};
+use crate::state::file::{FileState, OpenFile};
 use crate::state::overlay::{Overlay, Question, Settles};
 use crate::update::deciding::{decide, do_together};
 use crate::update::files::show_file;
 use crate::update::moving::show;
+use crate::update::settling::go_on;
 use armistice_core::limits::LISTED_CONFLICTS;
 use armistice_core::{
-    Certainty, Entry, Event, PastResolution, RegionId, RegionState, Ruling, Step, rule_title,
+    Certainty, Entry, Event, Line, PastResolution, RegionId, RegionState, Ruling, Step, rule_title,
 };
 
 /// The proposal for the conflict at hand, while it is open.
@@ -32,7 +34,9 @@ pub(crate) fn take_proposal(state: &mut State) -> Vec<Effect> {
     let label = format!("settled {number} by {}", rule_title(&ruling.rule));
     let message = format!("{label} · u takes it back · . looks for the same elsewhere");
     let step = Step::new(label, vec![Entry::Rule(id, ruling)]);
-    decide(state, Event::Do(step), message)
+    let effects = decide(state, Event::Do(step), message);
+    go_on(state, id);
+    effects
 }
 
 /// Takes every likely proposal, of one file or of all, as one step.
@@ -80,21 +84,20 @@ fn ask(
     rulings: &Rulings,
     settles: Settles,
 ) -> Vec<Effect> {
-    let line = |(at, id, ruling): &(FileId, RegionId, Ruling)| {
-        let file = &state[*at];
-        let number = file
-            .open()
-            .and_then(|f| f.plan().conflict_of(*id))
-            .map_or(0, |c| c.number());
-        format!(
-            "{} · conflict {number} · {}",
-            file.case.path,
-            rule_title(&ruling.rule)
-        )
-    };
-    let mut lines: Vec<_> = rulings.iter().take(LISTED_CONFLICTS).map(line).collect();
-    if rulings.len() > LISTED_CONFLICTS {
-        lines.push(format!("and {} more", rulings.len() - LISTED_CONFLICTS));
+    // What would stand there says more than the name of a rule.
+    let most = (state.size.1 as usize).saturating_sub(12).max(4);
+    let mut lines = Vec::new();
+    let mut listed = 0;
+    for (at, id, ruling) in rulings.iter().take(LISTED_CONFLICTS) {
+        let block = would_stand(&state[*at], *id, ruling);
+        if listed > 0 && lines.len() + block.len() > most {
+            break;
+        }
+        lines.extend(block);
+        listed += 1;
+    }
+    if rulings.len() > listed {
+        lines.push(format!("and {} more", rulings.len() - listed));
     }
     lines.push("u takes all of them back at once.".to_owned());
     state.overlay = Some(Overlay::Question(Box::new(Question {
@@ -108,6 +111,41 @@ fn ask(
     })));
     Vec::new()
 }
+
+/// The lines that a ruling would let stand, under the place that it is about.
+fn would_stand(file: &FileState, id: RegionId, ruling: &Ruling) -> Vec<String> {
+    let path = &file.case.path;
+    let Some(open) = file.open() else {
+        return vec![path.to_string()];
+    };
+    let plan = open.plan();
+    let number = plan.conflict_of(id).map_or(0, |c| c.number());
+    let mut out = vec![format!(
+        "{path} · conflict {number} · {}",
+        rule_title(&ruling.rule)
+    )];
+    let Some(resolution) = &ruling.resolution else {
+        return out;
+    };
+    let text = resolution.text(plan, plan.region(id));
+    let all = text.len();
+    let line = |line: Line<'_>| {
+        let text = open.opened.encoding.decode(line.content());
+        format!("│ {}", visible(text.trim_end()))
+    };
+    out.extend(text.lines(text.all()).take(LISTED_LINES).map(line));
+    match all {
+        0 => out.push("│ no line would stand there".to_owned()),
+        n if n > LISTED_LINES => {
+            out.push(format!("│ and {} more", count(n - LISTED_LINES, "line")))
+        }
+        _ => {}
+    }
+    out
+}
+
+/// Lines of a result that are listed before it is taken.
+const LISTED_LINES: usize = 3;
 
 /// Settles conflicts of several files as one step.
 pub(crate) fn settle_all(state: &mut State, settles: Settles) -> Vec<Effect> {
@@ -275,12 +313,26 @@ pub(crate) fn ruled(state: &mut State, all: Vec<(FileId, Vec<(RegionId, Ruling)>
     do_together(state, &summary, entries)
 }
 
-/// Looks for conflicts like the settled one at hand, in all files.
+/// The conflict at the cursor if it is decided; else the one that was decided last.
+fn decided_at_hand(file: &OpenFile) -> RegionId {
+    let here = file.view.region;
+    if !file.draft().is_open(here) && file.plan().conflict_of(here).is_some() {
+        return here;
+    }
+    let last = file.opened.session().undoable();
+    let entry = last.and_then(|step| step.entries.last());
+    match entry {
+        Some(Entry::Settle(id, _) | Entry::Rule(id, _)) => *id,
+        _ => here,
+    }
+}
+
+/// Looks for conflicts like the settled one at hand, or the last, in all files.
 pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
     };
-    let id = file.view.region;
+    let id = decided_at_hand(file);
     let Some(past_resolution) = lesson(&file.opened, id) else {
         let by_hand = *file.draft().standing(id) == RegionState::ByHand;
         state.say(match by_hand && file.plan().conflict_of(id).is_some() {

@@ -4,8 +4,8 @@ use crate::base::safe_text::count;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::update::deciding::{decide, step};
-use crate::update::moving::region;
-use armistice_core::{Entry, RegionId, RegionKind, RegionState, Resolution, Version};
+use crate::update::moving::{region, show, with_view};
+use armistice_core::{Entry, RegionId, RegionKind, RegionState, Resolution, Side, Version};
 
 pub(crate) fn settle(state: &mut State, resolution: Resolution) -> Vec<Effect> {
     let name = resolution.name();
@@ -23,7 +23,96 @@ pub(crate) fn settle_as(state: &mut State, resolution: Resolution, name: &str) -
     let label = format!("settled {conflict} by {name} ({})", count(lines, "line"));
     let message = format!("{label} · u takes it back");
     let entries = vec![Entry::Settle(id, resolution)];
-    decide(state, step(label, entries), message)
+    let effects = decide(state, step(label, entries), message);
+    go_on(state, id);
+    effects
+}
+
+/// After a decision goes to the next open conflict of the file, and says when none is left.
+pub(crate) fn go_on(state: &mut State, from: RegionId) {
+    let Some(file) = state.open_file() else {
+        return;
+    };
+    // Nothing came of it.
+    if file.draft().is_open(from) {
+        return;
+    }
+    let open: Vec<RegionId> = file.draft().open().collect();
+    let next = open.iter().find(|id| **id > from).or(open.first()).copied();
+    let number = next.and_then(|id| file.plan().conflict_of(id));
+    let message = state.message.text.clone();
+    match (next, number) {
+        (Some(next), Some(number)) if state.settings.go_on => {
+            state.say(format!("{message} · on to {number}"));
+            with_view(state, |file| show(file, next));
+        }
+        (None, _) => {
+            let (_, waiting) = state.totals();
+            let all = waiting == 0
+                && state
+                    .ids()
+                    .all(|(_, file)| file.counts().is_some_and(|counts| counts.open == 0));
+            state.say(match all && state.files.len() > 1 {
+                true => format!("{message} · nothing is open anywhere: W writes all files"),
+                false => format!("{message} · nothing is open here: w writes the file"),
+            });
+        }
+        _ => {}
+    }
+}
+
+/// Settles the conflict at hand and those cut out of the same stretch by one side, and declines what
+/// the other side alone changed between them.
+pub(crate) fn take_all(state: &mut State, side: Side) -> Vec<Effect> {
+    let (Some(file), Some(id)) = (state.open_file(), region(state)) else {
+        return Vec::new();
+    };
+    let plan = file.plan();
+    let span = plan
+        .conflict_of(id)
+        .and_then(|conflict| plan.span_of(conflict));
+    let Some((first, last)) = span else {
+        state.say("no conflict here; n goes to the next open one");
+        return Vec::new();
+    };
+    let other = match side {
+        Side::Ours => RegionKind::Theirs,
+        Side::Theirs => RegionKind::Ours,
+    };
+    let mut entries = Vec::new();
+    let (mut settled, mut declined) = (0, 0);
+    for at in (first.0..=last.0).map(RegionId) {
+        match plan.region(at).kind {
+            RegionKind::Conflict => {
+                settled += 1;
+                entries.push(Entry::Settle(at, Resolution::Take(side.into())));
+            }
+            kind if kind == other && *file.draft().standing(at) == RegionState::Merged => {
+                declined += 1;
+                entries.push(Entry::Settle(at, Resolution::Take(Version::Base)));
+            }
+            _ => {}
+        }
+    }
+    let (own, theirs) = (
+        Version::from(side).name(),
+        Version::from(side.other()).name(),
+    );
+    let gone = match declined {
+        0 => String::new(),
+        n => format!(
+            ", giving up {} of {theirs} that nobody disputed",
+            count(n, "change")
+        ),
+    };
+    let label = format!(
+        "settled {} by all of {own}{gone}",
+        count(settled, "conflict")
+    );
+    let message = format!("{label} · u takes it back");
+    let effects = decide(state, step(label, entries), message);
+    go_on(state, last);
+    effects
 }
 
 /// A change that merged by itself can be taken or declined, nothing else.

@@ -6,6 +6,7 @@ use crate::state::file::Mode;
 use crate::update::moving::follow;
 use crate::view::areas::Screen;
 use crate::view::staged::StagedAreas;
+use crate::view::whole_line::any_cut;
 
 /// The first row of a window that shows the chosen one.
 fn window(top: usize, chosen: usize, height: usize) -> usize {
@@ -59,5 +60,12 @@ pub fn settle_views(state: &mut State) {
             Mode::Edit(editing) => editing.editor.follow(height, width),
             _ => follow(file, height),
         }
+    }
+    let cut = state.open_file().is_some_and(|file| {
+        let looks = matches!(file.view.mode, Mode::Look);
+        looks && any_cut(&Screen::new(state), file)
+    });
+    if let Some(file) = state.open_file_mut() {
+        file.view.cut = cut;
     }
 }

@@ -5,6 +5,7 @@ use crate::base::keymap::{Binding, rows_for};
 use crate::case::checks::{failed, outstanding};
 use crate::state::app::State;
 use crate::view::gate::gate;
+use crate::view::working::works;
 use unicode_width::UnicodeWidthStr;
 
 /// The tabs of the rail: which, its text, and the columns it covers.
@@ -67,7 +68,7 @@ pub struct BarKey {
 /// As many keys of the context as fit, most useful first; help and Ask always.
 pub fn key_bar(state: &State, width: u16) -> Vec<BarKey> {
     let rows: Vec<_> = rows_for(state.context())
-        .filter(|b| !b.label.is_empty())
+        .filter(|b| !b.label.is_empty() && works(state, b.command))
         .collect();
     let is_last = |c: Command| matches!(c, Command::Help | Command::Ask | Command::Quit);
     let words = state.party_words();

@@ -30,6 +30,11 @@ pub(crate) enum CardRow {
         below: usize,
         above: usize,
     },
+    /// A commit that made what a card shows, in words.
+    Who {
+        card: usize,
+        says: String,
+    },
     Gap,
 }
 
@@ -68,18 +73,45 @@ pub(crate) fn card_rows(
     width: usize,
     height: usize,
     scroll: CardScroll,
+    who: &[Vec<String>],
 ) -> Vec<CardRow> {
-    let shares = shares(cards, width, height, scroll);
+    let who = told(cards, width, height, who);
+    let rows: usize = who.iter().map(Vec::len).sum();
+    let shares = shares(cards, width, height - rows, scroll);
     let gap = usize::from(height >= ROOMY);
     let mut out = Vec::new();
     for (card, share) in shares.iter().enumerate() {
         let Some((level, room)) = share else { continue };
         out.push(CardRow::Head(card));
         out.extend(body(cards, card, *level, width, *room, scroll));
+        let says = who.get(card).into_iter().flatten().cloned();
+        out.extend(says.map(|says| CardRow::Who { card, says }));
         out.extend((0..gap).map(|_| CardRow::Gap));
     }
     out
 }
+
+/// What is said about commits, as far as all that changed leaves room for it.
+fn told(cards: &[Card], width: usize, height: usize, who: &[Vec<String>]) -> Vec<Vec<String>> {
+    let short = |says: &Vec<String>| -> Vec<String> {
+        match says.len() > COMMITS {
+            true => {
+                let more = format!("and {} · c shows all", count(says.len() - 1, "more commit"));
+                vec![says[0].clone(), more]
+            }
+            false => says.clone(),
+        }
+    };
+    let all: Vec<Vec<String>> = who.iter().map(short).collect();
+    let rows: usize = all.iter().map(Vec::len).sum();
+    match wanted(cards, width, height) + cards.len().min(2) + rows <= height {
+        true => all,
+        false => Vec::new(),
+    }
+}
+
+/// Commits that are told under a card.
+const COMMITS: usize = 2;
 
 /// Rows that the cards of both sides take if all that changed is shown.
 pub(crate) fn wanted(cards: &[Card], width: usize, most: usize) -> usize {
@@ -94,12 +126,17 @@ pub(crate) fn longest_scroll(
     width: usize,
     height: usize,
     scroll: CardScroll,
+    who: &[Vec<String>],
 ) -> [usize; 3] {
-    let shares = shares(cards, width, height, scroll);
+    let rows: usize = told(cards, width, height, who).iter().map(Vec::len).sum();
+    let shares = shares(cards, width, height - rows, scroll);
     let mut most = [0; 3];
     for (card, share) in shares.iter().enumerate().take(3) {
         if let Some((level, room)) = share {
             let all = flat(&cards[card], *level, width, scroll.unfolded);
+            if all.rows.len() <= *room && cards[card].hidden == 0 {
+                continue;
+            }
             let from = all.opening.min(all.rows.len().saturating_sub(*room));
             most[card] = (all.rows.len() + 1).saturating_sub(from + *room);
         }
@@ -435,13 +472,14 @@ mod tests {
 
     fn shown(stakes: &[&str], height: usize, scroll: CardScroll) -> String {
         let cards: Vec<Card> = stakes.iter().map(|stakes| card(stakes)).collect();
-        let rows = card_rows(&cards, 40, height, scroll);
+        let rows = card_rows(&cards, 40, height, scroll, &[]);
         assert!(rows.len() <= height + 1, "{rows:?}");
         let row = |row: &CardRow| match row {
             CardRow::Head(card) => format!("#{card}"),
             CardRow::Line { line, .. } => line.to_string(),
             CardRow::Fold { says, .. } => format!("({says})"),
             CardRow::Cut { below, above, .. } => format!("<{above} {below}>"),
+            CardRow::Who { says, .. } => says.clone(),
             CardRow::Gap => "_".to_owned(),
         };
         rows.iter().map(row).collect::<Vec<_>>().join(" ")
@@ -495,7 +533,7 @@ mod tests {
             "#0 10 11 12 13 14 <10 15> #1 0 1"
         );
         let cards = [card(&many), card(few)];
-        let most = longest_scroll(&cards, 40, 10, none);
+        let most = longest_scroll(&cards, 40, 10, none, &[]);
         assert_eq!(most, [25, 0, 0]);
         let end = CardScroll { down: most, ..none };
         assert_eq!(
@@ -505,6 +543,27 @@ mod tests {
         // Both longer than their half: half for each.
         let rows = shown(&[&many, &many], 12, none);
         assert_eq!(rows, "#0 0 1 2 3 <0 26> #1 0 1 2 3 <0 26>");
+    }
+
+    #[test]
+    fn commits_are_told_where_nothing_gives_way_to_them() {
+        let cards = [card("!!"), card("!")];
+        let says = |n: usize| (0..n).map(|n| format!("commit {n}")).collect::<Vec<_>>();
+        let who = [says(1), says(3)];
+        let rows = |height| card_rows(&cards, 40, height, CardScroll::default(), &who);
+        let told = |rows: &[CardRow]| -> Vec<String> {
+            let says = rows.iter().filter_map(|row| match row {
+                CardRow::Who { says, .. } => Some(says.clone()),
+                _ => None,
+            });
+            says.collect()
+        };
+        assert_eq!(
+            told(&rows(16)),
+            ["commit 0", "commit 0", "and 2 more commits · c shows all"]
+        );
+        assert!(told(&rows(8)).is_empty());
+        assert_eq!(rows(8).len(), 5);
     }
 
     #[test]

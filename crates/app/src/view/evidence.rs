@@ -3,10 +3,12 @@
 use crate::base::safe_text::wrap;
 use crate::case::choices::Choice;
 use crate::case::evidence::Card;
+use crate::state::app::State;
 use crate::state::file::{Mode, OpenFile};
 use crate::view::areas::Screen;
 use crate::view::cards::{CARD_GUTTER, CardRow, card_rows, wrapped};
-use armistice_core::{LineIdx, RegionId, RegionKind, RegionState, Version};
+use crate::view::who::{card_commits, commit_line};
+use armistice_core::{LineIdx, RegionId, RegionKind, RegionState, Side, Version};
 use ratatui::layout::Rect;
 
 /// How evidence and settle box share their area.
@@ -91,12 +93,38 @@ pub(crate) fn per_row(width: u16) -> u16 {
     (width / 30).clamp(1, 3)
 }
 
+/// The commits behind each card, in words.
+pub(crate) fn who_says(state: &State, cards: &[Card]) -> Vec<Vec<String>> {
+    let Some(file) = state.file(state.file) else {
+        return Vec::new();
+    };
+    let of = |card: &Card| -> Vec<String> {
+        let side = match card.party {
+            Version::Ours => Side::Ours,
+            Version::Theirs => Side::Theirs,
+            Version::Base => return Vec::new(),
+        };
+        let commits = card_commits(file, cards, side);
+        commits
+            .iter()
+            .map(|commit| commit_line(commit, state.now))
+            .collect()
+    };
+    cards.iter().map(of).collect()
+}
+
 /// The rows of the cards that fit into an area.
-pub(crate) fn rows(file: &OpenFile, cards: &[Card], area: Rect) -> Vec<CardRow> {
+pub(crate) fn rows(state: &State, file: &OpenFile, cards: &[Card], area: Rect) -> Vec<CardRow> {
     let (width, height) = (card_width(area), area.height as usize);
     match &file.view.mode {
         Mode::Pick(picking) => picking_rows(cards, picking.cursor, width, height),
-        _ => card_rows(cards, width, height, file.view.cards),
+        _ => card_rows(
+            cards,
+            width,
+            height,
+            file.view.cards,
+            &who_says(state, cards),
+        ),
     }
 }
 

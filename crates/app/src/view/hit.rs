@@ -49,7 +49,7 @@ impl Screen<'_> {
             .open_file()
             .filter(|_| self.state.tab == Tab::Parley)?;
         let (cards, area) = shown_cards(file, self).filter(|(_, area)| area.contains(at))?;
-        let rows = rows(file, cards, area);
+        let rows = rows(self.state, file, cards, area);
         let above = rows.get(..=(at.y - area.y) as usize).unwrap_or(&rows);
         let head = |row: &CardRow| match row {
             CardRow::Head(card) => Some(*card),
@@ -184,7 +184,7 @@ fn evidence_hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
     }
     if parts.cards.contains(at) && matches!(file.view.mode, Mode::Pick(_)) {
         let cards = &file.shown().cards;
-        let rows = rows(file, cards, parts.cards);
+        let rows = rows(state, file, cards, parts.cards);
         let row = rows.get((at.y - parts.cards.y) as usize);
         if let Some(CardRow::Line { card, line, .. }) = row {
             let before: usize = cards[..*card].iter().map(|c| c.lines.len()).sum();

@@ -282,7 +282,7 @@ fn output_is_seen_while_a_command_runs_and_x_stops_it_with_all_it_started() {
     tmux.wait_until("output", |s| s.lines().any(|l| l.trim() == "begun"));
     // The screen answers meanwhile.
     tmux.keys("2");
-    tmux.wait("next open");
+    tmux.wait("enter open");
     tmux.keys("5 x");
     tmux.wait("stopped");
     let pid = repo.read("ran.log").trim().to_owned();

@@ -157,7 +157,10 @@ fn the_cards_follow_the_lens() {
     );
     assert_eq!(
         deltas[1],
-        (Version::Theirs, "re-worded 3 lines, added 8".to_owned())
+        (
+            Version::Theirs,
+            "re-worded 3 lines, added 8 · 10 of 11 clash".to_owned()
+        )
     );
     desk.press("tab");
     assert_eq!(desk.state.open_file().unwrap().view.lens, Lens::Face);
@@ -330,9 +333,21 @@ fn long_lines_scroll_and_come_back() {
     let repo = Repo::conflict("a.txt", "b\n", &format!("{long}END\n"), "t\n");
     let mut desk = repo.desk();
     desk.open("a.txt").press("right");
-    assert!(!desk.shows().contains("END"));
+    let window = |desk: &Desk| -> String {
+        let shown = desk.shows();
+        shown.split("what each side did").next().unwrap().to_owned()
+    };
+    let cut = window(&desk);
+    assert!(cut.contains("x›") && !cut.contains("xEND"), "{cut}");
+    assert!(desk.shows().contains("> scroll"), "{}", desk.shows());
+    // The card wraps it.
+    assert!(desk.shows().contains("END"));
     desk.press("> > > >");
-    assert!(desk.shows().contains("xEND"));
+    let scrolled = window(&desk);
+    assert!(
+        scrolled.contains("xEND") && scrolled.contains("‹x"),
+        "{scrolled}"
+    );
     desk.press("< < < <");
-    assert!(!desk.shows().contains("END"));
+    assert!(!window(&desk).contains("xEND"));
 }

@@ -175,7 +175,7 @@ fn words_of_one_side_can_stand_at_the_indentation_of_the_other() {
     desk.press("I");
     assert_eq!(
         desk.message(),
-        "settled 1 by theirs re-indented (2 lines) · u takes it back"
+        "settled 1 by theirs re-indented (2 lines) · u takes it back · nothing is open here: w writes the file"
     );
     desk.press("w");
     let stands = "fn dock() {\n        moor(ship, high);\n        log(ship);\n}\n";

@@ -103,7 +103,8 @@ fn all_likely_is_asked_with_a_list() {
         &DEMO,
         &[
             "take 6 proposals?",
-            "src/quay.rs · conflict 1",
+            "config/prices.toml · conflict 2 · one replacement",
+            "│ hour = 445.00",
             "u takes all of them back at once",
             "esc do nothing",
         ],

@@ -192,6 +192,10 @@ impl Plan {
                 continue;
             }
             for part in partition(&self.versions, part) {
+                if part.region.kind != RegionKind::Conflict {
+                    self.regions.push(part.region);
+                    continue;
+                }
                 self.conflicts.push(RegionId(self.regions.len() as u32));
                 self.stretches.push(stretch);
                 let finer = part.finer.map(Box::new);

@@ -8,7 +8,7 @@
 
 use crate::limits::{CONFLICT_ROWS, PART_ROWS, PARTITIONED_ROWS, PARTS};
 use crate::merge::row_edits::{RowChange, RowEdit};
-use crate::model::region::Region;
+use crate::model::region::{Region, RegionKind};
 use crate::model::versions::{Version, Versions};
 use crate::plan::finer::FinerMerge;
 use crate::text::lines::{LineIdx, LineRange};
@@ -47,7 +47,7 @@ impl Part {
 /// The parts of a conflict, in order; they tile it in all three versions.
 pub(crate) fn partition(versions: &Versions, region: Region) -> Vec<Part> {
     let longest = Version::ALL.map(|v| region.lines(v).len());
-    if region.base.len() < PARTITIONED_ROWS || longest.into_iter().max() > Some(CONFLICT_ROWS) {
+    if region.base.len() < 2 || longest.into_iter().max() > Some(CONFLICT_ROWS) {
         return vec![Part {
             region,
             finer: None,
@@ -62,14 +62,103 @@ pub(crate) fn partition(versions: &Versions, region: Region) -> Vec<Part> {
         return vec![whole];
     }
     let atoms = atoms(&region, &rows.ours.rows, &rows.theirs.rows);
-    match atoms.len() > PARTS {
-        true => vec![whole],
-        false => assembled(versions, atoms),
+    if atoms.len() > PARTS {
+        return vec![whole];
+    }
+    if region.base.len() < PARTITIONED_ROWS {
+        return undisputed_apart(versions, &atoms);
+    }
+    let mut out = Vec::new();
+    for (stands, part) in assembled(versions, atoms.clone()) {
+        if stands {
+            out.push(part);
+            continue;
+        }
+        let within = |atom: &&Region| {
+            part.region.base.start <= atom.base.start && atom.base.end <= part.region.base.end
+        };
+        let own: Vec<Region> = atoms.iter().filter(within).copied().collect();
+        out.extend(undisputed_apart(versions, &own));
+    }
+    out
+}
+
+/// The atoms of a part that clashes, those that one side alone changed apart from the rest: what
+/// nobody disputes merges by itself. Rows that nobody changed go with what clashes on both sides of
+/// them.
+fn undisputed_apart(versions: &Versions, atoms: &[Region]) -> Vec<Part> {
+    let mut out: Vec<Region> = Vec::new();
+    for atom in atoms {
+        let kind = match laid_out_anew(versions, atom) {
+            true => RegionKind::Conflict,
+            false => kind_of(versions, atom),
+        };
+        match out.last_mut() {
+            Some(last) if last.kind == kind => *last = joined(*last, *atom),
+            _ => out.push(Region { kind, ..*atom }),
+        }
+    }
+    let between = |out: &[Region], at: usize| {
+        let kind = |at: usize| out.get(at).map(|region| region.kind);
+        let clash = Some(RegionKind::Conflict);
+        out[at].kind == RegionKind::Unchanged
+            && at > 0
+            && kind(at - 1) == clash
+            && kind(at + 1) == clash
+    };
+    let mut parts: Vec<Region> = Vec::new();
+    for (at, region) in out.iter().enumerate() {
+        let kind = match between(&out, at) {
+            true => RegionKind::Conflict,
+            false => region.kind,
+        };
+        match parts.last_mut() {
+            Some(last) if last.kind == kind => *last = joined(*last, *region),
+            _ => parts.push(Region { kind, ..*region }),
+        }
+    }
+    let part = |region: Region| Part {
+        region,
+        finer: None,
+    };
+    parts.into_iter().map(part).collect()
+}
+
+/// Whether a side changed the indentation of a row: what is taken for its neighbours must follow it.
+fn laid_out_anew(versions: &Versions, atom: &Region) -> bool {
+    let indents = |version: Version| {
+        let lines = versions.get(version).lines(atom.lines(version));
+        lines
+            .filter(|line| !line.content().trim_ascii().is_empty())
+            .map(|line| line.indent().to_vec())
+            .collect::<HashSet<_>>()
+    };
+    let base = indents(Version::Base);
+    [Version::Ours, Version::Theirs]
+        .into_iter()
+        .any(|side| indents(side) != base)
+}
+
+/// Whose change an atom is, by its bytes.
+fn kind_of(versions: &Versions, atom: &Region) -> RegionKind {
+    let text = |version| versions.get(version).slice(atom.lines(version));
+    let (base, ours, theirs) = (
+        text(Version::Base),
+        text(Version::Ours),
+        text(Version::Theirs),
+    );
+    match (ours == base, theirs == base) {
+        (true, true) => RegionKind::Unchanged,
+        (true, false) => RegionKind::Theirs,
+        (false, true) => RegionKind::Ours,
+        (false, false) if ours == theirs => RegionKind::Same,
+        (false, false) => RegionKind::Conflict,
     }
 }
 
-/// Neighbouring atoms put together again: those that merge, and those that clash.
-fn assembled(versions: &Versions, atoms: Vec<Region>) -> Vec<Part> {
+/// Neighbouring atoms put together again, those that merge and those that clash; each stands by
+/// itself.
+fn assembled(versions: &Versions, atoms: Vec<Region>) -> Vec<(bool, Part)> {
     let mut parts: Vec<(bool, Part)> = Vec::new();
     for atom in atoms {
         let part = Part::new(versions, atom);
@@ -87,7 +176,7 @@ fn assembled(versions: &Versions, atoms: Vec<Region>) -> Vec<Part> {
             _ => out.push((stands, part)),
         }
     }
-    out.into_iter().map(|(_, part)| part).collect()
+    out
 }
 
 fn joined(a: Region, b: Region) -> Region {

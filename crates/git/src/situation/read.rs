@@ -292,7 +292,7 @@ fn merged_name(repo: &Repository, oid: &str) -> Result<Option<String>, Error> {
     Ok(quoted.or(names.first()).cloned())
 }
 
-fn commit(repo: &Repository, revision: &str) -> Result<Option<Commit>, Error> {
+pub(crate) fn commit(repo: &Repository, revision: &str) -> Result<Option<Commit>, Error> {
     let format = "--format=%H%x00%h%x00%s%x00%an%x00%at";
     let call = Invocation::read(["log", "-1", "-z", format, revision, "--"]);
     let output = repo.run(&call)?;

@@ -88,6 +88,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Docket, &["B"], C::NextPolicy, "", "the next policy about white space: exact, line-ends, trailing, amount, all"),
     key(X::Parley, &["n"], C::NextOpen, "next open", "go to the next open conflict"),
     key(X::Parley, &["p"], C::PrevOpen, "previous", "go to the previous open conflict"),
+    key(X::Parley, &[">"], C::Move(Motion::Right), "scroll", "scroll long lines to the right; < scrolls back"),
     key(X::Parley, &["space"], C::TakeProposal, "take ★", "take the rule's proposal, or the previewed choice"),
     key(X::Parley, &["o"], C::Take(Version::Ours), "ours", "settle by ours"),
     key(X::Parley, &["t"], C::Take(Version::Theirs), "theirs", "settle by theirs"),
@@ -197,7 +198,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Everywhere, &["home", "g"], C::Move(Motion::Start), "", "move to the start"),
     key(X::Everywhere, &["end", "G"], C::Move(Motion::End), "", "move to the end"),
     key(X::Everywhere, &["<"], C::Move(Motion::Left), "", "scroll long lines to the left"),
-    key(X::Everywhere, &[">"], C::Move(Motion::Right), "scroll", "scroll long lines to the right"),
+    key(X::Everywhere, &[">"], C::Move(Motion::Right), "", "scroll long lines to the right"),
 ];
 
 /// Keys that every editor has and no list needs to explain.

@@ -581,7 +581,9 @@ fn made_by_a_tool(state: &State, file: &FileState) -> Option<String> {
                 .rulings()
                 .values()
                 .any(|r| r.rule == GENERATED_FILE);
-            generated.then(|| {
+            // Where there is little room, what can be done comes first.
+            let room = state.size.1 >= 28;
+            (generated && room).then(|| {
                 "A tool writes this file: take a side whole (o, t), then run the tool ([[paths]], M).".to_owned()
             })
         }

@@ -12,5 +12,5 @@ pub mod place;
 pub mod propose;
 pub mod service;
 pub mod staged_diff;
-pub(crate) mod stakes;
+pub mod stakes;
 pub mod trust;

@@ -19,7 +19,7 @@ const HOUSE: &[(&str, &[&str])] = &[
             "draft", "verify", "tree",
         ],
     ),
-    ("syntax", &["language", "names", "facts"]),
+    ("syntax", &["language", "comments", "names", "facts"]),
     (
         "git",
         &[

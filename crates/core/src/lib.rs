@@ -20,6 +20,7 @@ mod tree;
 mod verify;
 mod witness;
 
+pub use decide::joined::joined;
 pub use decide::past::{Around, PastOutcome, PastResolution, PastResolutions};
 pub use decide::policy::WhitespacePolicy;
 pub use decide::resolution::Resolution;

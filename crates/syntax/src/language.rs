@@ -92,7 +92,7 @@ pub struct Comments {
     pub nested: bool,
 }
 
-const SLASHES: Comments = Comments {
+pub(crate) const SLASHES: Comments = Comments {
     line: Some("//"),
     block: Some(("/*", "*/")),
     nested: false,
@@ -105,12 +105,12 @@ const STARS: Comments = Comments {
     line: None,
     ..SLASHES
 };
-const HASH: Comments = Comments {
+pub(crate) const HASH: Comments = Comments {
     line: Some("#"),
     block: None,
     nested: false,
 };
-const ANGLES: Comments = Comments {
+pub(crate) const ANGLES: Comments = Comments {
     line: None,
     block: Some(("<!--", "-->")),
     nested: false,

@@ -5,6 +5,7 @@
 //! the parsing library leaves this crate.
 #![deny(missing_docs)]
 
+mod comments;
 mod facts;
 mod language;
 mod names;

@@ -73,6 +73,8 @@ pub enum Command {
     Both(Side),
     /// The words of this side at the indentation of the other.
     Reindent(Side),
+    /// This side, with the other behind it as a comment.
+    Comment(Side),
     Drop,
     Pick,
     Edit,
@@ -130,6 +132,8 @@ pub enum Command {
     TakeClashes(Version),
     Whole(FileOutcome),
     PickLine,
+    /// Pick a line to stand as a comment.
+    CommentLine,
     Conclude,
     Skip,
     BackOut,

@@ -1,7 +1,9 @@
 //! The possible resolutions of a conflict: the rows of the settle box.
 
 use crate::case::opened::OpenedFile;
-use armistice_core::{RegionId, Resolution, Side, Version, rule_title};
+use armistice_core::{
+    LineRange, Pick, RegionId, Resolution, Segment, Side, Version, joined, rule_title,
+};
 
 /// The key of the choice that a rule proposes.
 pub const PROPOSAL: &str = "space";
@@ -35,8 +37,8 @@ pub fn choices(file: &OpenedFile, id: RegionId) -> Vec<Choice> {
         ("o", Resolution::Take(Version::Ours)),
         ("t", Resolution::Take(Version::Theirs)),
         ("b", Resolution::Take(Version::Base)),
-        ("a", Resolution::Both(Side::Ours)),
-        ("A", Resolution::Both(Side::Theirs)),
+        ("a", joined(file.plan(), id, Side::Ours)),
+        ("A", joined(file.plan(), id, Side::Theirs)),
         ("d", Resolution::Drop),
     ];
     let versions = file.plan().versions();
@@ -47,16 +49,20 @@ pub fn choices(file: &OpenedFile, id: RegionId) -> Vec<Choice> {
         text(Version::Base),
     );
     let one_is_empty = ours.is_empty() || theirs.is_empty();
-    let is_new = |resolution: &Resolution| match resolution {
-        Resolution::Take(Version::Base) => base != ours && base != theirs,
-        Resolution::Both(_) => !one_is_empty,
-        Resolution::Drop => !one_is_empty && !base.is_empty(),
-        Resolution::Take(_) | Resolution::Lines(_) | Resolution::Segments(_) => true,
+    let is_new = |key: &str| match key {
+        "b" => base != ours && base != theirs,
+        "a" | "A" => !one_is_empty,
+        "d" => !one_is_empty && !base.is_empty(),
+        _ => true,
     };
-    let possible = all.into_iter().filter(|(_, resolution)| is_new(resolution));
+    let possible = all.into_iter().filter(|(key, _)| is_new(key));
     let plain = possible.map(|(key, resolution)| Choice {
         key,
-        label: resolution.name().to_owned(),
+        label: match key {
+            "a" => Resolution::Both(Side::Ours).name().to_owned(),
+            "A" => Resolution::Both(Side::Theirs).name().to_owned(),
+            _ => resolution.name().to_owned(),
+        },
         lines: resolution.len(region),
         resolution,
     });
@@ -66,6 +72,16 @@ pub fn choices(file: &OpenedFile, id: RegionId) -> Vec<Choice> {
         label: reindented_name(*words).to_owned(),
         lines: resolution.len(region),
         resolution: resolution.clone(),
+    });
+    let commented = Side::BOTH.into_iter().filter(|_| !one_is_empty);
+    let commented = commented.filter_map(|kept| {
+        let resolution = with_comment(file, id, kept)?;
+        Some(Choice {
+            key: if kept == Side::Ours { "C" } else { "D" },
+            label: commented_name(kept).to_owned(),
+            lines: resolution.len(region),
+            resolution,
+        })
     });
     let proposed = file.proposal(id).and_then(|ruling| {
         let resolution = ruling.resolution.clone()?;
@@ -80,5 +96,50 @@ pub fn choices(file: &OpenedFile, id: RegionId) -> Vec<Choice> {
         .into_iter()
         .chain(plain)
         .chain(reindented)
+        .chain(commented)
         .collect()
+}
+
+/// Picked lines in their order, some of them as comments.
+pub fn picked(file: &OpenedFile, picks: &[Pick], commented: &[Pick]) -> Resolution {
+    let Some(comments) = file.comments.filter(|_| !commented.is_empty()) else {
+        return Resolution::Lines(picks.to_vec());
+    };
+    let versions = file.plan().versions();
+    let segment = |pick: &Pick| {
+        let lines = LineRange::new(pick.line.0, pick.line.0 + 1);
+        match commented.contains(pick) {
+            true => {
+                let line = versions.get(pick.version).slice(lines);
+                Segment::Text(comments.comment_out(line))
+            }
+            false => Segment::Lines(pick.version, lines),
+        }
+    };
+    Resolution::Segments(picks.iter().map(segment).collect())
+}
+
+/// One side with the other behind it as a comment, as the screens say it.
+pub fn commented_name(kept: Side) -> &'static str {
+    match kept {
+        Side::Ours => "ours, theirs as a comment",
+        Side::Theirs => "theirs, ours as a comment",
+    }
+}
+
+/// One side's lines with those of the other behind them as a comment; nothing where the file's
+/// language has no comments, or none is known, or there is nothing to be left as one.
+pub fn with_comment(file: &OpenedFile, id: RegionId, kept: Side) -> Option<Resolution> {
+    let comments = file.comments?;
+    let region = file.plan().region(id);
+    let other = Version::from(kept.other());
+    let lines = file.plan().versions().get(other).slice(region.lines(other));
+    if lines.trim_ascii().is_empty() {
+        return None;
+    }
+    let kept = Version::from(kept);
+    Some(Resolution::Segments(vec![
+        Segment::Lines(kept, region.lines(kept)),
+        Segment::Text(comments.comment_out(lines)),
+    ]))
 }

@@ -2,7 +2,7 @@
 
 use crate::base::safe_text::count;
 use crate::case::opened::OpenedFile;
-use crate::case::stakes::Stakes;
+use crate::case::stakes::{Stake, Stakes};
 use armistice_core::limits::{CARD_FORMULA_BYTES, CARD_LINES};
 use armistice_core::{
     Delta, DeltaRow, Encoding, Formula, LineIdx, LineRange, PerSide, Pick, RegionId, RegionKind,
@@ -47,19 +47,6 @@ pub enum Tone {
     Added,
     /// Not text of the file, but drawn into it.
     Sign,
-}
-
-/// What a line of a card has to do with the question.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Stake {
-    /// Both sides changed it, or, where only one side changed anything, it did: this is the question.
-    Clash,
-    /// One side alone changed it.
-    Own,
-    /// Only its layout changed, by so many columns of indentation.
-    Layout(isize),
-    /// It is as it was.
-    Kept,
 }
 
 /// One line of a card.
@@ -112,6 +99,16 @@ pub fn cards(file: &OpenedFile, id: RegionId, lens: Lens) -> Vec<Card> {
         }
         Lens::Deltas => deltas(file, id, region.kind),
     }
+}
+
+/// Rows that each side changed, by the cards of its differences; layout alone does not count.
+pub fn worked(cards: &[Card]) -> PerSide<usize> {
+    PerSide::from_fn(|side: Side| {
+        let card = cards.iter().find(|card| card.party == side.into());
+        let lines = card.into_iter().flat_map(|card| &card.lines);
+        let counts = |line: &&CardLine| matches!(line.stake, Stake::Clash | Stake::Own);
+        lines.filter(counts).count()
+    })
 }
 
 fn deltas(file: &OpenedFile, id: RegionId, kind: RegionKind) -> Vec<Card> {

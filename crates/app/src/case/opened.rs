@@ -8,6 +8,7 @@ use armistice_core::{
     Resolution, RuleContext, Ruling, Session, Side, Step, describe, plan,
 };
 use armistice_git::{Loaded, Seen};
+use armistice_syntax::Comments;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -24,6 +25,8 @@ pub struct OpenedFile {
     pub causes: Vec<String>,
     /// The words of one side at the indentation of the other, where conflicts can be settled so.
     pub reindented: BTreeMap<RegionId, Vec<(Side, Resolution)>>,
+    /// How comments are written in it, if they can be.
+    pub comments: Option<Comments>,
     /// Whether what we staged is no longer what the draft says.
     pub outdated: bool,
     /// The step that made the draft out of what stood in the working file when it was last seen.
@@ -86,6 +89,7 @@ impl OpenedFile {
         let causes = plan.conflicts().iter().map(|id| describe(&plan, *id));
         OpenedFile {
             causes: causes.collect(),
+            comments: Comments::of(&context.path),
             reindented: reindented(&plan),
             rulings: rulings.into_iter().collect(),
             revision: 0,

@@ -3,9 +3,21 @@
 //! Not here: what rules make of them (`core::merge`); this is for the eye, over the same rows that
 //! the cards show.
 
-use crate::case::evidence::Stake;
 use armistice_core::{Delta, DeltaRow, LineIdx, PerSide, Side, Source, Version, Versions};
 use std::collections::{HashMap, HashSet};
+
+/// What a line of a card has to do with the question.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Stake {
+    /// Both sides changed it, or, where only one side changed anything, it did: this is the question.
+    Clash,
+    /// One side alone changed it.
+    Own,
+    /// Only its layout changed, by so many columns of indentation.
+    Layout(isize),
+    /// It is as it was.
+    Kept,
+}
 
 /// What each row of each side's difference has to do with the question.
 pub(crate) struct Stakes {

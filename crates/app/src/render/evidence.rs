@@ -8,7 +8,7 @@ use crate::render::canvas::Canvas;
 use crate::state::file::{Mode, OpenFile};
 use crate::view::cards::{CardRow, wrapped};
 use crate::view::evidence::{
-    Aligned, aligned, card_width, is_low, low_cells, parts, per_row, reason, rows,
+    Aligned, aligned, card_width, columns, gives_up, is_low, low_cells, parts, per_row, reason,
 };
 use armistice_core::{RegionKind, RegionState, Version};
 use armistice_git::Operation;
@@ -84,36 +84,78 @@ impl Canvas<'_> {
         if cards.is_empty() {
             return self.nothing_here(file, area);
         }
-        for (y, row) in (0..area.height).zip(rows(self.state, file, cards, area)) {
-            match row {
-                CardRow::Head(card) => self.card_head(file, area, y, &cards[card]),
-                CardRow::Line { card, line, row } => {
-                    let before: usize = cards[..card].iter().map(|c| c.lines.len()).sum();
-                    let at = Place {
-                        y,
-                        line,
-                        row,
-                        nth: before + line,
-                    };
-                    self.card_line(file, area, &cards[card], &at);
-                }
-                CardRow::Fold { says, .. } => {
-                    let theme = *self.theme;
-                    let style = theme.faint().add_modifier(Modifier::ITALIC);
-                    let text = format!("         ┄ {says}");
-                    let mut pen = self.pen(area, y);
-                    let text = fit(&text, pen.room().saturating_sub(1));
-                    pen.write(&text, style);
-                }
-                CardRow::Cut { card, below, above } => self.cut_row(area, y, card, below, above),
-                CardRow::Who { card, says } => {
-                    let (theme, role) = (*self.theme, Role::from(cards[card].party));
-                    let mut pen = self.pen(area, y);
-                    pen.to(3).write("└ ", theme.fg(role));
-                    let room = pen.room().saturating_sub(1);
-                    pen.write(&fit(&says, room), theme.faint());
-                }
-                CardRow::Gap => {}
+        for column in columns(self.state, file, cards, area) {
+            for (y, row) in (0..column.area.height).zip(column.rows) {
+                self.card_row(file, column.area, y, row);
+            }
+        }
+    }
+
+    fn card_row(&mut self, file: &OpenFile, area: Rect, y: u16, row: CardRow) {
+        let cards = &file.shown().cards;
+        match row {
+            CardRow::Head(card) => self.card_head(file, area, y, &cards[card]),
+            CardRow::Line { card, line, row } => {
+                let before: usize = cards[..card].iter().map(|c| c.lines.len()).sum();
+                let at = Place {
+                    y,
+                    line,
+                    row,
+                    nth: before + line,
+                };
+                self.card_line(file, area, &cards[card], &at);
+            }
+            CardRow::Fold { says, .. } => {
+                let theme = *self.theme;
+                let style = theme.faint().add_modifier(Modifier::ITALIC);
+                let text = format!("         ┄ {says}");
+                let mut pen = self.pen(area, y);
+                let text = fit(&text, pen.room().saturating_sub(1));
+                pen.write(&text, style);
+            }
+            CardRow::Cut { card, below, above } => self.cut_row(area, y, card, below, above),
+            CardRow::Who { card, says } => {
+                let (theme, role) = (*self.theme, Role::from(cards[card].party));
+                let mut pen = self.pen(area, y);
+                pen.to(3).write("└ ", theme.fg(role));
+                let room = pen.room().saturating_sub(1);
+                pen.write(&fit(&says, room), theme.faint());
+            }
+            CardRow::Gap => {}
+            CardRow::AroundHead(version) => {
+                let theme = *self.theme;
+                let role = Role::from(version);
+                let name = self.state.named(version.name());
+                let title = format!("around it in {}", visible(&name));
+                self.rule(
+                    Rect {
+                        width: area.width - 1,
+                        ..area
+                    },
+                    y,
+                    &title,
+                );
+                let mut pen = self.pen(area, y);
+                pen.write(theme.mark(role), theme.fg(role));
+            }
+            CardRow::Around(version, at) => {
+                let theme = *self.theme;
+                let line = file.plan().versions().get(version).line(at);
+                let text = file.opened.encoding.decode(line.content());
+                let mut pen = self.pen(area, y);
+                pen.write(&format!("{:>8}   ", at.number()), theme.faint());
+                pen.scrolled(file.view.left)
+                    .write_line(&text, theme.faint())
+                    .mark_cut(theme.faint());
+            }
+            CardRow::Here(lines) => {
+                let theme = *self.theme;
+                let text = match lines {
+                    0 => "         ┄ it has nothing here".to_owned(),
+                    n => format!("         ┄ {} in question", count(n, "line")),
+                };
+                let style = theme.faint().add_modifier(Modifier::ITALIC);
+                self.pen(area, y).write(&text, style);
             }
         }
     }
@@ -246,7 +288,12 @@ impl Canvas<'_> {
         let number = line.number.filter(|_| first);
         let number = number.map_or(String::new(), |n| n.to_string());
         let picked = order.filter(|_| first);
-        let picked = picked.map_or(String::new(), |n| format!("{}.", n + 1));
+        let as_comment = match (&file.view.mode, line.pick) {
+            (Mode::Pick(picking), Some(pick)) => picking.commented.contains(&pick),
+            _ => false,
+        };
+        let sign = if as_comment { "c" } else { "." };
+        let picked = picked.map_or(String::new(), |n| format!("{}{sign}", n + 1));
         let blanks = self.state.blanks_shown;
         let mut pen = self.pen(area, at.y);
         pen.write(
@@ -287,18 +334,28 @@ impl Canvas<'_> {
             RegionState::ByHand => "settled by hand".to_owned(),
             RegionState::Merged => "merged by itself".to_owned(),
         };
-        let title = self.state.named(&title);
+        let title = match gives_up(file).filter(|_| is_low(self.screen.evidence())) {
+            Some(said) => format!("{title} · {said}"),
+            None => title,
+        };
+        let title = fit(
+            &self.state.named(&title),
+            (area.width as usize).saturating_sub(6),
+        );
         self.rule(area, 0, &title);
         let choices = &file.shown().choices;
         let whole = self.screen.evidence();
-        let reason = if choices.is_empty() {
+        let mut reason = if choices.is_empty() {
             Vec::new()
         } else {
             reason(file, whole)
         };
+        reason.extend(gives_up(file).filter(|_| !is_low(whole)));
         for (y, line) in (1..).zip(&reason) {
             let line = fit(&self.state.named(line), area.width as usize - 3);
-            self.pen(area, y).to(2).write(&line, theme.text());
+            let last = y as usize == reason.len() && file.draft().is_open(id);
+            let style = if last { theme.faint() } else { theme.text() };
+            self.pen(area, y).to(2).write(&line, style);
         }
         if is_low(self.screen.evidence()) && !choices.is_empty() {
             let y = area.height - 1;

@@ -2,7 +2,7 @@
 
 use crate::base::editor::Editor;
 use crate::case::choices::{Choice, choices};
-use crate::case::evidence::{Card, Lens, cards};
+use crate::case::evidence::{Card, Lens, cards, worked};
 use crate::case::load::{CaseLoad, WholeFile, whole_counts};
 use crate::case::opened::OpenedFile;
 use armistice_core::{
@@ -61,6 +61,8 @@ pub struct Shown {
     pub cards: Vec<Card>,
     /// What is possible there.
     pub choices: Vec<Choice>,
+    /// Rows that each side changed there, layout alone not counted.
+    pub worked: PerSide<usize>,
 }
 
 impl OpenFile {
@@ -108,9 +110,15 @@ impl OpenFile {
             if !self.shown.of.is_some_and(stays) {
                 self.view.cards = CardScroll::default();
             }
+            let shown = cards(&self.opened, region, lens);
+            let worked = match lens {
+                Lens::Deltas => worked(&shown),
+                _ => worked(&cards(&self.opened, region, Lens::Deltas)),
+            };
             self.shown = Shown {
                 of,
-                cards: cards(&self.opened, region, lens),
+                worked,
+                cards: shown,
                 choices: choices(&self.opened, region),
             };
         }
@@ -221,6 +229,8 @@ pub struct Picking {
     /// Place in the list of lines.
     pub cursor: usize,
     pub picks: Vec<Pick>,
+    /// Those of them that stand as a comment.
+    pub commented: Vec<Pick>,
 }
 
 /// The draft being edited.

@@ -3,8 +3,8 @@
 use crate::state::app::State;
 use crate::update::moving::with_view;
 use crate::view::areas::Screen;
-use crate::view::cards::longest_scroll;
-use crate::view::evidence::{card_width, shown_cards, who_says};
+use crate::view::evidence::longest;
+use crate::view::hit::shown_cards;
 
 /// Scrolls a card by about a page.
 pub(crate) fn page(state: &mut State, card: usize, down: bool) {
@@ -27,18 +27,11 @@ pub(crate) fn scroll(state: &mut State, card: usize, down: bool, rows: usize) ->
     let Some(file) = state.open_file() else {
         return false;
     };
-    let Some((cards, area)) = shown_cards(file, &screen) else {
+    let Some((_, area)) = shown_cards(file, &screen) else {
         return false;
     };
-    let before = file.view.cards;
-    let (width, height) = (card_width(area), area.height as usize);
-    let Some(most) = longest_scroll(cards, width, height, before, &who_says(state, cards))
-        .get(card)
-        .copied()
-    else {
-        return false;
-    };
-    let from = before.down[card];
+    let most = longest(state, file, card, area);
+    let from = file.view.cards.down[card];
     let to = match down {
         true => (from + rows).min(most),
         false => from.saturating_sub(rows),

@@ -3,7 +3,7 @@
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::safe_text::count;
-use crate::case::choices::{PROPOSAL, reindented_name};
+use crate::case::choices::{PROPOSAL, commented_name, reindented_name, with_comment};
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::file::Mode;
@@ -17,7 +17,9 @@ use crate::update::{bulk, cards};
 use crate::update::{docket, editing, rulings, who};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
-use armistice_core::{Entry, Event, RegionId, RegionKind, RegionState, Resolution, Side, Version};
+use armistice_core::{
+    Entry, Event, RegionId, RegionKind, RegionState, Resolution, Side, Version, joined,
+};
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     if state.open_file().is_none() {
@@ -37,8 +39,9 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::PrevFile => return other_file(state, false),
         Command::Take(version) => return settle(state, Resolution::Take(version)),
         Command::TakeAll(side) => return take_all(state, side),
-        Command::Both(side) => return settle(state, Resolution::Both(side)),
+        Command::Both(side) => return both(state, side),
         Command::Reindent(words) => return reindent(state, words),
+        Command::Comment(kept) => return leave_as_comment(state, kept),
         Command::Drop => return settle(state, Resolution::Drop),
         Command::Decline => return decline(state),
         Command::Reopen => return reopen(state),
@@ -208,6 +211,40 @@ fn reindent(state: &mut State, words: Side) -> Vec<Effect> {
         Some(resolution) => settle_as(state, resolution, reindented_name(words)),
         None => {
             state.say("no choice here: the sides do not indent it differently, or it is very long");
+            Vec::new()
+        }
+    }
+}
+
+/// Both sides, so that they stand as one text would have them.
+fn both(state: &mut State, first: Side) -> Vec<Effect> {
+    let plain = Resolution::Both(first);
+    let (Some(file), Some(id)) = (state.open_file(), region(state)) else {
+        return Vec::new();
+    };
+    match file.plan().conflict_of(id) {
+        Some(_) => {
+            let resolution = joined(file.plan(), id, first);
+            settle_as(state, resolution, plain.name())
+        }
+        None => settle(state, plain),
+    }
+}
+
+/// One side, and the other behind it as a comment.
+fn leave_as_comment(state: &mut State, kept: Side) -> Vec<Effect> {
+    let (Some(file), Some(id)) = (state.open_file(), region(state)) else {
+        return Vec::new();
+    };
+    let why = match (file.plan().conflict_of(id), file.opened.comments) {
+        (None, _) => "no conflict here; n goes to the next open one",
+        (_, None) => "no comment can be left here: this kind of file has none, or none is known",
+        _ => "the other side has no line to be left as a comment",
+    };
+    match with_comment(&file.opened, id, kept).filter(|_| file.plan().conflict_of(id).is_some()) {
+        Some(resolution) => settle_as(state, resolution, commented_name(kept)),
+        None => {
+            state.say(why);
             Vec::new()
         }
     }

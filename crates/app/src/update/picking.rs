@@ -2,13 +2,14 @@
 
 use crate::base::commands::Command;
 use crate::base::editor::Motion;
+use crate::case::choices::picked;
 use crate::case::evidence::pickable;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::file::{Mode, Picking};
 use crate::update::moving::{region, with_view};
-use crate::update::settling::settle;
-use armistice_core::{Pick, Resolution};
+use crate::update::settling::settle_as;
+use armistice_core::Pick;
 
 pub(crate) fn start_picking(state: &mut State) {
     let in_conflict = region(state)
@@ -44,22 +45,50 @@ pub(crate) fn run_picking(state: &mut State, command: Command) -> Vec<Effect> {
             toggle(picking, &lines);
             picking.cursor = (picking.cursor + 1).min(last);
         }
+        Command::CommentLine => {
+            let has_comments = file.opened.comments.is_some();
+            match lines.get(picking.cursor).filter(|_| has_comments) {
+                Some(pick) => {
+                    comment(picking, *pick);
+                    picking.cursor = (picking.cursor + 1).min(last);
+                }
+                None => state.say("this kind of file has no comments, or none is known"),
+            }
+        }
         Command::Back => {
             file.view.mode = Mode::Look;
             state.say("left without settling");
         }
         Command::Accept => {
             let picks = std::mem::take(&mut picking.picks);
+            let commented = std::mem::take(&mut picking.commented);
             if picks.is_empty() {
                 state.say("no line is marked; space marks one, d in Parley settles by nothing");
                 return Vec::new();
             }
             file.view.mode = Mode::Look;
-            return settle(state, Resolution::Lines(picks));
+            let resolution = picked(&file.opened, &picks, &commented);
+            return settle_as(state, resolution, "picked lines");
         }
         _ => {}
     }
     Vec::new()
+}
+
+/// Marks a line to stand as a comment, or takes that away.
+fn comment(picking: &mut Picking, pick: Pick) {
+    match picking.commented.iter().position(|p| *p == pick) {
+        Some(at) => {
+            picking.commented.remove(at);
+            picking.picks.retain(|p| *p != pick);
+        }
+        None => {
+            picking.commented.push(pick);
+            if !picking.picks.contains(&pick) {
+                picking.picks.push(pick);
+            }
+        }
+    }
 }
 
 pub(crate) fn toggle(picking: &mut Picking, lines: &[Pick]) {
@@ -69,6 +98,7 @@ pub(crate) fn toggle(picking: &mut Picking, lines: &[Pick]) {
     match picking.picks.iter().position(|p| p == pick) {
         Some(at) => {
             picking.picks.remove(at);
+            picking.commented.retain(|p| p != pick);
         }
         None => picking.picks.push(*pick),
     }

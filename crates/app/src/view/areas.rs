@@ -2,6 +2,7 @@
 //! draw in, and what a click in them means.
 
 use crate::base::commands::Tab;
+use crate::case::evidence::Card;
 use crate::state::app::State;
 use crate::state::file::Mode;
 use crate::view::cards::wanted;
@@ -13,11 +14,13 @@ use ratatui::layout::Rect;
 pub const LEAST: (u16, u16) = (60, 16);
 /// From this width on evidence stands beside the draft.
 const BESIDE: u16 = 120;
+/// From this width on the cards of ours and theirs stand side by side, and evidence has more room.
+const VERY_WIDE: u16 = 200;
 /// Below this height evidence is a drawer of few rows.
 const DRAWER: u16 = 30;
 
 /// Rows that the draft keeps above the evidence.
-const DRAFT_LEAST: u16 = 7;
+const DRAFT_LEAST: u16 = 6;
 
 /// Rows of output that the box over the whole screen shows.
 pub fn output_rows(screen: &Screen<'_>) -> usize {
@@ -92,7 +95,10 @@ impl<'a> Screen<'a> {
         }
         match self.is_wide() {
             true => Rect {
-                width: body.width / 2,
+                width: match body.width >= VERY_WIDE {
+                    true => body.width * 2 / 5,
+                    false => body.width / 2,
+                },
                 ..body
             },
             false => Rect {
@@ -120,7 +126,8 @@ impl<'a> Screen<'a> {
             ..self.body
         };
         let most = body.saturating_sub(DRAFT_LEAST).max(body / 2);
-        let cards = wanted(&file.shown().cards, card_width(whole), most as usize) as u16;
+        let cards: Vec<&Card> = file.shown().cards.iter().collect();
+        let cards = wanted(&cards, card_width(whole), most as usize) as u16;
         let low = Rect {
             height: 0,
             ..self.body

@@ -5,8 +5,10 @@
 //! it is, as far as there is no room for it. Not here: what a card holds (`case::evidence`), cells.
 
 use crate::base::safe_text::{count, width_of};
-use crate::case::evidence::{Card, CardLine, Stake, Tone};
+use crate::case::evidence::{Card, CardLine, Tone};
+use crate::case::stakes::Stake;
 use crate::state::file::CardScroll;
+use armistice_core::{LineIdx, Version};
 use unicode_segmentation::UnicodeSegmentation;
 
 /// One row of a card on the screen.
@@ -36,6 +38,26 @@ pub(crate) enum CardRow {
         says: String,
     },
     Gap,
+    /// Above lines of a version around the conflict.
+    AroundHead(Version),
+    Around(Version, LineIdx),
+    /// Where the conflict is among them, and how many lines it has.
+    Here(usize),
+}
+
+impl CardRow {
+    /// The row for the same card among all of them: `which` says which its column has.
+    pub(crate) fn in_place(mut self, which: &[usize]) -> Self {
+        match &mut self {
+            CardRow::Head(card)
+            | CardRow::Line { card, .. }
+            | CardRow::Fold { card, .. }
+            | CardRow::Cut { card, .. }
+            | CardRow::Who { card, .. } => *card = which[*card],
+            CardRow::Gap | CardRow::AroundHead(_) | CardRow::Around(..) | CardRow::Here(_) => {}
+        }
+        self
+    }
 }
 
 /// Columns in front of the text of a card's line: order of picking, number, sign.
@@ -50,6 +72,8 @@ const BASE_LEAST: usize = 10;
 /// What is shown of a card, from the least to all of it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum Level {
+    /// Rows that clash, without what was taken out to make room for others.
+    Added,
     Clashing,
     Changed,
     Nearby,
@@ -57,7 +81,13 @@ enum Level {
 }
 
 impl Level {
-    const ALL: [Level; 4] = [Level::Clashing, Level::Changed, Level::Nearby, Level::All];
+    const ALL: [Level; 5] = [
+        Level::Added,
+        Level::Clashing,
+        Level::Changed,
+        Level::Nearby,
+        Level::All,
+    ];
 }
 
 /// A line of a card, or several folded into a row.
@@ -69,7 +99,7 @@ enum Item {
 
 /// The rows of all cards that fit into `height`.
 pub(crate) fn card_rows(
-    cards: &[Card],
+    cards: &[&Card],
     width: usize,
     height: usize,
     scroll: CardScroll,
@@ -92,7 +122,7 @@ pub(crate) fn card_rows(
 }
 
 /// What is said about commits, as far as all that changed leaves room for it.
-fn told(cards: &[Card], width: usize, height: usize, who: &[Vec<String>]) -> Vec<Vec<String>> {
+fn told(cards: &[&Card], width: usize, height: usize, who: &[Vec<String>]) -> Vec<Vec<String>> {
     let short = |says: &Vec<String>| -> Vec<String> {
         match says.len() > COMMITS {
             true => {
@@ -114,7 +144,7 @@ fn told(cards: &[Card], width: usize, height: usize, who: &[Vec<String>]) -> Vec
 const COMMITS: usize = 2;
 
 /// Rows that the cards of both sides take if all that changed is shown.
-pub(crate) fn wanted(cards: &[Card], width: usize, most: usize) -> usize {
+pub(crate) fn wanted(cards: &[&Card], width: usize, most: usize) -> usize {
     let sides = cards.iter().take(2);
     let rows = sides.map(|card| 1 + rows_of(card, Level::Changed, width, false, most));
     rows.sum()
@@ -122,7 +152,7 @@ pub(crate) fn wanted(cards: &[Card], width: usize, most: usize) -> usize {
 
 /// How far each card can be scrolled down.
 pub(crate) fn longest_scroll(
-    cards: &[Card],
+    cards: &[&Card],
     width: usize,
     height: usize,
     scroll: CardScroll,
@@ -133,7 +163,7 @@ pub(crate) fn longest_scroll(
     let mut most = [0; 3];
     for (card, share) in shares.iter().enumerate().take(3) {
         if let Some((level, room)) = share {
-            let all = flat(&cards[card], *level, width, scroll.unfolded);
+            let all = flat(cards[card], *level, width, scroll.unfolded);
             if all.rows.len() <= *room && cards[card].hidden == 0 {
                 continue;
             }
@@ -147,18 +177,18 @@ pub(crate) fn longest_scroll(
 /// For each card what is shown of it and in how many rows, its head not counted; nothing if there is
 /// no room for it at all.
 fn shares(
-    cards: &[Card],
+    cards: &[&Card],
     width: usize,
     height: usize,
     scroll: CardScroll,
 ) -> Vec<Option<(Level, usize)>> {
     let gap = usize::from(height >= ROOMY);
     let sides = cards.len().min(2);
-    let need = |card: usize, level| rows_of(&cards[card], level, width, scroll.unfolded, height);
+    let need = |card: usize, level| rows_of(cards[card], level, width, scroll.unfolded, height);
     let heads = |n: usize| n * (1 + gap);
     let mut room = height.saturating_sub(heads(sides));
-    let mut levels = vec![Level::Clashing; sides];
-    let mut needs: Vec<usize> = (0..sides).map(|card| need(card, Level::Clashing)).collect();
+    let mut levels = vec![Level::Added; sides];
+    let mut needs: Vec<usize> = (0..sides).map(|card| need(card, Level::Added)).collect();
     if needs.iter().sum::<usize>() > room {
         // Whoever needs less than half gets it; the other gets the rest.
         let least = needs.iter().min().copied().unwrap_or(0).min(room / 2);
@@ -168,7 +198,7 @@ fn shares(
             _ => room - least,
         };
         return (0..cards.len())
-            .map(|card| (card < sides).then(|| (Level::Clashing, given(card))))
+            .map(|card| (card < sides).then(|| (Level::Added, given(card))))
             .collect();
     }
     room -= needs.iter().sum::<usize>();
@@ -213,7 +243,7 @@ fn items(card: &Card, level: Level, unfolded: bool) -> Vec<Item> {
     };
     let is_shown = |at: usize| match card.lines[at].stake {
         _ if unfolded || !clashes => true,
-        Stake::Clash => true,
+        Stake::Clash => level > Level::Added || !is_replaced(card, at),
         Stake::Own => level >= Level::Changed,
         Stake::Kept | Stake::Layout(_) if level == Level::Nearby => near(at),
         Stake::Kept => level == Level::All,
@@ -237,6 +267,18 @@ fn items(card: &Card, level: Level, unfolded: bool) -> Vec<Item> {
         }
     }
     out
+}
+
+/// Whether a line was taken out and others stand in its place: base shows it in the draft.
+fn is_replaced(card: &Card, at: usize) -> bool {
+    let changed = |line: &CardLine| line.stake == Stake::Clash;
+    let put_in = |line: &CardLine| line.sign == "+";
+    let behind = card.lines[at..].iter().take_while(|line| changed(line));
+    let before = card.lines[..at]
+        .iter()
+        .rev()
+        .take_while(|line| changed(line));
+    card.lines[at].sign == "−" && behind.chain(before).any(put_in)
 }
 
 /// Rows that a card takes at a level, its head not counted; counted no further than `most`.
@@ -288,7 +330,7 @@ fn flat(card: &Card, level: Level, width: usize, unfolded: bool) -> Flat {
 
 /// The rows of one card in its share of the room.
 fn body(
-    cards: &[Card],
+    cards: &[&Card],
     card: usize,
     level: Level,
     width: usize,
@@ -296,7 +338,7 @@ fn body(
     scroll: CardScroll,
 ) -> Vec<CardRow> {
     let (lines, hidden) = (&cards[card].lines, cards[card].hidden);
-    let all = flat(&cards[card], level, width, scroll.unfolded);
+    let all = flat(cards[card], level, width, scroll.unfolded);
     let total = all.rows.len();
     let down = scroll.down.get(card).copied().unwrap_or(0);
     let whole = total <= room && hidden == 0;
@@ -345,6 +387,7 @@ fn folded(lines: &[CardLine]) -> String {
     let layout = number(|stake| matches!(stake, Stake::Layout(_)));
     let own = number(|stake| matches!(stake, Stake::Own | Stake::Clash));
     let kept = number(|stake| *stake == Stake::Kept);
+    let out = lines.iter().filter(|line| line.sign == "−").count();
     let mut shifts = lines.iter().filter_map(|line| match line.stake {
         Stake::Layout(by) => Some(by),
         _ => None,
@@ -360,8 +403,11 @@ fn folded(lines: &[CardLine]) -> String {
         };
         parts.push(format!("{}{how}", count(layout, "line")));
     }
-    if own > 0 {
-        parts.push(format!("{} changed here alone", count(own, "line")));
+    if out > 0 {
+        parts.push(format!("{} of base taken out", count(out, "line")));
+    }
+    if own > out {
+        parts.push(format!("{} changed here alone", count(own - out, "line")));
     }
     if kept > 0 {
         parts.push(format!("{} as in base", count(kept, "line")));
@@ -445,7 +491,6 @@ fn condensed(parts: &[(Tone, String)], width: usize) -> Vec<(Tone, String)> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use armistice_core::Version;
 
     fn card(stakes: &str) -> Card {
         let line = |(nth, sign): (usize, char)| CardLine {
@@ -472,6 +517,7 @@ mod tests {
 
     fn shown(stakes: &[&str], height: usize, scroll: CardScroll) -> String {
         let cards: Vec<Card> = stakes.iter().map(|stakes| card(stakes)).collect();
+        let cards: Vec<&Card> = cards.iter().collect();
         let rows = card_rows(&cards, 40, height, scroll, &[]);
         assert!(rows.len() <= height + 1, "{rows:?}");
         let row = |row: &CardRow| match row {
@@ -481,6 +527,7 @@ mod tests {
             CardRow::Cut { below, above, .. } => format!("<{above} {below}>"),
             CardRow::Who { says, .. } => says.clone(),
             CardRow::Gap => "_".to_owned(),
+            _ => String::new(),
         };
         rows.iter().map(row).collect::<Vec<_>>().join(" ")
     }
@@ -533,6 +580,7 @@ mod tests {
             "#0 10 11 12 13 14 <10 15> #1 0 1"
         );
         let cards = [card(&many), card(few)];
+        let cards: Vec<&Card> = cards.iter().collect();
         let most = longest_scroll(&cards, 40, 10, none, &[]);
         assert_eq!(most, [25, 0, 0]);
         let end = CardScroll { down: most, ..none };
@@ -548,6 +596,7 @@ mod tests {
     #[test]
     fn commits_are_told_where_nothing_gives_way_to_them() {
         let cards = [card("!!"), card("!")];
+        let cards: Vec<&Card> = cards.iter().collect();
         let says = |n: usize| (0..n).map(|n| format!("commit {n}")).collect::<Vec<_>>();
         let who = [says(1), says(3)];
         let rows = |height| card_rows(&cards, 40, height, CardScroll::default(), &who);

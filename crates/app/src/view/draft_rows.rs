@@ -1,8 +1,9 @@
 //! The rows of the draft as Parley shows them: lines, frames of open conflicts,
 //! and a row for what was removed.
 
+use crate::case::choices::picked;
 use crate::state::file::{Mode, OpenFile};
-use armistice_core::{LineIdx, Origin, RegionId, RegionKind, Resolution, Source};
+use armistice_core::{LineIdx, Origin, RegionId, RegionKind, Source};
 
 /// One row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -142,7 +143,7 @@ fn preview(file: &OpenFile) -> Option<Preview> {
     let id = file.view.region;
     let (resolution, label) = match &file.view.mode {
         Mode::Pick(picking) => {
-            let picked = Resolution::Lines(picking.picks.clone());
+            let picked = picked(&file.opened, &picking.picks, &picking.commented);
             (picked, "picked so far".to_owned())
         }
         _ => {

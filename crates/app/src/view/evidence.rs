@@ -1,12 +1,11 @@
 //! How evidence and settle box are laid out: data and geometry, no cells.
 
-use crate::base::safe_text::wrap;
+use crate::base::safe_text::{count, wrap};
 use crate::case::choices::Choice;
 use crate::case::evidence::Card;
 use crate::state::app::State;
-use crate::state::file::{Mode, OpenFile};
-use crate::view::areas::Screen;
-use crate::view::cards::{CARD_GUTTER, CardRow, card_rows, wrapped};
+use crate::state::file::{CardScroll, Mode, OpenFile};
+use crate::view::cards::{CARD_GUTTER, CardRow, card_rows, longest_scroll, wrapped};
 use crate::view::who::{card_commits, commit_line};
 use armistice_core::{LineIdx, RegionId, RegionKind, RegionState, Side, Version};
 use ratatui::layout::Rect;
@@ -52,12 +51,45 @@ pub(crate) fn settle_height(file: &OpenFile, area: Rect) -> u16 {
         return 0;
     }
     let n = file.shown().choices.len() as u16;
-    let reason = reason(file, area).len() as u16;
+    let reason = rows_above(file, area) as u16;
     match n {
         0 => 2,
         _ if is_low(area) => 2 + reason,
         n => 2 + reason + n.div_ceil(per_row(area.width)),
     }
+}
+
+/// Rows of the settle box between its title and the choices; in a low area what choices give up is
+/// in the title.
+pub(crate) fn rows_above(file: &OpenFile, area: Rect) -> usize {
+    let told = !is_low(area) && gives_up(file).is_some();
+    reason(file, area).len() + usize::from(told)
+}
+
+/// What the plain choices give up, in one sentence; nothing where nothing is open.
+pub(crate) fn gives_up(file: &OpenFile) -> Option<String> {
+    let choices = &file.shown().choices;
+    let is_open = file.draft().is_open(file.view.region);
+    if !is_open || choices.is_empty() {
+        return None;
+    }
+    let rows = |side: Side| match file.shown().worked[side] {
+        0 => format!("only {}' layout", Version::from(side).name()),
+        n => format!("{} of {}", count(n, "row"), Version::from(side).name()),
+    };
+    let mut said = format!(
+        "gives up: o {} · t {}",
+        rows(Side::Theirs),
+        rows(Side::Ours)
+    );
+    let has = |key: &str| choices.iter().any(|choice| choice.key == key);
+    if has("b") {
+        said += " · b both";
+    }
+    if has("a") {
+        said += " · a nothing";
+    }
+    Some(said)
 }
 
 /// Why a rule settled this, or what it proposes or hints at; in lines.
@@ -113,30 +145,123 @@ pub(crate) fn who_says(state: &State, cards: &[Card]) -> Vec<Vec<String>> {
     cards.iter().map(of).collect()
 }
 
-/// The rows of the cards that fit into an area.
-pub(crate) fn rows(state: &State, file: &OpenFile, cards: &[Card], area: Rect) -> Vec<CardRow> {
-    let (width, height) = (card_width(area), area.height as usize);
-    match &file.view.mode {
-        Mode::Pick(picking) => picking_rows(cards, picking.cursor, width, height),
-        _ => card_rows(
-            cards,
-            width,
-            height,
-            file.view.cards,
-            &who_says(state, cards),
-        ),
-    }
+/// A column of cards on the screen: its area and what is in it.
+pub(crate) struct Column {
+    pub(crate) area: Rect,
+    pub(crate) rows: Vec<CardRow>,
 }
 
-/// The cards as they are laid out on the screen, and their area; nothing where they are not shown.
-pub(crate) fn shown_cards<'a>(
-    file: &'a OpenFile,
-    screen: &Screen<'_>,
-) -> Option<(&'a [Card], Rect)> {
-    let area = screen.evidence();
-    let is_shown = !file.view.wide || !matches!(file.view.mode, Mode::Look);
-    (is_shown && area.height > 0).then(|| (&file.shown().cards[..], parts(file, area).cards))
+/// From this width on the cards of ours and theirs stand side by side.
+const TWO_COLUMNS: u16 = 120;
+
+/// Which cards stand in which column.
+fn columns_of(cards: &[Card], area: Rect) -> Vec<(Rect, Vec<usize>)> {
+    if area.width < TWO_COLUMNS || cards.len() < 3 {
+        return vec![(area, (0..cards.len()).collect())];
+    }
+    let half = area.width / 2;
+    let right = Rect {
+        x: area.x + half,
+        width: area.width - half,
+        ..area
+    };
+    let left = Rect {
+        width: half,
+        ..area
+    };
+    // Ours, and below it the last, which is base; theirs.
+    vec![(left, vec![0, 2]), (right, vec![1])]
 }
+
+/// The columns of cards as far as they fit into an area, and around them what room is left for.
+pub(crate) fn columns(state: &State, file: &OpenFile, cards: &[Card], area: Rect) -> Vec<Column> {
+    if let Mode::Pick(picking) = &file.view.mode {
+        let (width, height) = (card_width(area), area.height as usize);
+        let rows = picking_rows(cards, picking.cursor, width, height);
+        return vec![Column { area, rows }];
+    }
+    let who = who_says(state, cards);
+    let column = |(area, which): (Rect, Vec<usize>)| {
+        let (own, scroll, who) = of_column(cards, &which, file.view.cards, &who);
+        let (width, height) = (card_width(area), area.height as usize);
+        let rows = card_rows(&own, width, height, scroll, &who);
+        let mut rows: Vec<CardRow> = rows.into_iter().map(|row| row.in_place(&which)).collect();
+        let parties: Vec<Version> = own.iter().map(|card| card.party).collect();
+        let room = height.saturating_sub(rows.len());
+        rows.extend(around(file, &parties, room));
+        Column { area, rows }
+    };
+    columns_of(cards, area).into_iter().map(column).collect()
+}
+
+/// The cards of one column, with what is known of each.
+fn of_column<'a>(
+    cards: &'a [Card],
+    which: &[usize],
+    scroll: CardScroll,
+    who: &[Vec<String>],
+) -> (Vec<&'a Card>, CardScroll, Vec<Vec<String>>) {
+    let own = which.iter().map(|at| &cards[*at]).collect();
+    let mut down = [0; 3];
+    for (place, at) in which.iter().enumerate().take(3) {
+        down[place] = scroll.down.get(*at).copied().unwrap_or(0);
+    }
+    let who = which
+        .iter()
+        .map(|at| who.get(*at).cloned().unwrap_or_default());
+    (own, CardScroll { down, ..scroll }, who.collect())
+}
+
+/// How far a card can be scrolled down.
+pub(crate) fn longest(state: &State, file: &OpenFile, card: usize, area: Rect) -> usize {
+    let cards = &file.shown().cards;
+    let who = who_says(state, cards);
+    for (area, which) in columns_of(cards, area) {
+        let Some(place) = which.iter().position(|at| *at == card) else {
+            continue;
+        };
+        let (own, scroll, who) = of_column(cards, &which, file.view.cards, &who);
+        let (width, height) = (card_width(area), area.height as usize);
+        let most = longest_scroll(&own, width, height, scroll, &who);
+        return most.get(place).copied().unwrap_or(0);
+    }
+    0
+}
+
+/// Lines of each version around the conflict at hand, where the cards leave room for them.
+fn around(file: &OpenFile, parties: &[Version], room: usize) -> Vec<CardRow> {
+    let sides: Vec<Version> = parties
+        .iter()
+        .copied()
+        .filter(|version| *version != Version::Base)
+        .collect();
+    let is_conflict = file.plan().conflict_of(file.view.region).is_some();
+    if !is_conflict || sides.is_empty() {
+        return Vec::new();
+    }
+    // A head, the lines before, a mark for the conflict, the lines behind.
+    let each = (room / sides.len()).saturating_sub(2) / 2;
+    let each = each.min(AROUND);
+    if each < 2 {
+        return Vec::new();
+    }
+    let mut out = Vec::new();
+    for version in sides {
+        let lines = file.plan().region(file.view.region).lines(version);
+        let len = file.plan().versions().get(version).len();
+        out.push(CardRow::AroundHead(version));
+        let before = (lines.start.0 as usize).saturating_sub(each)..lines.start.0 as usize;
+        let behind = lines.end.0 as usize..(lines.end.0 as usize + each).min(len);
+        let row = |at: usize| CardRow::Around(version, LineIdx(at as u32));
+        out.extend(before.map(row));
+        out.push(CardRow::Here(lines.len()));
+        out.extend(behind.map(row));
+    }
+    out
+}
+
+/// Lines before and behind a conflict that are shown of each version.
+const AROUND: usize = 5;
 
 /// Columns for the text of cards.
 pub(crate) fn card_width(area: Rect) -> usize {

@@ -4,15 +4,16 @@ use crate::base::commands::{Command, Tab};
 use crate::base::editor::Editor;
 use crate::base::keymap::KeyContext;
 use crate::base::safe_text::byte_at;
+use crate::case::evidence::Card;
 use crate::state::app::State;
-use crate::state::file::Mode;
+use crate::state::file::{Mode, OpenFile};
 use crate::state::overlay::Answer;
 use crate::state::overlay::Overlay;
 use crate::view::areas::Screen;
 use crate::view::bars::{key_bar, rail_tabs};
 use crate::view::cards::CardRow;
 use crate::view::draft_rows::DraftRows;
-use crate::view::evidence::{is_low, low_cells, parts, per_row, reason, rows, shown_cards};
+use crate::view::evidence::{columns, is_low, low_cells, parts, per_row, rows_above};
 use crate::view::questions::question_areas;
 use crate::view::staged::StagedAreas;
 use ratatui::layout::{Position, Rect};
@@ -41,6 +42,16 @@ pub enum Hit {
     Answer(Answer),
 }
 
+/// The cards as they are laid out on the screen, and their area; nothing where they are not shown.
+pub(crate) fn shown_cards<'a>(
+    file: &'a OpenFile,
+    screen: &Screen<'_>,
+) -> Option<(&'a [Card], Rect)> {
+    let area = screen.evidence();
+    let is_shown = !file.view.wide || !matches!(file.view.mode, Mode::Look);
+    (is_shown && area.height > 0).then(|| (&file.shown().cards[..], parts(file, area).cards))
+}
+
 impl Screen<'_> {
     /// The card of the evidence that is at a place.
     pub fn card_at(&self, at: Position) -> Option<usize> {
@@ -49,7 +60,11 @@ impl Screen<'_> {
             .open_file()
             .filter(|_| self.state.tab == Tab::Parley)?;
         let (cards, area) = shown_cards(file, self).filter(|(_, area)| area.contains(at))?;
-        let rows = rows(self.state, file, cards, area);
+        let columns = columns(self.state, file, cards, area);
+        let column = columns
+            .into_iter()
+            .find(|column| column.area.contains(at))?;
+        let rows = column.rows;
         let above = rows.get(..=(at.y - area.y) as usize).unwrap_or(&rows);
         let head = |row: &CardRow| match row {
             CardRow::Head(card) => Some(*card),
@@ -177,15 +192,16 @@ fn evidence_hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
         }
         let columns = per_row(area.width) as usize;
         let cell = (at.x - area.x) as usize * columns / area.width.max(1) as usize;
-        let above = reason(file, area).len();
+        let above = rows_above(file, area);
         let row = ((at.y - parts.settle.y - 1) as usize).checked_sub(above)?;
         let nth = row * columns + cell;
         return (nth < n).then_some(Hit::Choice(nth));
     }
     if parts.cards.contains(at) && matches!(file.view.mode, Mode::Pick(_)) {
         let cards = &file.shown().cards;
-        let rows = rows(state, file, cards, parts.cards);
-        let row = rows.get((at.y - parts.cards.y) as usize);
+        let columns = columns(state, file, cards, parts.cards);
+        let column = columns.iter().find(|column| column.area.contains(at))?;
+        let row = column.rows.get((at.y - parts.cards.y) as usize);
         if let Some(CardRow::Line { card, line, .. }) = row {
             let before: usize = cards[..*card].iter().map(|c| c.lines.len()).sum();
             return Some(Hit::Pick(before + line));

@@ -4,7 +4,7 @@ use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
-use armistice_core::{RegionKind, RegionState, Resolution, Version};
+use armistice_core::{RegionKind, RegionState, Resolution, Side, Version};
 use armistice_git::{IndexState, Operation};
 
 /// Whether an action does something here and now.
@@ -77,7 +77,10 @@ fn works_in(state: &State, file: &OpenFile, command: Command) -> bool {
         Command::TakeProposal => file.view.choice.is_some() || file.proposal(id).is_some(),
         Command::Take(Version::Base) => offers(&Resolution::Take(Version::Base)),
         Command::Take(_) | Command::Pick | Command::NextChoice => is_conflict,
-        Command::Both(side) => offers(&Resolution::Both(side)),
+        Command::Both(side) => {
+            let key = if side == Side::Ours { "a" } else { "A" };
+            file.shown().choices.iter().any(|choice| choice.key == key)
+        }
         Command::Drop => offers(&Resolution::Drop),
         Command::Reindent(_) => is_conflict,
         Command::WriteFile => !finished && file.draft().open().next().is_none(),

@@ -20,6 +20,7 @@ mod parley;
 mod paths;
 mod plain;
 mod proof;
+mod question;
 mod real_git;
 mod resume;
 mod rulings;

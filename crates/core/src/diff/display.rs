@@ -144,6 +144,26 @@ fn pair(delta: &mut Delta, from: &Source, a: LineRange, to: &Source, b: LineRang
 }
 
 fn loose(delta: &mut Delta, from: &Source, a: Range<u32>, to: &Source, b: Range<u32>) {
+    // As many lines for as many, each with a word of the one before it: line for line.
+    let shares_a_word = |(x, y): (u32, u32)| {
+        let (old, new) = (
+            from.line(LineIdx(x)).content(),
+            to.line(LineIdx(y)).content(),
+        );
+        let short = old.len().max(new.len()) <= LINE_BYTES;
+        let has = |word: &[u8]| solid_tokens(new).any(|other| other == word);
+        short && solid_tokens(old).any(|word| is_wordy(word) && has(word))
+    };
+    if a.len() > 1 && a.len() == b.len() && a.clone().zip(b.clone()).all(shares_a_word) {
+        for (x, y) in a.zip(b) {
+            let (x, y) = (LineIdx(x), LineIdx(y));
+            let (old, new) = (from.line(x), to.line(y));
+            let changes = spans(old.content(), new.content());
+            delta.cost += changes.iter().map(Span::cost).sum::<usize>();
+            delta.rows.push(changed_row(x, old, y, new));
+        }
+        return;
+    }
     // A line beyond all reading counts as its bytes.
     let cost = |bytes: &[u8]| match bytes.len() {
         n if n > LINE_BYTES => n / 8,
@@ -157,6 +177,11 @@ fn loose(delta: &mut Delta, from: &Source, a: Range<u32>, to: &Source, b: Range<
         delta.cost += cost(to.line(line).content());
         delta.rows.push(DeltaRow::Added(line));
     }
+}
+
+/// Whether a token is a word or a number.
+fn is_wordy(token: &[u8]) -> bool {
+    token.iter().any(u8::is_ascii_alphanumeric)
 }
 
 fn changed_row(x: LineIdx, old: Line<'_>, y: LineIdx, new: Line<'_>) -> DeltaRow {

@@ -71,7 +71,15 @@ pub(crate) fn partition(versions: &Versions, region: Region) -> Vec<Part> {
     let mut out = Vec::new();
     for (stands, part) in assembled(versions, atoms.clone()) {
         if stands {
-            out.push(part);
+            // What one side alone did there is no question, though it is long.
+            let kind = kind_of(versions, &part.region);
+            out.push(Part {
+                region: Region {
+                    kind,
+                    ..part.region
+                },
+                finer: part.finer.filter(|_| kind == RegionKind::Conflict),
+            });
             continue;
         }
         let within = |atom: &&Region| {
@@ -305,12 +313,13 @@ mod tests {
         assert_eq!(parts(&ours, &block("", &[(5, "ferry")])), [40]);
         assert_eq!(
             parts(&ours, &block("", &[(5, "ferry"), (20, "pilot")])),
-            [20, 1, 19]
+            [20, 1]
         );
-        // The sides swapped, the parts are the same.
+        // The last nineteen rows were laid out anew by one side, and nobody else touched them: they
+        // merge by themselves. The sides swapped, the parts are the same.
         assert_eq!(
             parts(&block("", &[(5, "ferry"), (20, "pilot")]), &ours),
-            [20, 1, 19]
+            [20, 1]
         );
     }
 
@@ -318,7 +327,7 @@ mod tests {
     fn parts_too_short_stay_with_what_clashes() {
         let ours = block("    ", &[(20, "tug"), (23, "tug")]);
         let theirs = block("", &[(20, "pilot"), (23, "ferry")]);
-        assert_eq!(parts(&ours, &theirs), [20, 4, 16]);
+        assert_eq!(parts(&ours, &theirs), [4]);
         let base = block("", &[]);
         let plan = plan(
             &base.as_str().into(),
@@ -326,10 +335,10 @@ mod tests {
             &theirs.as_str().into(),
             &Options::default(),
         );
-        assert!(
-            plan.regions()
-                .iter()
-                .all(|r| r.kind == RegionKind::Conflict)
+        let kinds: Vec<RegionKind> = plan.regions().iter().map(|r| r.kind).collect();
+        assert_eq!(
+            kinds,
+            [RegionKind::Ours, RegionKind::Conflict, RegionKind::Ours]
         );
     }
 }

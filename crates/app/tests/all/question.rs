@@ -1,0 +1,322 @@
+//! The question in sight, choices that lose nothing, who and why.
+
+use crate::kit::{Desk, Repo, Tmux};
+
+/// Forty rows that ours re-indented, of which theirs and ours both re-worded one.
+fn laid_out_anew() -> Repo {
+    let rows = |indent: &str, named: &str| -> String {
+        let row = |n: usize| {
+            let ship = if n == 30 { named } else { "ship" };
+            format!("{indent}moor({ship}, berth_{n});\n")
+        };
+        (0..40).map(row).collect()
+    };
+    let wrap = |rows: String| format!("if tide {{\n{rows}}}\n");
+    Repo::conflict(
+        "quay.js",
+        &rows("", "ship"),
+        &wrap(rows("    ", "tug")),
+        &rows("", "pilot"),
+    )
+}
+
+#[test]
+fn the_clash_is_in_sight_and_what_was_laid_out_anew_is_folded() {
+    let repo = laid_out_anew();
+    for size in [(160, 47), (100, 30), (80, 24)] {
+        let mut desk = Desk::new(&repo.top, size);
+        desk.open("quay.js");
+        let open = desk.state.open_file().unwrap();
+        assert!(open.draft().open().next().is_some());
+        let shown = desk.shows();
+        assert!(shown.contains("[ship→tug]"), "{shown}");
+        assert!(shown.contains("[ship→pilot]"), "{shown}");
+    }
+}
+
+#[test]
+fn what_is_folded_opens_on_a_key_and_long_cards_scroll() {
+    let text = |word: &str| -> String { (0..60).map(|n| format!("{word} {n}\n")).collect() };
+    let repo = Repo::conflict("a.txt", &text("base"), &text("ours"), &text("theirs"));
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    desk.open("a.txt");
+    let shown = desk.shows();
+    assert!(
+        shown.contains("[base→ours] 0") && shown.contains("[base→theirs] 0"),
+        "{shown}"
+    );
+    assert!(shown.contains("lines below · ( ) scroll"), "{shown}");
+    assert!(!shown.contains("[base→ours] 40"));
+    // Every row comes into sight by one key alone, each card for itself.
+    let mut seen = vec![false; 60];
+    for _ in 0..12 {
+        let shown = desk.shows();
+        for (n, seen) in seen.iter_mut().enumerate() {
+            *seen |= shown.lines().any(|row| {
+                row.contains(&format!("[base→ours] {n}  "))
+                    || row.trim_end().ends_with(&format!("[base→ours] {n}"))
+            });
+        }
+        assert!(shown.contains("[base→theirs] 0"), "{shown}");
+        desk.press(")");
+    }
+    assert!(seen.iter().all(|seen| *seen), "{seen:?}");
+    assert!(
+        desk.message().contains("all of this card"),
+        "{}",
+        desk.message()
+    );
+    desk.press("(");
+    assert!(desk.shows().contains("above"));
+    desk.press("}");
+    assert!(!desk.shows().contains("[base→theirs] 0"));
+
+    let repo = laid_out_anew();
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    desk.open("quay.js");
+    let folded = desk.shows();
+    let rows = |shown: &str| shown.lines().filter(|row| row.contains("deeper")).count();
+    let before = rows(&folded);
+    desk.press("f");
+    assert!(desk.message().contains("all lines of the cards"));
+    assert!(rows(&desk.shows()) <= before);
+    assert!(
+        !desk.shows().contains("re-indented, 4 deeper"),
+        "{}",
+        desk.shows()
+    );
+}
+
+#[test]
+fn a_side_taken_leaves_what_nobody_disputes_and_all_of_it_says_what_goes() {
+    let base = "name = quay\nlimit = 1\nretries = 3\nwait = 5\n";
+    let ours = base.replace("limit = 1", "limit = 10");
+    let theirs = base
+        .replace("limit = 1", "limit = 20")
+        .replace("retries = 3", "retries = 5");
+    let repo = Repo::conflict("a.toml", base, &ours, &theirs);
+    let mut desk = repo.desk();
+    desk.open("a.toml").press("o");
+    let text = |desk: &Desk| {
+        let open = desk.state.open_file().unwrap();
+        String::from_utf8(open.draft().bytes()).unwrap()
+    };
+    assert_eq!(
+        text(&desk),
+        "name = quay\nlimit = 10\nretries = 5\nwait = 5\n"
+    );
+    // The line that theirs alone changed wears its mark and can be declined.
+    let marked = desk.shows();
+    assert!(
+        marked
+            .lines()
+            .any(|row| row.contains("▼") && row.contains("retries = 5")),
+        "{marked}"
+    );
+    desk.press("u O");
+    assert_eq!(text(&desk), ours);
+    assert!(
+        desk.message()
+            .contains("giving up 1 change of theirs that nobody disputed"),
+        "{}",
+        desk.message()
+    );
+    desk.press("u T");
+    assert_eq!(text(&desk), theirs);
+    desk.press("u");
+    assert!(
+        desk.state
+            .open_file()
+            .unwrap()
+            .draft()
+            .open()
+            .next()
+            .is_some()
+    );
+}
+
+#[test]
+fn the_other_side_can_be_left_there_as_a_comment() {
+    let repo = Repo::conflict("a.rs", "old();\n", "moor();\n", "dock();\npay();\n");
+    let mut desk = repo.desk();
+    desk.open("a.rs").press("C w");
+    assert_eq!(repo.read("a.rs"), "moor();\n// dock();\n// pay();\n");
+    let repo = Repo::conflict("a.html", "<p>old</p>\n", "<p>moor</p>\n", "<p>a -- b</p>\n");
+    let mut desk = repo.desk();
+    desk.open("a.html").press("D w");
+    assert_eq!(repo.read("a.html"), "<p>a -- b</p>\n<!-- <p>moor</p> -->\n");
+    let repo = Repo::conflict("a.json", "[1]\n", "[2]\n", "[3]\n");
+    let mut desk = repo.desk();
+    desk.open("a.json").press("C");
+    assert!(
+        desk.message().contains("no comment can be left here"),
+        "{}",
+        desk.message()
+    );
+    assert!(repo.read("a.json").contains("<<<<<<<"));
+}
+
+#[test]
+fn picked_lines_can_stand_as_comments() {
+    let repo = Repo::conflict("a.py", "old()\n", "moor()\n", "dock()\n");
+    let mut desk = repo.desk();
+    // Ours as it is, theirs as a comment.
+    desk.open("a.py").press("l space c enter w");
+    assert_eq!(
+        repo.read("a.py"),
+        "moor()\n# dock()\n",
+        "{}",
+        desk.message()
+    );
+}
+
+#[test]
+fn both_stand_as_one_text_would_have_them() {
+    let base = "{\n  \"a\": 1\n}\n";
+    let ours = "{\n  \"a\": 1,\n  \"b\": 2\n}\n";
+    let theirs = "{\n  \"a\": 1,\n  \"c\": 3\n}\n";
+    let repo = Repo::conflict("a.json", base, ours, theirs);
+    let mut desk = repo.desk();
+    desk.open("a.json");
+    let n = desk.state.open_file().unwrap().plan().conflicts().len();
+    for _ in 0..n {
+        desk.press("a");
+    }
+    desk.press("w");
+    assert_eq!(
+        repo.read("a.json"),
+        "{\n  \"a\": 1,\n  \"b\": 2,\n  \"c\": 3\n}\n"
+    );
+}
+
+#[test]
+fn a_decision_goes_on_to_the_next_and_says_when_none_is_left() {
+    let text = |word: &str| format!("{word} 1\na\nb\nc\nd\n{word} 2\ne\nf\ng\nh\n{word} 3\n");
+    let repo = Repo::conflict("a.txt", &text("base"), &text("ours"), &text("theirs"));
+    let mut desk = repo.desk();
+    desk.open("a.txt").press("o");
+    let number = |desk: &Desk| {
+        let open = desk.state.open_file().unwrap();
+        open.plan().conflict_of(open.view.region).unwrap().number()
+    };
+    assert_eq!(number(&desk), 2);
+    assert!(desk.message().contains("on to 2"), "{}", desk.message());
+    desk.press("u");
+    assert_eq!(number(&desk), 1);
+    desk.press("o t o");
+    assert!(
+        desk.message().contains("nothing is open here: w writes"),
+        "{}",
+        desk.message()
+    );
+    desk.press("u u u");
+    desk.state.settings.go_on = false;
+    desk.press("g n");
+    let here = number(&desk);
+    desk.press("o");
+    assert_eq!(number(&desk), here);
+}
+
+#[test]
+fn each_card_says_who_did_it_and_a_key_says_why() {
+    let repo = Repo::new();
+    repo.write("a.txt", "one\ntwo\nthree\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write("a.txt", "one\nTWO of theirs\nthree\n");
+    repo.git(&[
+        "commit",
+        "--author=Mila Okafor <mila@harbour.example>",
+        "-qam",
+        "Name the second berth\n\nThe pilots asked for it.",
+    ]);
+    repo.write("b.txt", "other\n");
+    repo.commit("Something else");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("a.txt", "one\nthree\n");
+    repo.write("c.txt", "beside\n");
+    repo.commit("Close the second berth");
+    repo.try_git(&["merge", "-q", "side"]);
+    let mut desk = repo.desk();
+    let shown = desk.open("a.txt").shows();
+    // Whoever took a line out is named as well.
+    assert!(
+        shown.contains("Close the second berth · Ines Brandt"),
+        "{shown}"
+    );
+    assert!(
+        shown.contains("Name the second berth · Mila Okafor"),
+        "{shown}"
+    );
+    assert!(!shown.contains("Something else · Ines"), "{shown}");
+    let said = desk.press("c").shows();
+    for line in [
+        "The pilots asked for it.",
+        "Mila Okafor <mila@harbour.example>",
+        "ask Mila Okafor",
+        "changed 2 files:",
+        "c.txt",
+    ] {
+        assert!(said.contains(line), "no {line:?} in\n{said}");
+    }
+    desk.press("esc");
+    let (_, json) = repo.output(&["docket", "--json", "--who"]);
+    let json: serde_json::Value = serde_json::from_str(&json).unwrap();
+    let who = &json["cases"][0]["who"];
+    assert_eq!(who["theirs"][0]["author"], "Mila Okafor");
+    assert_eq!(who["ours"][0]["subject"], "Close the second berth");
+    let (_, plain) = repo.output(&["docket", "--who"]);
+    assert!(
+        plain.contains("theirs  ") && plain.contains("Name the second berth"),
+        "{plain}"
+    );
+}
+
+#[test]
+fn in_a_rebase_and_of_files_without_lines_who_is_told_too() {
+    let repo = Repo::new();
+    repo.write("a.txt", "one\n");
+    repo.write("gone.txt", "one\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write("a.txt", "theirs\n");
+    repo.write("gone.txt", "edited\n");
+    repo.commit("Reword it");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("a.txt", "ours\n");
+    repo.git(&["rm", "-q", "gone.txt"]);
+    repo.commit("Remove and reword");
+    repo.git(&["checkout", "-q", "side"]);
+    repo.try_git(&["rebase", "-q", "main"]);
+    let mut desk = repo.desk();
+    let shown = desk.open("a.txt").shows();
+    assert!(shown.contains("Remove and reword · Ines Brandt"), "{shown}");
+    assert!(shown.contains("Reword it · Ines Brandt"), "{shown}");
+    desk.press("2 down");
+    desk.press("c");
+    desk.press("c");
+    let said = desk.shows();
+    assert!(
+        said.contains("who and why") && said.contains("gone.txt"),
+        "{said}"
+    );
+}
+
+#[test]
+fn on_a_very_wide_screen_the_cards_stand_side_by_side() {
+    let repo = Repo::conflict("a.txt", "x\nold\ny\n", "x\nours\ny\n", "x\ntheirs\ny\n");
+    let mut desk = Desk::new(&repo.top, (220, 50));
+    let shown = desk.open("a.txt").shows();
+    let heads = shown
+        .lines()
+        .any(|row| row.contains("▲ ours") && row.contains("▼ theirs"));
+    assert!(heads, "{shown}");
+    assert!(
+        shown.contains("around it in ours") && shown.contains("around it in theirs"),
+        "{shown}"
+    );
+    let t = Tmux::start(&repo.top, (220, 50), "", &[]);
+    t.wait("Docket 0/1");
+    t.keys("Enter").wait("around it in theirs");
+    t.keys("t").wait("0 open");
+}

@@ -120,6 +120,10 @@ impl<'a> Screen<'a> {
         let Some(file) = self.state.open_file() else {
             return body / 2;
         };
+        // What would stand there is looked at in the draft.
+        if file.view.choice.is_some() || matches!(file.view.mode, Mode::Pick(_)) {
+            return body / 2;
+        }
         // As much as the question takes, if the draft keeps enough to show where it stands.
         let whole = Rect {
             height: body,

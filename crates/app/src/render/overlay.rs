@@ -1,12 +1,12 @@
 //! Draws help, Ask, questions and the output of git in front of a screen.
 
-use crate::base::keymap::{KeyContext, is_typing, rows_for};
+use crate::base::keymap::{Binding, KeyContext, is_typing, rows_for};
 use crate::base::safe_text::{count, fit, visible, width_of, wrap};
 use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::overlay::{Overlay, Question};
 use crate::view::areas::output_rows;
-use crate::view::ask::matches;
+use crate::view::ask::{answers, matches, typed_words};
 use crate::view::check_runs::words_for;
 use crate::view::questions::question_areas;
 use ratatui::layout::Rect;
@@ -18,7 +18,7 @@ const HELP: u16 = 100;
 impl Canvas<'_> {
     pub(crate) fn overlay(&mut self) {
         match &self.state.overlay {
-            Some(Overlay::Help { top }) => self.help(*top),
+            Some(Overlay::Help { top, find }) => self.help(*top, find.as_deref()),
             Some(Overlay::Ask { typed, chosen }) => self.ask(typed, *chosen),
             Some(Overlay::Question(question)) => self.question(question),
             Some(Overlay::Output { title, lines, top }) => self.output_box(title, lines, *top),
@@ -150,14 +150,20 @@ impl Canvas<'_> {
         }
     }
 
-    fn help(&mut self, top: usize) {
+    fn help(&mut self, top: usize, find: Option<&str>) {
         let theme = *self.theme;
         let context = self.state.context();
         let tab = self.state.tab;
         let mut lines = vec![(String::new(), marks_line(&theme))];
         lines.push((String::new(), String::new()));
         let width = self.screen.middle(HELP, 99).width.saturating_sub(4 + 14);
-        for binding in rows_for(context) {
+        let wanted = typed_words(find.unwrap_or_default());
+        let is_wanted = |binding: &&Binding| answers(binding, &wanted).is_some();
+        let rows: Vec<&Binding> = rows_for(context).filter(is_wanted).collect();
+        if rows.is_empty() {
+            lines.push((String::new(), "there is no such action here".to_owned()));
+        }
+        for binding in rows {
             let mut keys = binding.keys.join(" ");
             for part in wrap(binding.help, width as usize) {
                 // A line that goes on stands behind a blank, so that it is indented too.
@@ -195,8 +201,16 @@ impl Canvas<'_> {
         } else {
             ""
         };
-        self.pen(foot, 0)
-            .write(&format!("{more}any other key closes this"), theme.faint());
+        let said = match find {
+            None => format!("{more}/ looks for something · any other key closes this"),
+            Some(typed) => format!("{more}find: {typed}"),
+        };
+        let mut pen = self.pen(foot, 0);
+        pen.write(&said, theme.faint());
+        if find.is_some() {
+            let x = pen.column() as u16;
+            self.cursor = Some((foot.x + x.min(foot.width.saturating_sub(1)), foot.y));
+        }
     }
 
     fn ask(&mut self, typed: &str, chosen: usize) {
@@ -228,8 +242,10 @@ impl Canvas<'_> {
             pen.write(binding.help, style);
         }
         if found.is_empty() {
-            self.pen(inner, 2)
-                .write("nothing here is called that", theme.faint());
+            self.pen(inner, 2).write(
+                "there is no such action here; ? lists all there are",
+                theme.faint(),
+            );
         }
     }
 }

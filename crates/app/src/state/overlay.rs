@@ -50,6 +50,8 @@ pub struct Other {
 pub enum Overlay {
     Help {
         top: usize,
+        /// What is looked for in it, once a person looks for something.
+        find: Option<String>,
     },
     Ask {
         typed: String,

@@ -28,7 +28,7 @@ pub(crate) fn open(state: &mut State, command: Command) {
             typed: String::new(),
             chosen: 0,
         },
-        _ => Overlay::Help { top: 0 },
+        _ => Overlay::Help { top: 0, find: None },
     });
 }
 
@@ -74,7 +74,25 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
                 _ => state.overlay = None,
             }
         }
-        Some(Overlay::Help { top } | Overlay::Output { top, .. }) => match name {
+        Some(Overlay::Help { top, find }) if name == "/" && find.is_none() => {
+            (*top, *find) = (0, Some(String::new()));
+        }
+        Some(Overlay::Help {
+            top,
+            find: Some(typed),
+        }) if !matches!(
+            name,
+            "down" | "up" | "pagedown" | "pageup" | "enter" | "esc"
+        ) =>
+        {
+            *top = 0;
+            match key.code {
+                KeyCode::Backspace => drop(typed.pop()),
+                KeyCode::Char(c) if !name.starts_with("ctrl-") => typed.push(c),
+                _ => {}
+            }
+        }
+        Some(Overlay::Help { top, .. } | Overlay::Output { top, .. }) => match name {
             "down" | "j" => *top += 1,
             "up" | "k" => *top = top.saturating_sub(1),
             "pagedown" | "space" => *top += 10,
@@ -90,8 +108,8 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
 pub(crate) fn turn(state: &mut State, down: bool, rows: usize) {
     let screen_rows = output_rows(&Screen::new(state));
     match &mut state.overlay {
-        Some(Overlay::Help { top } | Overlay::Output { top, .. }) if down => *top += rows,
-        Some(Overlay::Help { top } | Overlay::Output { top, .. }) => {
+        Some(Overlay::Help { top, .. } | Overlay::Output { top, .. }) if down => *top += rows,
+        Some(Overlay::Help { top, .. } | Overlay::Output { top, .. }) => {
             *top = top.saturating_sub(rows);
         }
         Some(Overlay::CheckOutput { run, top }) => {

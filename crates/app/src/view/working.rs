@@ -85,6 +85,7 @@ fn works_in(state: &State, file: &OpenFile, command: Command) -> bool {
         Command::Reindent(_) => is_conflict,
         Command::WriteFile => !finished && file.draft().open().next().is_none(),
         Command::Undo => !file.opened.session().steps().is_empty(),
+        Command::Redo => file.opened.session().redoable().is_some(),
         Command::SameAgain => {
             is_conflict && matches!(standing, RegionState::Settled(_) | RegionState::ByHand)
         }

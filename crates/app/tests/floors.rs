@@ -19,7 +19,10 @@ const HOUSE: &[(&str, &[&str])] = &[
             "draft", "verify", "tree",
         ],
     ),
-    ("syntax", &["language", "comments", "names", "facts"]),
+    (
+        "syntax",
+        &["language", "comments", "names", "facts", "shades"],
+    ),
     (
         "git",
         &[

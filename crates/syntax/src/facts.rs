@@ -59,6 +59,18 @@ pub fn declared(language: Language, bytes: &[u8]) -> Option<Vec<Declared>> {
     })
 }
 
+/// What `read` makes of a text's tree; `None` if it takes too long to parse.
+pub(crate) fn with_tree<T>(
+    language: Language,
+    bytes: &[u8],
+    read: impl FnOnce(Node<'_>) -> T,
+) -> Option<T> {
+    PARSER.with_borrow_mut(|parser| {
+        let tree = tree_of(parser, language, bytes)?;
+        Some(read(tree.root_node()))
+    })
+}
+
 fn tree_of(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<Tree> {
     // Where the last text took too long, it would go on with that one.
     parser.reset();

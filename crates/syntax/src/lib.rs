@@ -9,7 +9,9 @@ mod comments;
 mod facts;
 mod language;
 mod names;
+mod shades;
 
 pub use facts::{PARSE_TIME, PARSED_BYTES, declared, facts};
 pub use language::{Comments, Language};
 pub use names::Declared;
+pub use shades::{Shade, ShadedRange, shades};

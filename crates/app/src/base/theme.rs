@@ -1,6 +1,7 @@
 //! Colours and marks by role. Each party has a colour of its own, which nothing else is drawn in.
 
 use armistice_core::{Origin, Side, Version};
+use armistice_syntax::Shade;
 use ratatui::style::{Color, Modifier, Style};
 
 /// How many colours the terminal can show.
@@ -162,6 +163,16 @@ impl Theme {
 
     pub fn text(&self) -> Style {
         self.fg(Role::Text)
+    }
+
+    /// A style as comments, strings and keywords have it: by weight and slant, for colours are whose
+    /// a line is.
+    pub fn shaded(&self, style: Style, shade: Shade) -> Style {
+        match shade {
+            Shade::Comment => style.patch(self.faint()).add_modifier(Modifier::ITALIC),
+            Shade::Text => style.add_modifier(Modifier::ITALIC),
+            Shade::Keyword => style.add_modifier(Modifier::BOLD),
+        }
     }
 
     pub fn faint(&self) -> Style {

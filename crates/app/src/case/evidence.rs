@@ -1,14 +1,16 @@
 //! What each side did to base at one place, as cards of lines ready to be drawn.
 
 use crate::base::safe_text::count;
-use crate::case::opened::OpenedFile;
+use crate::case::opened::{OpenedFile, Shades};
 use crate::case::stakes::{Stake, Stakes};
 use armistice_core::limits::{CARD_FORMULA_BYTES, CARD_LINES};
 use armistice_core::{
     Delta, DeltaRow, Encoding, Formula, LineIdx, LineRange, PerSide, Pick, RegionId, RegionKind,
     Side, Source, Span, Version, delta, spans,
 };
+use armistice_syntax::{Shade, ShadedRange};
 use serde::{Deserialize, Serialize};
+use std::ops::Range;
 
 /// How the evidence is looked at.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -47,6 +49,8 @@ pub enum Tone {
     Added,
     /// Not text of the file, but drawn into it.
     Sign,
+    /// What did not change and is a comment, a string or a keyword; faint or not.
+    Shaded(Shade, bool),
 }
 
 /// One line of a card.
@@ -227,7 +231,7 @@ fn compared(
     let hidden = a.len().max(b.len()).saturating_sub(CARD_LINES);
     let line = |(row, stake): (&DeltaRow, &Stake)| CardLine {
         stake: *stake,
-        ..delta_line(file.encoding, row, old, new)
+        ..delta_line(file.encoding, row, old, new, &|at| file.shades_of(to, at))
     };
     Card {
         party: to,
@@ -260,6 +264,7 @@ pub(crate) fn delta_line(
     row: &DeltaRow,
     old: &Source,
     new: &Source,
+    shades: &dyn Fn(LineIdx) -> Shades,
 ) -> CardLine {
     let plain = |source: &Source, at: LineIdx| encoding.decode(source.line(at).content());
     let line = |at: LineIdx, sign, parts| CardLine {
@@ -270,11 +275,24 @@ pub(crate) fn delta_line(
         stake: Stake::Clash,
     };
     match row {
-        DeltaRow::Kept(_, b) => line(*b, " ", vec![(Tone::Faint, plain(new, *b))]),
+        DeltaRow::Kept(_, b) => {
+            let content = new.line(*b).content();
+            let all = 0..content.len();
+            line(
+                *b,
+                " ",
+                shaded(Tone::Faint, encoding, content, all, &shades(*b)),
+            )
+        }
         DeltaRow::Removed(a) => line(*a, "−", whole(Tone::Removed, plain(old, *a))),
         DeltaRow::Added(b) => line(*b, "+", whole(Tone::Added, plain(new, *b))),
         DeltaRow::Reworded(a, b) | DeltaRow::Reindented(a, b) | DeltaRow::Respaced(a, b) => {
-            let mut parts = inline(encoding, old.line(*a).content(), new.line(*b).content());
+            let mut parts = inline(
+                encoding,
+                old.line(*a).content(),
+                new.line(*b).content(),
+                &shades(*b),
+            );
             let (was, is) = (old.line(*a).end(), new.line(*b).end());
             if was != is {
                 parts.extend(changed(was.name().to_owned(), is.name().to_owned()));
@@ -291,11 +309,16 @@ fn whole(tone: Tone, text: String) -> Vec<(Tone, String)> {
 }
 
 /// A re-worded line, shown as `kept[old→new]kept`.
-fn inline(encoding: Encoding, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
+fn inline(
+    encoding: Encoding,
+    old: &[u8],
+    new: &[u8],
+    shades: &[ShadedRange],
+) -> Vec<(Tone, String)> {
     let mut out = Vec::new();
     for span in spans(old, new) {
         match span {
-            Span::Kept(range) => out.push((Tone::Plain, encoding.decode(&new[range]))),
+            Span::Kept(range) => out.extend(shaded(Tone::Plain, encoding, new, range, shades)),
             Span::Changed(a, b) => {
                 let (was, is) = (encoding.decode(&old[a]), encoding.decode(&new[b]));
                 let blank = |s: &str| !s.is_empty() && s.trim().is_empty();
@@ -303,6 +326,36 @@ fn inline(encoding: Encoding, old: &[u8], new: &[u8]) -> Vec<(Tone, String)> {
                 out.extend(changed(show(was), show(is)));
             }
         }
+    }
+    out
+}
+
+/// A stretch of a line that did not change, cut where it is a comment, a string or a keyword.
+pub(crate) fn shaded(
+    tone: Tone,
+    encoding: Encoding,
+    content: &[u8],
+    range: Range<usize>,
+    shades: &[ShadedRange],
+) -> Vec<(Tone, String)> {
+    let mut out = Vec::new();
+    let mut at = range.start;
+    let mut push = |tone: Tone, from: usize, to: usize| {
+        if from < to {
+            out.push((tone, encoding.decode(&content[from..to])));
+        }
+    };
+    for (stretch, shade) in shades {
+        let (from, to) = (stretch.start.max(at), stretch.end.min(range.end));
+        if from < to {
+            push(tone, at, from);
+            push(Tone::Shaded(*shade, tone == Tone::Faint), from, to);
+            at = to;
+        }
+    }
+    push(tone, at, range.end);
+    if out.is_empty() {
+        out.push((tone, String::new()));
     }
     out
 }
@@ -334,7 +387,17 @@ fn text_card(file: &OpenedFile, id: RegionId, version: Version, stakes: &Stakes)
     let line = |at: LineIdx| CardLine {
         number: Some(at.number()),
         sign: " ",
-        parts: vec![(Tone::Plain, file.encoding.decode(source.line(at).content()))],
+        parts: {
+            let content = source.line(at).content();
+            let all = 0..content.len();
+            shaded(
+                Tone::Plain,
+                file.encoding,
+                content,
+                all,
+                &file.shades_of(version, at),
+            )
+        },
         pick: Some(Pick { version, line: at }),
         stake: stakes.of_line(version, at),
     };

@@ -4,13 +4,26 @@
 
 use crate::case::propose::propose_judged;
 use armistice_core::{
-    AutoSettle, Counts, Draft, Encoding, Entry, Event, Options, Plan, Refused, RegionId,
-    Resolution, RuleContext, Ruling, Session, Side, Step, describe, plan,
+    AutoSettle, Counts, Draft, Encoding, Entry, Event, LineIdx, Options, Plan, Refused, RegionId,
+    Resolution, RuleContext, Ruling, Session, Side, Step, Version, describe, plan,
 };
 use armistice_git::{Loaded, Seen};
-use armistice_syntax::Comments;
+use armistice_syntax::{Comments, Language, ShadedRange, shades};
 use std::collections::BTreeMap;
 use std::sync::Arc;
+
+/// Stretches of a line that are comments, strings or keywords.
+pub type Shades = Vec<ShadedRange>;
+
+/// Those of all lines of base, ours and theirs.
+pub type AllShades = [Vec<Shades>; 3];
+
+/// Looks for them in all three versions; nothing where no parser is known.
+pub fn all_shades(path: &str, plan: &Plan) -> Option<AllShades> {
+    let language = Language::of(path)?;
+    let of = |version| shades(language, plan.versions().get(version)).unwrap_or_default();
+    Some([Version::Base, Version::Ours, Version::Theirs].map(of))
+}
 
 /// A file with a session over it.
 #[derive(Clone, Debug)]
@@ -25,6 +38,8 @@ pub struct OpenedFile {
     pub causes: Vec<String>,
     /// The words of one side at the indentation of the other, where conflicts can be settled so.
     pub reindented: BTreeMap<RegionId, Vec<(Side, Resolution)>>,
+    /// Comments, strings and keywords of base, ours and theirs, once they are known.
+    shades: Option<Arc<AllShades>>,
     /// How comments are written in it, if they can be.
     pub comments: Option<Comments>,
     /// Whether what we staged is no longer what the draft says.
@@ -90,6 +105,7 @@ impl OpenedFile {
         OpenedFile {
             causes: causes.collect(),
             comments: Comments::of(&context.path),
+            shades: None,
             reindented: reindented(&plan),
             rulings: rulings.into_iter().collect(),
             revision: 0,
@@ -101,6 +117,25 @@ impl OpenedFile {
             note,
             unsaved_edit: None,
         }
+    }
+
+    /// What stands in a line of a version besides names and signs; empty as long as it is not known.
+    pub fn shades_of(&self, version: Version, at: LineIdx) -> Shades {
+        let all = self.shades.as_ref().map(|shades| &shades[version as usize]);
+        let line = all.and_then(|lines| lines.get(at.0 as usize));
+        // Offsets are bytes: in another encoding they would be of other characters.
+        let line = line.filter(|_| self.encoding.name() == "UTF-8");
+        line.cloned().unwrap_or_default()
+    }
+
+    /// Whether they are known.
+    pub fn is_shaded(&self) -> bool {
+        self.shades.is_some()
+    }
+
+    /// Takes what was found.
+    pub fn set_shades(&mut self, shades: Arc<AllShades>) {
+        self.shades = Some(shades);
     }
 
     /// Whether the draft stands on what stood in the working file when it was last seen.

@@ -58,7 +58,7 @@ impl StagedDiff {
                     &all[at..at + kept],
                     at == 0,
                     at + kept == all.len(),
-                    |row| delta_line(encoding, row, before, after),
+                    |row| delta_line(encoding, row, before, after, &|_| Vec::new()),
                 );
                 at += kept;
                 continue;
@@ -69,7 +69,7 @@ impl StagedDiff {
                     Some(line) if theirs.contains(line) => From::OtherParent,
                     _ => From::Nobody,
                 };
-                let line = delta_line(encoding, &all[at], before, after);
+                let line = delta_line(encoding, &all[at], before, after, &|_| Vec::new());
                 diff.rows.push(DiffRow::Changed(line, from));
                 at += 1;
             }

@@ -505,6 +505,10 @@ fn tone_style(theme: &Theme, card: &Card, line: &CardLine, tone: Tone) -> Style 
     match tone {
         Tone::Plain => theme.text(),
         Tone::Faint | Tone::Sign => theme.faint(),
+        Tone::Shaded(shade, faint) => {
+            let style = if faint { theme.faint() } else { theme.text() };
+            theme.shaded(style, shade)
+        }
         Tone::Removed => theme.removed(card.removed.into()),
         // A whole new line is bright; underlining all of it would say no more.
         Tone::Added if line.sign == "+" => theme.fg(role).add_modifier(Modifier::BOLD),

@@ -3,6 +3,7 @@
 use crate::base::editor::Editor;
 use crate::base::safe_text::{Pen, count, fit, fit_path, width_of};
 use crate::base::theme::{Role, Theme};
+use crate::case::evidence::{Tone, shaded};
 use crate::render::canvas::Canvas;
 use crate::state::file::{Mode, OpenFile};
 use crate::view::draft_rows::{DraftRow, DraftRows};
@@ -211,12 +212,23 @@ impl Canvas<'_> {
         let role = if open { Role::Base } else { line.origin.into() };
         let style = if open { theme.faint() } else { theme.text() };
         let style = if cursor { theme.chosen(style) } else { style };
-        let text = file.opened.encoding.decode(line.line.content());
         let (left, blanks) = (file.view.left, self.state.blanks_shown);
         let ruled = matches!(file.draft().standing(line.region), RegionState::Ruled(_));
         let mut pen = self.gutter(y, role, Some(at.number()), cursor);
         pen = pen.scrolled(left).with_blanks(blanks);
-        pen.write_line(&text, style);
+        let shades = match line.source {
+            Some(pick) => file.opened.shades_of(pick.version, pick.line),
+            None => Vec::new(),
+        };
+        let content = line.line.content();
+        let all = 0..content.len();
+        for (tone, text) in shaded(Tone::Plain, file.opened.encoding, content, all, &shades) {
+            let style = match tone {
+                Tone::Shaded(shade, _) => theme.shaded(style, shade),
+                _ => style,
+            };
+            pen.write_line(&text, style);
+        }
         if blanks {
             pen.write(end_sign(line.line.end()), theme.faint());
         }

@@ -171,6 +171,10 @@ fn diff_style(theme: &Theme, line: &CardLine, tone: Tone, parent: Role, added: R
     match tone {
         Tone::Plain => theme.text(),
         Tone::Faint | Tone::Sign => theme.faint(),
+        Tone::Shaded(shade, faint) => {
+            let style = if faint { theme.faint() } else { theme.text() };
+            theme.shaded(style, shade)
+        }
         Tone::Removed => theme.removed(parent),
         // A whole new line is bright; underlining all of it would say no more.
         Tone::Added if line.sign == "+" => theme.fg(added).add_modifier(Modifier::BOLD),

@@ -573,6 +573,7 @@ impl Pool {
             | Effect::ReadLog
             | Effect::ReadDiff { .. }
             | Effect::ReadHistory(..)
+            | Effect::Shade(..)
             | Effect::ReadCommits(_)
             | Effect::CheckSyntax { .. }
             | Effect::Measure => {

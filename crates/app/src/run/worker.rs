@@ -6,6 +6,7 @@ use crate::base::project_checks::{CheckOrigin, ProjectCheck};
 use crate::base::safe_text::count;
 use crate::case::checks::run_check;
 use crate::case::finish::Finish;
+use crate::case::opened::all_shades;
 use crate::case::propose::{RuleSettings, propose_judged, propose_like};
 use crate::case::service::CaseService;
 use crate::case::staged_diff::StagedDiff;
@@ -19,7 +20,7 @@ use armistice_git::{
     Written, commit_details, committed_conflicts, differs_on_disk, log, merged_syntax,
     remove_leftovers, staged_against_parents, staged_texts, what_stands_there,
 };
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 
 /// An effect with what it needs to know of the state it came from.
 #[derive(Clone, Debug)]
@@ -168,6 +169,10 @@ impl Worker {
                     at,
                     read.map_err(|e| e.to_string()),
                 ))
+            }
+            (Effect::Shade(at, plan), Some(case)) => {
+                let found = all_shades(&case.path.to_string(), &plan)?;
+                Some(WorkResult::Shaded(at, Arc::new(found)))
             }
             (Effect::ReadHistory(at, operation), Some(case)) => {
                 let found = self.service.history(&case, operation);

@@ -4,7 +4,7 @@ use crate::base::commands::Command;
 use crate::base::path_settings::RepositoryPaths;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::load::CaseLoad;
-use crate::case::opened::Recording;
+use crate::case::opened::{AllShades, Recording};
 use crate::case::staged_diff::DiffRead;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
 use armistice_core::{Finding, LineIdx, PerSide, RegionId, Report, Ruling, Side};
@@ -13,6 +13,7 @@ use armistice_git::{
     SideHistory, Situation,
 };
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
+use std::sync::Arc;
 
 /// Something that happened.
 #[derive(Clone, Debug)]
@@ -70,6 +71,8 @@ pub enum WorkResult {
     /// None of them runs any more.
     ChecksDone,
     Ended(Ending, Result<After, String>),
+    /// Comments, strings and keywords of a file's versions.
+    Shaded(FileId, Arc<AllShades>),
     /// Who changed a file on each side.
     HistoryRead(FileId, Result<PerSide<SideHistory>, String>),
     /// What commits say.

@@ -138,6 +138,8 @@ pub enum Effect {
         staged: Option<String>,
     },
     ReadLog,
+    /// Look which stretches of a file are comments, strings and keywords.
+    Shade(FileId, Arc<Plan>),
     /// Ask git's history who changed a file on each side.
     ReadHistory(FileId, Operation),
     /// Read what commits say.
@@ -190,6 +192,7 @@ impl Effect {
             | Effect::HandOver(at, _)
             | Effect::ReadWorkFile(at)
             | Effect::ReadHistory(at, _)
+            | Effect::Shade(at, _)
             | Effect::SettleWhole { file: at, .. }
             | Effect::Regenerate { file: at, .. }
             | Effect::TakeBack { file: at, .. } => vec![*at],

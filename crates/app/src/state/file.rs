@@ -55,8 +55,9 @@ pub struct OpenFile {
 /// What is worked out once a decision, not once a frame.
 #[derive(Clone, Debug, Default)]
 pub struct Shown {
-    /// What it was worked out for: region, lens, revision of the decisions.
-    of: Option<(RegionId, Lens, u64)>,
+    /// What it was worked out for: region, lens, revision of the decisions, whether
+    /// comments and the like are known.
+    of: Option<(RegionId, Lens, u64, bool)>,
     /// The cards of the region at hand.
     pub cards: Vec<Card>,
     /// What is possible there.
@@ -104,9 +105,10 @@ impl OpenFile {
     /// Works out what the region at hand shows, unless that is known already.
     pub fn refresh(&mut self) {
         let (region, lens) = (self.view.region, self.lens());
-        let of = Some((region, lens, self.opened.revision()));
+        let shaded = self.opened.is_shaded();
+        let of = Some((region, lens, self.opened.revision(), shaded));
         if self.shown.of != of {
-            let stays = |(r, l, _): (RegionId, Lens, u64)| (r, l) == (region, lens);
+            let stays = |(r, l, ..): (RegionId, Lens, u64, bool)| (r, l) == (region, lens);
             if !self.shown.of.is_some_and(stays) {
                 self.view.cards = CardScroll::default();
             }
@@ -177,6 +179,8 @@ pub struct SyntaxState {
     pub asked: Option<u64>,
     /// The decisions it was made of, so that it is not made again for nothing.
     pub revision: Option<u64>,
+    /// Whether comments, strings and keywords were asked for.
+    pub shades_asked: bool,
     /// Whether the file is to be written as soon as it was looked at.
     pub then_write: bool,
     /// The text that was looked at last, and what makes no sense in it.

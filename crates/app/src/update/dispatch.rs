@@ -39,6 +39,7 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
     if !recorded {
         effects.extend(syntax::ask(state, tick));
         effects.extend(who::ask(state, tick));
+        effects.extend(syntax::ask_shades(state));
     }
     settle_views(state);
     name_parties(state);

@@ -89,6 +89,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             return rulings::rule_again(state, text);
         }
         WorkResult::Trusted(Err(why)) => state.complain(why),
+        WorkResult::Shaded(at, shades) => syntax::shaded(state, at, shades),
         WorkResult::HistoryRead(at, found) => who::read(state, at, found),
         WorkResult::CommitsRead(found) => who::tell(state, found),
         WorkResult::BackupsRemoved(Ok(n)) => {

@@ -2,11 +2,13 @@
 //! is edited.
 
 use crate::base::commands::Tab;
+use crate::case::opened::AllShades;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::{Mode, OpenFile};
 use armistice_core::{Finding, Source};
 use std::hash::{DefaultHasher, Hash, Hasher};
+use std::sync::Arc;
 
 /// Bytes of the three versions together beyond which nobody asks: making the draft would hold the
 /// screen, and the parser would refuse it.
@@ -100,4 +102,25 @@ pub(crate) fn checked(state: &mut State, at: FileId, stamp: u64, found: Vec<Find
     let syntax = &mut open.view.syntax;
     syntax.found = Some((stamp, found));
     syntax.asked == Some(stamp) && std::mem::take(&mut syntax.then_write)
+}
+
+/// Asks which stretches of the file at hand are comments, strings and keywords, once a file.
+pub(crate) fn ask_shades(state: &mut State) -> Option<Effect> {
+    if state.tab != Tab::Parley {
+        return None;
+    }
+    let at = state.file;
+    let file = state.open_file_mut()?;
+    if file.opened.is_shaded() || file.view.syntax.shades_asked {
+        return None;
+    }
+    file.view.syntax.shades_asked = true;
+    Some(Effect::Shade(at, file.draft().plan().clone()))
+}
+
+/// They are known now.
+pub(crate) fn shaded(state: &mut State, at: FileId, shades: Arc<AllShades>) {
+    if let Some(open) = state.file_mut(at).and_then(|file| file.open_mut()) {
+        open.opened.set_shades(shades);
+    }
 }

@@ -29,7 +29,11 @@ pub fn card_commits<'a>(file: &'a FileState, cards: &[Card], side: Side) -> Vec<
     let gone = lines().filter(removed).filter_map(at);
     let found = known[side].of_lines(written, gone);
     // The plain texts tell no lines apart.
-    let plain = |line: &CardLine| line.parts.iter().all(|(tone, _)| *tone == Tone::Plain);
+    let plain = |line: &CardLine| {
+        line.parts
+            .iter()
+            .all(|(tone, _)| matches!(tone, Tone::Plain | Tone::Shaded(..)))
+    };
     match found.is_empty() && card.lines.iter().all(plain) {
         true => known[side].commits.iter().collect(),
         false => found,

@@ -19,6 +19,7 @@ pub mod picking;
 pub mod results;
 pub mod returning;
 pub mod rulings;
+mod searching;
 pub mod settling;
 pub mod staged;
 mod syntax;

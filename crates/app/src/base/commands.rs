@@ -145,6 +145,9 @@ pub enum Command {
     DiscardEdit,
     Find,
     FindNext,
+    GoToLine,
+    /// Back to where one was before the last jump.
+    JumpBack,
     Select(Motion),
     Newline,
     TabStop,

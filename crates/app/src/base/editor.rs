@@ -51,6 +51,8 @@ pub struct Editor {
     done: Vec<Change>,
     undone: Vec<Change>,
     clipboard: String,
+    /// Whether that is a whole line, which is put in above the one at the cursor.
+    whole_line: bool,
     /// First line shown.
     pub top: usize,
     /// Columns scrolled out to the left.
@@ -58,6 +60,9 @@ pub struct Editor {
     /// Whether anything changed since the last look at it.
     pub dirty: bool,
 }
+
+/// Characters that are walked to find the partner of a bracket.
+const PARTNER_CHARS: usize = 20_000;
 
 impl Editor {
     /// An editor with a mark for each line; missing marks are `Unchanged`.
@@ -73,6 +78,7 @@ impl Editor {
             done: Vec::new(),
             undone: Vec::new(),
             clipboard: String::new(),
+            whole_line: false,
             top: 0,
             left: 0,
             dirty: false,
@@ -269,12 +275,32 @@ impl Editor {
             return;
         }
         let indent = text[..indent.min(byte)].to_owned();
-        self.insert(&format!("\n{indent}"));
+        // What opens a block is followed by what stands deeper.
+        let opens = text[..byte].trim_end().ends_with(['{', '(', '[', ':']);
+        let deeper = match opens {
+            true if self.uses_tabs() => "\t".to_owned(),
+            true => " ".repeat(self.step()),
+            false => String::new(),
+        };
+        self.insert(&format!("\n{indent}{deeper}"));
+    }
+
+    fn uses_tabs(&self) -> bool {
+        (0..self.len_lines().min(500)).any(|l| self.line(l).starts_with('\t'))
+    }
+
+    /// Blanks of one step of indentation: the least that a line of the text has.
+    fn step(&self) -> usize {
+        let indents = (0..self.len_lines().min(500)).map(|nth| {
+            let line = self.line(nth);
+            line.len() - line.trim_start_matches(' ').len()
+        });
+        indents.filter(|n| *n > 1).min().unwrap_or(TAB).min(8)
     }
 
     /// One step of indentation, in the kind of blanks that the text uses.
     pub fn tab(&mut self) {
-        let uses_tabs = (0..self.len_lines().min(500)).any(|l| self.line(l).starts_with('\t'));
+        let uses_tabs = self.uses_tabs();
         let (line, byte) = self.position();
         let column = width_of(&self.line(line)[..byte]);
         let spaces = " ".repeat(TAB - column % TAB);
@@ -300,21 +326,81 @@ impl Editor {
         self.replace(from, to, "");
     }
 
+    /// Copies what is selected, or else the whole line.
     pub fn copy(&mut self) -> Option<String> {
-        let text = self.selected_text()?;
+        let selected = self.selected_text();
+        self.whole_line = selected.is_none();
+        let text = match selected {
+            Some(text) => text,
+            None => format!("{}\n", self.line(self.position().0)),
+        };
         self.clipboard.clone_from(&text);
         Some(text)
     }
 
+    /// Cuts what is selected, or else the whole line.
     pub fn cut(&mut self) -> Option<String> {
         let text = self.copy()?;
-        self.backspace();
+        match self.whole_line {
+            true => self.delete_line(),
+            false => self.backspace(),
+        }
         Some(text)
+    }
+
+    /// What is pasted from here on, copied elsewhere: whole lines end with one.
+    pub fn set_clipboard(&mut self, text: &str) {
+        self.whole_line = text.ends_with('\n');
+        text.clone_into(&mut self.clipboard);
     }
 
     pub fn paste(&mut self) {
         let text = self.clipboard.clone();
+        if self.whole_line && self.selection().is_none() {
+            let (line, _) = self.position();
+            self.place(line, 0, false);
+        }
         self.insert(&text);
+    }
+
+    /// The bracket that goes with the one at the cursor or before it, by line and byte; nothing
+    /// where there is none.
+    pub fn partner(&self) -> Option<(usize, usize)> {
+        let at = |nth: usize| (nth < self.rope.len_chars()).then(|| self.rope.char(nth));
+        let is_bracket = |c: char| "()[]{}".contains(c);
+        let here = [Some(self.cursor), self.cursor.checked_sub(1)];
+        let here = here.into_iter().flatten();
+        let (nth, sign) = here
+            .filter_map(|nth| Some((nth, at(nth)?)))
+            .find(|(_, c)| is_bracket(*c))?;
+        let (other, forward) = match sign {
+            '(' => (')', true),
+            '[' => (']', true),
+            '{' => ('}', true),
+            ')' => ('(', false),
+            ']' => ('[', false),
+            _ => ('{', false),
+        };
+        let mut depth = 0usize;
+        let mut look = nth;
+        for _ in 0..PARTNER_CHARS {
+            let c = at(look)?;
+            if c == sign {
+                depth += 1;
+            } else if c == other {
+                depth -= 1;
+                if depth == 0 {
+                    let line = self.rope.char_to_line(look);
+                    let start = self.rope.line_to_byte(line);
+                    return Some((line, self.rope.char_to_byte(look) - start));
+                }
+            }
+            look = match forward {
+                true => look + 1,
+                false => look.checked_sub(1)?,
+            };
+        }
+        None
     }
 
     fn replace(&mut self, from: usize, to: usize, text: &str) {

@@ -6,7 +6,7 @@ use crate::base::theme::{Role, Theme};
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::file::OpenFile;
-use crate::state::overlay::Overlay;
+use crate::state::overlay::{Overlay, Sought};
 use crate::view::areas::{LEAST, Screen};
 use crate::view::bars::{key_bar, rail_tabs};
 use armistice_core::Side;
@@ -156,6 +156,19 @@ impl Canvas<'_> {
     fn message(&mut self) {
         // What is searched for is typed here.
         if self.state.open_file().is_some_and(OpenFile::is_prompting) {
+            return;
+        }
+        if let Some(Overlay::Seek { sought, typed }) = &self.state.overlay {
+            let theme = *self.theme;
+            let asks = match sought {
+                Sought::Words => " find in the draft and the versions: ",
+                Sought::Line => " go to line: ",
+            };
+            let mut pen = self.pen(self.screen.message, 0);
+            pen.write(asks, theme.faint());
+            pen.write(&visible(typed), theme.bold())
+                .write("▏", theme.text());
+            pen.write("  enter goes there, esc leaves", theme.faint());
             return;
         }
         if let Some(Overlay::Narrow) = self.state.overlay {

@@ -24,7 +24,7 @@ impl Canvas<'_> {
             Some(Overlay::Output { title, lines, top }) => self.output_box(title, lines, *top),
             Some(Overlay::CheckOutput { run, top }) => self.check_output(run, *top),
             // What is typed stands in the line of the message.
-            Some(Overlay::Narrow) | None => {}
+            Some(Overlay::Narrow | Overlay::Seek { .. }) | None => {}
         }
     }
 

@@ -402,7 +402,31 @@ impl Canvas<'_> {
                 self.cursor = Some((area.x + x, area.y + (line - editor.top) as u16));
             }
         }
+        self.partner(editor);
         self.frame_of_editor(theme);
+    }
+
+    /// The bracket that goes with the one at the cursor.
+    fn partner(&mut self, editor: &Editor) {
+        let (area, theme) = (self.screen.draft_area(), *self.theme);
+        let Some((line, byte)) = editor.partner() else {
+            return;
+        };
+        let column = width_of(&editor.line(line)[..byte]);
+        let rows = editor.top..editor.top + area.height as usize;
+        let columns = editor.left..editor.left + area.width as usize;
+        if rows.contains(&line) && columns.contains(&column) {
+            let at = Rect {
+                x: area.x + (column - editor.left) as u16,
+                y: area.y + (line - editor.top) as u16,
+                width: 1,
+                height: 1,
+            };
+            let style = theme
+                .bold()
+                .add_modifier(Modifier::UNDERLINED | Modifier::REVERSED);
+            self.buffer.set_style(at, style);
+        }
     }
 
     /// The editor's left edge says that typing goes there.

@@ -164,6 +164,10 @@ pub struct State {
     pub settings: Settings,
     /// Rules switched off in this session, the last one last.
     pub switched_off: Vec<String>,
+    /// What was copied last, in the editor or out of the versions.
+    pub clipboard: String,
+    /// What was looked for last in Parley.
+    pub needle: String,
     /// Whether blanks and line ends are made visible.
     pub blanks_shown: bool,
     /// Steps over several files so far.
@@ -204,6 +208,8 @@ impl State {
             done: false,
             settings: Settings::default(),
             switched_off: Vec::new(),
+            clipboard: String::new(),
+            needle: String::new(),
             blanks_shown: false,
             groups: 0,
         }

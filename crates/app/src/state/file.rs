@@ -157,6 +157,8 @@ pub struct FileView {
     pub top: usize,
     /// Columns scrolled out to the left.
     pub left: usize,
+    /// Rows that can be gone back to, the last one last.
+    pub jumps: Vec<usize>,
     /// Whether a line that is shown goes on beyond an edge of the window.
     pub cut: bool,
     pub lens: Lens,
@@ -206,6 +208,7 @@ impl Default for FileView {
             offset: 0,
             top: 0,
             left: 0,
+            jumps: Vec::new(),
             cut: false,
             lens: Lens::default(),
             wide: false,

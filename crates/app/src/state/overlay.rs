@@ -45,6 +45,13 @@ pub struct Other {
     pub effect: Effect,
 }
 
+/// What is being typed for: words to be found, or the number of a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Sought {
+    Words,
+    Line,
+}
+
 /// Something in front of the screen.
 #[derive(Clone, Debug)]
 pub enum Overlay {
@@ -58,6 +65,11 @@ pub enum Overlay {
         chosen: usize,
     },
     Question(Box<Question>),
+    /// What is looked for in Parley is being typed.
+    Seek {
+        sought: Sought,
+        typed: String,
+    },
     /// A part of a path is being typed: Docket shows only files that have it.
     Narrow,
     /// What git and its hooks said when they refused.

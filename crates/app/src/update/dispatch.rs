@@ -14,7 +14,7 @@ use crate::update::files::show_file;
 use crate::update::loading::loads;
 use crate::update::moving::go_to_row;
 use crate::update::overlay::Pressed;
-use crate::update::picking::click_pick;
+use crate::update::picking::{self, click_pick};
 use crate::update::windows::settle_views;
 use crate::update::{
     accord, cards, docket, editing, leaving, overlay, parley, results, returning, staged, syntax,
@@ -209,6 +209,10 @@ fn on_mouse(state: &mut State, mouse: MouseEvent) -> Vec<Effect> {
     match hit {
         Some(Hit::Text { line, byte }) => {
             editing::place(state, line, byte, drag);
+            Vec::new()
+        }
+        Some(Hit::Pick(nth)) if drag => {
+            picking::drag_pick(state, nth);
             Vec::new()
         }
         Some(hit) if !drag => on_hit(state, hit),

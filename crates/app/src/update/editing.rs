@@ -121,7 +121,16 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
                 Command::Cut => e.cut(),
                 _ => e.copy(),
             });
+            if let Some(text) = &text {
+                state.clipboard.clone_from(text);
+            }
             return text.map(Effect::Copy).into_iter().collect();
+        }
+        Command::Paste => {
+            let text = state.clipboard.clone();
+            if let Some(editor) = editor(state) {
+                editor.set_clipboard(&text);
+            }
         }
         _ => {}
     }

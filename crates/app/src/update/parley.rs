@@ -14,7 +14,7 @@ use crate::update::moving::{go_to_row, region, show, with_view};
 use crate::update::picking::{run_picking, start_picking};
 use crate::update::settling::{decline, settle, settle_as, take_all};
 use crate::update::{bulk, cards};
-use crate::update::{docket, editing, rulings, who};
+use crate::update::{docket, editing, rulings, searching, who};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
 use armistice_core::{
@@ -55,6 +55,9 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
             cards::page(state, card, down);
         }
         Command::ShowWho => return who::show(state),
+        Command::Find | Command::FindNext | Command::GoToLine | Command::JumpBack => {
+            searching::run(state, command);
+        }
         Command::Unfold => cards::unfold(state),
         Command::Lens => with_view(state, |file| file.view.lens = file.view.lens.next()),
         Command::Wide => with_view(state, |file| file.view.wide = !file.view.wide),
@@ -152,7 +155,8 @@ fn next_open(state: &mut State, forward: bool) -> Vec<Effect> {
         return on_from_here(state, forward);
     };
     let wrapped = ahead.is_none() && id != here;
-    show(file, id);
+    searching::note(state);
+    with_view(state, |file| show(file, id));
     if wrapped {
         let from = if forward { "top" } else { "end" };
         state.say(format!("from the {from} again"));

@@ -2,6 +2,7 @@
 
 use crate::base::commands::Command;
 use crate::base::editor::Motion;
+use crate::base::safe_text::count;
 use crate::case::choices::picked;
 use crate::case::evidence::pickable;
 use crate::state::app::State;
@@ -44,6 +45,24 @@ pub(crate) fn run_picking(state: &mut State, command: Command) -> Vec<Effect> {
         Command::PickLine => {
             toggle(picking, &lines);
             picking.cursor = (picking.cursor + 1).min(last);
+        }
+        Command::Copy => {
+            let picks = match picking.picks.is_empty() {
+                true => lines.get(picking.cursor).into_iter().copied().collect(),
+                false => picking.picks.clone(),
+            };
+            let versions = file.plan().versions();
+            let text = picks.iter().map(|pick| {
+                let line = versions.get(pick.version).line(pick.line);
+                format!("{}\n", file.opened.encoding.decode(line.content()))
+            });
+            let text: String = text.collect();
+            state.say(format!(
+                "copied {}; ctrl-v in the editor puts them in",
+                count(picks.len(), "line")
+            ));
+            state.clipboard.clone_from(&text);
+            return vec![Effect::Copy(text)];
         }
         Command::CommentLine => {
             let has_comments = file.opened.comments.is_some();
@@ -113,4 +132,19 @@ pub(crate) fn click_pick(state: &mut State, nth: usize) -> Vec<Effect> {
         }
     });
     Vec::new()
+}
+
+/// Dragging over lines marks them one after the other; none is unmarked by it.
+pub(crate) fn drag_pick(state: &mut State, nth: usize) {
+    with_view(state, |file| {
+        let lines = pickable(&file.opened, file.view.region);
+        if let Mode::Pick(picking) = &mut file.view.mode
+            && let Some(pick) = lines.get(nth)
+        {
+            picking.cursor = nth;
+            if !picking.picks.contains(pick) {
+                picking.picks.push(*pick);
+            }
+        }
+    });
 }

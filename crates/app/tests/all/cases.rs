@@ -645,7 +645,7 @@ fn stops_that_the_list_of_steps_asks_for_are_told_as_such() {
 #[test]
 fn writing_all_leaves_out_what_does_not_parse() {
     let repo = Repo::new();
-    let texts = |value: &str| format!("{{\n  \"berth\": {value}\n}}\n");
+    let texts = |value: &str| format!("{{\n  \"quay\": 0,\n  \"berth\": {value}\n}}\n");
     for (name, value) in [("a.json", "1"), ("b.txt", "1")] {
         repo.write(name, texts(value));
     }
@@ -660,9 +660,9 @@ fn writing_all_leaves_out_what_does_not_parse() {
     repo.commit("ours");
     repo.try_git(&["merge", "-q", "side"]);
     let mut desk = Desk::new(&repo.top, (160, 47));
-    // Both lines, without a comma between them.
-    desk.open("a.json").press("a");
-    desk.open("b.txt").press("a W");
+    // Without its last line the one before ends in a comma too many.
+    desk.open("a.json").press("d");
+    desk.open("b.txt").press("d W");
     assert!(
         desk.message().contains("a.json does not parse"),
         "{}",

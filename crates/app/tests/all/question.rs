@@ -320,3 +320,94 @@ fn on_a_very_wide_screen_the_cards_stand_side_by_side() {
     t.keys("Enter").wait("around it in theirs");
     t.keys("t").wait("0 open");
 }
+
+#[test]
+fn words_are_found_in_the_draft_and_the_versions_and_one_goes_back() {
+    let text = |middle: &str| -> String {
+        let rows = |from: usize| {
+            (from..from + 30)
+                .map(|n| format!("row {n}\n"))
+                .collect::<String>()
+        };
+        format!("{}{middle}{}pilot here\n", rows(0), rows(30))
+    };
+    let repo = Repo::conflict(
+        "a.txt",
+        &text("old\n"),
+        &text("ours\n"),
+        &text("only theirs\n"),
+    );
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    let line = |desk: &Desk| {
+        let open = desk.state.open_file().unwrap();
+        (open.view.region, open.view.offset)
+    };
+    desk.open("a.txt");
+    let start = line(&desk);
+    desk.press("/").type_text("pilot").press("enter");
+    assert_ne!(line(&desk), start);
+    assert!(
+        desk.message().contains("'pilot': 1 of 1"),
+        "{}",
+        desk.message()
+    );
+    desk.press("'");
+    assert_eq!(line(&desk), start);
+    desk.press("/").type_text("only theirs").press("enter");
+    assert!(
+        desk.message().contains("theirs has it in line 31"),
+        "{}",
+        desk.message()
+    );
+    assert_eq!(line(&desk).0, start.0);
+    desk.press("/").type_text("frobnicate").press("enter");
+    assert!(
+        desk.message().contains("in no version"),
+        "{}",
+        desk.message()
+    );
+    desk.press("=").type_text("5").press("enter");
+    assert_eq!(line(&desk).1, 4);
+    desk.press("=").type_text("9999").press("enter");
+    assert!(
+        desk.message().contains("lines 1 to 62"),
+        "{}",
+        desk.message()
+    );
+}
+
+#[test]
+fn lines_are_copied_out_of_the_versions_into_the_editor() {
+    let repo = Repo::conflict("a.txt", "old\n", "moor\n", "dock\n");
+    let mut desk = repo.desk();
+    // The line of theirs, put in above the one at the cursor.
+    desk.open("a.txt").press("l down y");
+    assert!(
+        desk.message().contains("copied 1 line"),
+        "{}",
+        desk.message()
+    );
+    desk.press("esc o g e ctrl-v esc w");
+    assert_eq!(repo.read("a.txt"), "dock\nmoor\n", "{}", desk.message());
+}
+
+#[test]
+fn the_editor_indents_and_takes_whole_lines() {
+    let repo = Repo::conflict(
+        "a.rs",
+        "old();\n",
+        "if tide {\n    moor();\n}\n",
+        "dock();\n",
+    );
+    let mut desk = repo.desk();
+    desk.open("a.rs").press("o g e end enter");
+    desk.type_text("log();").press("esc");
+    let text = |desk: &Desk| {
+        let open = desk.state.open_file().unwrap();
+        String::from_utf8(open.draft().bytes()).unwrap()
+    };
+    assert_eq!(text(&desk), "if tide {\n    log();\n    moor();\n}\n");
+    // Without a selection the whole line goes, and comes back above the one at the cursor.
+    desk.press("e ctrl-home down ctrl-x down ctrl-v esc");
+    assert_eq!(text(&desk), "if tide {\n    moor();\n    log();\n}\n");
+}

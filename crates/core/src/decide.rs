@@ -6,3 +6,4 @@ pub(crate) mod policy;
 pub(crate) mod reindent;
 pub(crate) mod resolution;
 pub(crate) mod ruling;
+pub(crate) mod shape;

@@ -411,3 +411,43 @@ fn the_editor_indents_and_takes_whole_lines() {
     desk.press("e ctrl-home down ctrl-x down ctrl-v esc");
     assert_eq!(text(&desk), "if tide {\n    moor();\n    log();\n}\n");
 }
+
+#[test]
+fn the_same_edit_is_offered_wherever_both_sides_made_the_same_changes() {
+    let text = |extra: &str| -> String {
+        let method = |(name, with): (&str, &str)| {
+            format!("    def {name}(self{with}{extra}):\n        return self.get('{name}')\n\n")
+        };
+        let methods = [
+            ("ships", ""),
+            ("berths", ", quay"),
+            ("tides", ", day, place"),
+        ];
+        let methods = methods.map(method).concat();
+        format!("class Api:\n{methods}")
+    };
+    let repo = Repo::conflict(
+        "api.py",
+        &text(""),
+        &text(", timeout=10"),
+        &text(", per_page=50"),
+    );
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    desk.open("api.py").press("right right e end left left");
+    desk.type_text(", per_page=50").press("esc");
+    let asked = desk.press(".").shows();
+    for line in [
+        "settle 2 conflicts like this one?",
+        "def berths(self, quay, timeout=10, per_page=50):",
+        "def tides(self, day, place, timeout=10, per_page=50):",
+    ] {
+        assert!(asked.contains(line), "no {line:?} in\n{asked}");
+    }
+    desk.press("enter w");
+    assert_eq!(
+        repo.read("api.py"),
+        text(", timeout=10, per_page=50"),
+        "{}",
+        desk.message()
+    );
+}

@@ -1,6 +1,7 @@
 //! Conflicts settled before: by the content of the three versions, and by likeness.
 
 use crate::decide::resolution::Resolution;
+use crate::decide::shape::{Settled, carried_over};
 use crate::diff::tokens::TokenDiff;
 use crate::model::region::{Region, RegionId};
 use crate::model::segment::{DraftSegment, Origin, Segment};
@@ -8,6 +9,7 @@ use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
 use crate::text::lines::{LineIdx, LineRange};
+use crate::text::source::Source;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -189,6 +191,33 @@ impl PastResolution {
         self.base.len() + self.ours.len() + self.theirs.len() + text
     }
 
+    /// The text that stood.
+    fn result(&self) -> Vec<u8> {
+        let version = |version: &Version| match version {
+            Version::Base => &self.base,
+            Version::Ours => &self.ours,
+            Version::Theirs => &self.theirs,
+        };
+        let part = |part: &Segment| match part {
+            Segment::Lines(from, lines) => {
+                let text = Source::new(version(from).as_slice());
+                let end = LineIdx(lines.end.0.min(text.len() as u32));
+                let start = LineIdx(lines.start.0.min(end.0));
+                text.slice(LineRange::new(start.0, end.0)).to_vec()
+            }
+            Segment::Text(text) | Segment::Hand(text) => text.clone(),
+        };
+        match &self.outcome {
+            PastOutcome::Take(from) => version(from).clone(),
+            PastOutcome::Both(first) => {
+                let (a, b) = (Version::from(*first), Version::from(first.other()));
+                [version(&a).as_slice(), version(&b)].concat()
+            }
+            PastOutcome::Text(text) => text.clone(),
+            PastOutcome::Parts(parts) => parts.iter().flat_map(part).collect(),
+        }
+    }
+
     fn texts(&self) -> Texts {
         (self.base.clone(), self.ours.clone(), self.theirs.clone())
     }
@@ -235,6 +264,8 @@ struct Inner {
     remembered: HashMap<Texts, (PastOutcome, Option<Around>)>,
     /// What each side did to base in words, and what was settled; of this session.
     like: HashMap<(TokenText, TokenText), (PastOutcome, String)>,
+    /// One with a text of its own, to be done again where both sides made the same edits.
+    shape: Option<(PastResolution, String)>,
 }
 
 impl PastResolutions {
@@ -275,6 +306,8 @@ impl PastResolutions {
         if let Some(inner) = Arc::get_mut(&mut past.0) {
             let outcome = settled.outcome.clone();
             inner.remembered.insert(settled.texts(), (outcome, None));
+            let shape = settled.outcome.is_text();
+            inner.shape = shape.then(|| (settled.clone(), by.to_owned()));
         }
         past
     }
@@ -306,6 +339,16 @@ impl PastResolutions {
 
     /// What was decided where the sides made the same changes of words; and by what.
     pub(crate) fn like(&self, texts: [&[u8]; 3], region: &Region) -> Option<(Resolution, String)> {
+        if let Some((settled, by)) = &self.0.shape {
+            let result = settled.result();
+            let shape = Settled {
+                texts: [&settled.base, &settled.ours, &settled.theirs],
+                result: &result,
+            };
+            let text = carried_over(&shape, texts)?;
+            let resolution = Resolution::Segments(vec![Segment::Text(text)]);
+            return Some((resolution, by.clone()));
+        }
         if self.0.like.is_empty() {
             return None;
         }

@@ -146,6 +146,8 @@ pub enum Command {
     Find,
     FindNext,
     GoToLine,
+    /// Wrap long lines of the draft, or cut them.
+    WrapLines,
     /// Back to where one was before the last jump.
     JumpBack,
     Select(Motion),

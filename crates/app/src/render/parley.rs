@@ -3,10 +3,11 @@
 use crate::base::editor::Editor;
 use crate::base::safe_text::{Pen, count, fit, fit_path, width_of};
 use crate::base::theme::{Role, Theme};
-use crate::case::evidence::{Tone, shaded};
+use crate::case::evidence::Tone;
 use crate::render::canvas::Canvas;
 use crate::state::file::{Mode, OpenFile};
-use crate::view::draft_rows::{DraftRow, DraftRows};
+use crate::view::cards::laid_out;
+use crate::view::draft_rows::{DraftRow, DraftRows, draft_parts};
 use crate::view::overview::{OverviewCell, overview};
 use crate::view::whole_line::whole_line_rows;
 use armistice_core::{
@@ -171,7 +172,8 @@ impl Canvas<'_> {
         match row {
             DraftRow::Top => self.frame_top(file, rows, id, y),
             DraftRow::Bottom => self.frame_bottom(file, id, y),
-            DraftRow::Line(at) => self.draft_line(file, at, y, cursor),
+            DraftRow::Line(at) => self.draft_line(file, at, 0, y, cursor),
+            DraftRow::More(at, row) => self.draft_line(file, at, row, y, cursor),
             DraftRow::Preview(nth) => self.preview_line(file, rows, nth, y, cursor),
             DraftRow::Empty => self.empty_row(file, rows, id, y),
         }
@@ -203,7 +205,7 @@ impl Canvas<'_> {
         pen
     }
 
-    fn draft_line(&mut self, file: &OpenFile, at: LineIdx, y: u16, cursor: bool) {
+    fn draft_line(&mut self, file: &OpenFile, at: LineIdx, row: usize, y: u16, cursor: bool) {
         let theme = *self.theme;
         let Some(line) = file.draft().line(at) else {
             return;
@@ -214,15 +216,19 @@ impl Canvas<'_> {
         let style = if cursor { theme.chosen(style) } else { style };
         let (left, blanks) = (file.view.left, self.state.blanks_shown);
         let ruled = matches!(file.draft().standing(line.region), RegionState::Ruled(_));
-        let mut pen = self.gutter(y, role, Some(at.number()), cursor);
+        let number = (row == 0).then(|| at.number());
+        let mut pen = self.gutter(y, role, number, cursor);
+        let left = if file.view.wrap.is_some() { 0 } else { left };
         pen = pen.scrolled(left).with_blanks(blanks);
-        let shades = match line.source {
-            Some(pick) => file.opened.shades_of(pick.version, pick.line),
-            None => Vec::new(),
+        let parts = draft_parts(file, &line);
+        let parts = match file.view.wrap {
+            None => parts,
+            Some(width) => {
+                let mut rows = laid_out(&parts, width as usize).into_iter();
+                rows.nth(row).unwrap_or_default()
+            }
         };
-        let content = line.line.content();
-        let all = 0..content.len();
-        for (tone, text) in shaded(Tone::Plain, file.opened.encoding, content, all, &shades) {
+        for (tone, text) in parts {
             let style = match tone {
                 Tone::Shaded(shade, _) => theme.shaded(style, shade),
                 _ => style,

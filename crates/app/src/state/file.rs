@@ -157,6 +157,8 @@ pub struct FileView {
     pub top: usize,
     /// Columns scrolled out to the left.
     pub left: usize,
+    /// Columns at which lines of the draft wrap; none while they are cut.
+    pub wrap: Option<u16>,
     /// Rows that can be gone back to, the last one last.
     pub jumps: Vec<usize>,
     /// Whether a line that is shown goes on beyond an edge of the window.
@@ -208,6 +210,7 @@ impl Default for FileView {
             offset: 0,
             top: 0,
             left: 0,
+            wrap: None,
             jumps: Vec::new(),
             cut: false,
             lens: Lens::default(),

@@ -12,6 +12,7 @@ use crate::update::bulk;
 use crate::update::checks::ask_trust_of_paths;
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
 use crate::update::hand_over;
+use crate::update::moving::show;
 use crate::update::whole::{decides_lines, outcome_words};
 use crate::update::{rulings, who};
 use crate::view::given_up::{given_up, outcome_lines};
@@ -24,7 +25,11 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Move(motion) => go(state, motion),
         Command::NextOpen => next_open(state, true),
         Command::PrevOpen => next_open(state, false),
-        Command::Accept => return show_file(state, state.chosen()),
+        Command::Accept => {
+            let effects = show_file(state, state.chosen());
+            to_something_open(state);
+            return effects;
+        }
         Command::WriteFile => return finish(state, state.chosen()),
         Command::SettleLikely => {
             let marked = state.marked();
@@ -98,6 +103,18 @@ pub(crate) fn click(state: &mut State, row: usize) -> Vec<Effect> {
     }
     state.docket.chosen = at.0;
     Vec::new()
+}
+
+/// From where one was in a file to its first open conflict, unless that was one.
+fn to_something_open(state: &mut State) {
+    let Some(file) = state.open_file_mut() else {
+        return;
+    };
+    let here = file.draft().is_open(file.view.region);
+    let first = file.draft().open().next().filter(|_| !here);
+    if let Some(first) = first {
+        show(file, first);
+    }
 }
 
 /// Stops what goes on with many files: writing, or else reading.

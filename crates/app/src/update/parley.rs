@@ -58,6 +58,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Find | Command::FindNext | Command::GoToLine | Command::JumpBack => {
             searching::run(state, command);
         }
+        Command::WrapLines => wrap_lines(state),
         Command::Unfold => cards::unfold(state),
         Command::Lens => with_view(state, |file| file.view.lens = file.view.lens.next()),
         Command::Wide => with_view(state, |file| file.view.wide = !file.view.wide),
@@ -218,6 +219,31 @@ fn reindent(state: &mut State, words: Side) -> Vec<Effect> {
             Vec::new()
         }
     }
+}
+
+/// Lines up to which a draft wraps: how high each is must be known for each frame.
+const WRAPPED_LINES: usize = 5_000;
+
+fn wrap_lines(state: &mut State) {
+    let width = Screen::new(state).draft_area().width;
+    let Some(file) = state.open_file_mut() else {
+        return;
+    };
+    let said = match file.view.wrap {
+        Some(_) => {
+            file.view.wrap = None;
+            "long lines are cut at the edge"
+        }
+        None if file.draft().len() > WRAPPED_LINES => {
+            "this draft is too long to wrap its lines; the one at the cursor is shown whole"
+        }
+        None => {
+            file.view.wrap = Some(width);
+            file.view.left = 0;
+            "long lines wrap; Z cuts them"
+        }
+    };
+    state.say(said);
 }
 
 /// Both sides, so that they stand as one text would have them.

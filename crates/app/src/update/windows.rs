@@ -56,6 +56,8 @@ pub fn settle_views(state: &mut State) {
         .editor
         .follow(message.height as usize, message.width as usize);
     if let Some(file) = state.open_file_mut() {
+        // A window of another width wraps elsewhere.
+        file.view.wrap = file.view.wrap.map(|_| draft.width);
         match &mut file.view.mode {
             Mode::Edit(editing) => editing.editor.follow(height, width),
             _ => follow(file, height),

@@ -427,9 +427,15 @@ pub(crate) fn wrapped(line: &CardLine, width: usize) -> Vec<Vec<(Tone, String)>>
         true => condensed(&line.parts, width),
         false => line.parts.clone(),
     };
+    laid_out(&parts, width)
+}
+
+/// Parts of a line in rows of at most `width` columns; a word is broken only where it is longer.
+pub(crate) fn laid_out(parts: &[(Tone, String)], width: usize) -> Vec<Vec<(Tone, String)>> {
     let mut rows = vec![Vec::new()];
     let mut column = 0;
     for (tone, text) in parts {
+        let tone = *tone;
         let mut piece = String::new();
         for word in text.split_word_bounds() {
             let whole = width_of(word);

@@ -1,15 +1,20 @@
 //! The rows of the draft as Parley shows them: lines, frames of open conflicts,
 //! and a row for what was removed.
 
+use crate::base::safe_text::width_of;
 use crate::case::choices::picked;
+use crate::case::evidence::{Tone, shaded};
 use crate::state::file::{Mode, OpenFile};
-use armistice_core::{LineIdx, Origin, RegionId, RegionKind, Source};
+use crate::view::cards::laid_out;
+use armistice_core::{DraftLine, LineIdx, LineRange, Origin, RegionId, RegionKind, Source};
 
 /// One row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum DraftRow {
-    /// A line of the draft.
+    /// A line of the draft, or the first row of one that wraps.
     Line(LineIdx),
+    /// A further row of a line that wraps, counted from one.
+    More(LineIdx, usize),
     /// A line of the previewed choice.
     Preview(usize),
     /// Upper edge of an open conflict.
@@ -60,7 +65,7 @@ impl<'a> DraftRows<'a> {
         for (id, region) in file.plan().ids() {
             let lines = match &preview {
                 Some(preview) if preview.region == id => preview.text.len(),
-                _ => file.draft().lines_of(id).len(),
+                _ => rows_of_lines(file, file.draft().lines_of(id)),
             };
             at += match region.kind {
                 RegionKind::Unchanged => lines,
@@ -117,6 +122,20 @@ impl<'a> DraftRows<'a> {
             };
         }
         let lines = self.file.draft().lines_of(id);
+        if self.file.view.wrap.is_some() {
+            let mut left = nth;
+            for line in lines.iter() {
+                let tall = rows_of_line(self.file, line);
+                if left < tall {
+                    return match left {
+                        0 => DraftRow::Line(line),
+                        row => DraftRow::More(line, row),
+                    };
+                }
+                left -= tall;
+            }
+            return DraftRow::Empty;
+        }
         match nth < lines.len() {
             true => DraftRow::Line(LineIdx(lines.start.0 + nth as u32)),
             false => DraftRow::Empty,
@@ -134,9 +153,42 @@ impl<'a> DraftRows<'a> {
         let Some(id) = self.file.draft().region_at(line) else {
             return 0;
         };
-        let nth = line.0 - self.file.draft().lines_of(id).start.0;
-        self.of(id).0 + nth as usize + usize::from(self.file.draft().is_open(id))
+        let start = self.file.draft().lines_of(id).start;
+        let before = LineRange::new(start.0, line.0);
+        let above = rows_of_lines(self.file, before);
+        self.of(id).0 + above + usize::from(self.file.draft().is_open(id))
     }
+}
+
+/// Rows that lines of the draft take.
+fn rows_of_lines(file: &OpenFile, lines: LineRange) -> usize {
+    match file.view.wrap {
+        None => lines.len(),
+        Some(_) => lines.iter().map(|line| rows_of_line(file, line)).sum(),
+    }
+}
+
+fn rows_of_line(file: &OpenFile, at: LineIdx) -> usize {
+    let (Some(width), Some(line)) = (file.view.wrap, file.draft().line(at)) else {
+        return 1;
+    };
+    let parts = draft_parts(file, &line);
+    let wide: usize = parts.iter().map(|(_, text)| width_of(text)).sum();
+    match wide <= width as usize {
+        true => 1,
+        false => laid_out(&parts, width as usize).len(),
+    }
+}
+
+/// A line of the draft, cut where it is a comment, a string or a keyword.
+pub fn draft_parts(file: &OpenFile, line: &DraftLine<'_>) -> Vec<(Tone, String)> {
+    let shades = match line.source {
+        Some(pick) => file.opened.shades_of(pick.version, pick.line),
+        None => Vec::new(),
+    };
+    let content = line.line.content();
+    let all = 0..content.len();
+    shaded(Tone::Plain, file.opened.encoding, content, all, &shades)
 }
 
 fn preview(file: &OpenFile) -> Option<Preview> {

@@ -59,6 +59,7 @@ fn is_cut(text: &str, left: usize, width: u16) -> bool {
 
 fn text_at(file: &OpenFile, rows: &DraftRows<'_>, row: usize) -> Option<String> {
     let line = match rows.at(row)?.1 {
+        DraftRow::Line(_) | DraftRow::More(..) if file.view.wrap.is_some() => return None,
         DraftRow::Line(at) => file.draft().line(at)?.line.content(),
         DraftRow::Preview(nth) => {
             let text = &rows.preview.as_ref()?.text;

@@ -49,7 +49,7 @@ fn settle_proof_and_conclude_do_the_whole_job() {
     let (code, output) = repo.output(&["conclude"]);
     assert_eq!(code, 1, "thirteen files are open");
     assert!(
-        output.contains("src/quay.rs:52: conflict 1 of 1 is open: both changed the same lines"),
+        output.contains("src/quay.rs:52: conflict 1 of 1 is open: both changed"),
         "{output}"
     );
     let (code, output) = repo.output(&[

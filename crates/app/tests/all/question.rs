@@ -451,3 +451,38 @@ fn the_same_edit_is_offered_wherever_both_sides_made_the_same_changes() {
         desk.message()
     );
 }
+
+#[test]
+fn long_lines_of_the_draft_wrap_when_asked() {
+    let long = (0..40).map(|n| format!("berth_{n} ")).collect::<String>();
+    let repo = Repo::conflict(
+        "a.txt",
+        &format!("{long}\nold\nend\n"),
+        &format!("{long}\nours\nend\n"),
+        &format!("{long}\ntheirs\nend\n"),
+    );
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    let window = |desk: &Desk| -> String {
+        let shown = desk.shows();
+        let rows = shown
+            .lines()
+            .map(|row| row.chars().take(79).collect::<String>() + "\n");
+        rows.collect()
+    };
+    desk.open("a.txt");
+    assert!(!window(&desk).contains("berth_39"), "{}", window(&desk));
+    desk.press("g");
+    // The line at the cursor is shown whole.
+    assert!(window(&desk).contains("whole: ") && window(&desk).contains("berth_39"));
+    desk.press("Z");
+    let wrapped = window(&desk);
+    assert!(
+        wrapped.contains("berth_39") && !wrapped.contains("whole: "),
+        "{wrapped}"
+    );
+    // The cursor passes each row, and what follows stays in place.
+    desk.press("n t");
+    assert!(window(&desk).contains("▼   2") || window(&desk).contains("theirs"));
+    desk.press("Z g down");
+    assert!(!window(&desk).contains("berth_39"), "{}", window(&desk));
+}

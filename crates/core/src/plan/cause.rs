@@ -123,9 +123,42 @@ pub fn describe(plan: &Plan, id: RegionId) -> String {
         ),
         Cause::Touching => "changes that touch each other".to_owned(),
         Cause::TooLong => "too long to say which lines clash".to_owned(),
-        Cause::SameLine if region.base.len() == 1 => "both changed the same line".to_owned(),
-        Cause::SameLine => "both changed the same lines".to_owned(),
+        Cause::SameLine => same_lines(plan, id),
     }
+}
+
+/// How many lines both changed, and what each put in besides.
+fn same_lines(plan: &Plan, id: RegionId) -> String {
+    let all = plan.region(id).base.len();
+    let Some(edits) = plan.finer(id).and_then(FinerMerge::edits) else {
+        return "both changed the same lines".to_owned();
+    };
+    let rows = |edits: &[RowEdit]| -> HashSet<LineIdx> {
+        let changed = edits.iter().filter(|edit| edit.changes());
+        changed
+            .flat_map(|edit| LineRange::new(edit.start().0, edit.end().0).iter())
+            .collect()
+    };
+    let (ours, theirs) = (rows(&edits.ours), rows(&edits.theirs));
+    let both = ours.intersection(&theirs).count();
+    let mut said = match (both, all) {
+        (1, 1) => "both changed the same line".to_owned(),
+        (n, all) if n == all => format!("both changed the same {n} lines"),
+        (1, all) => format!("both changed 1 of {all} lines"),
+        (n, all) => format!("both changed {n} of {all} lines"),
+    };
+    for side in Side::BOTH {
+        let inserted = edits[side].iter().map(|edit| match edit {
+            RowEdit::Insert(_, lines) => lines.len(),
+            _ => 0,
+        });
+        match inserted.sum::<usize>() {
+            0 => {}
+            1 => said += &format!(", {} added 1", name(side)),
+            n => said += &format!(", {} added {n}", name(side)),
+        }
+    }
+    said
 }
 
 fn name(side: Side) -> &'static str {

@@ -3,6 +3,7 @@
 //! Not here: what rules make of them (`core::merge`); this is for the eye, over the same rows that
 //! the cards show.
 
+use crate::base::safe_text::TAB;
 use armistice_core::{Delta, DeltaRow, LineIdx, PerSide, Side, Source, Version, Versions};
 use std::collections::{HashMap, HashSet};
 
@@ -38,8 +39,16 @@ impl Stakes {
         let rows = PerSide::from_fn(|side: Side| {
             let text = versions.get(side.into());
             let rows = deltas[side].rows.iter().zip(&clash[side]);
+            // What one only laid out anew and the other re-worded: that is the question where nothing
+            // else is.
+            let against_words = |row: &DeltaRow| {
+                let changed = !matches!(row, DeltaRow::Kept(..));
+                let (old, _) = ends(row);
+                changed && old.is_some_and(|at| touched[side.other()].rows.contains(&at))
+            };
             let stake = |(row, clash): (&DeltaRow, &bool)| match (any, clash) {
                 (true, false) if is_worded(row) => Stake::Own,
+                (false, _) if against_words(row) => Stake::Clash,
                 _ if is_worded(row) => Stake::Clash,
                 _ => layout(row, &versions.base, text),
             };
@@ -123,7 +132,12 @@ fn ends(row: &DeltaRow) -> (Option<LineIdx>, Option<LineIdx>) {
 }
 
 fn layout(row: &DeltaRow, old: &Source, new: &Source) -> Stake {
-    let wide = |source: &Source, at: LineIdx| source.line(at).indent().len() as isize;
+    let wide = |source: &Source, at: LineIdx| -> isize {
+        let indent = source.line(at).indent().iter();
+        indent
+            .map(|b| if *b == b'\t' { TAB as isize } else { 1 })
+            .sum()
+    };
     match row {
         DeltaRow::Kept(..) => Stake::Kept,
         DeltaRow::Reindented(a, b) => Stake::Layout(wide(new, *b) - wide(old, *a)),
@@ -238,5 +252,8 @@ mod tests {
             ["!.", ".!"]
         );
         assert_eq!(stakes("a\nb\n", "  a\nb\n", " a\nb\n"), ["!.", "!."]);
+        // Laid out anew against re-worded.
+        let (base, ours) = ("a b\nc d\ne f\n", "  a b\n  c d\n  e f\n");
+        assert_eq!(stakes(base, ours, "a b\nc x\ne f\n"), ["~!~", ".!."]);
     }
 }

@@ -383,6 +383,10 @@ fn body(
 
 /// What lines are that are folded, in words.
 fn folded(lines: &[CardLine]) -> String {
+    // The plain texts tell nothing of their lines.
+    if lines.iter().all(|line| line.pick.is_some()) {
+        return format!("{} not in question", count(lines.len(), "line"));
+    }
     let number = |is: fn(&Stake) -> bool| lines.iter().filter(|line| is(&line.stake)).count();
     let layout = number(|stake| matches!(stake, Stake::Layout(_)));
     let own = number(|stake| matches!(stake, Stake::Own | Stake::Clash));

@@ -50,6 +50,15 @@ pub fn width_of(text: &str) -> usize {
         .fold(0, |column, g| column + shown(g, column).1)
 }
 
+/// Whether a text takes more columns than that; looks no further than it must.
+pub fn is_wider(text: &str, columns: usize) -> bool {
+    let mut column = 0;
+    text.graphemes(true).any(|grapheme| {
+        column += shown(grapheme, column).1;
+        column > columns
+    })
+}
+
 /// The byte of `text` that stands at a column, or its end.
 pub fn byte_at(text: &str, target: usize) -> usize {
     let mut column = 0;

@@ -270,7 +270,7 @@ pub(crate) fn delta_line(
     let line = |at: LineIdx, sign, parts| CardLine {
         number: Some(at.number()),
         sign,
-        parts,
+        parts: bounded(parts),
         pick: None,
         stake: Stake::Clash,
     };
@@ -329,6 +329,30 @@ fn inline(
     }
     out
 }
+
+/// Parts of which none is longer than a person would read: the middle of a longer one is left out,
+/// with a sign.
+fn bounded(parts: Vec<(Tone, String)>) -> Vec<(Tone, String)> {
+    if parts.iter().all(|(_, text)| text.len() <= PART_BYTES) {
+        return parts;
+    }
+    let mut out = Vec::new();
+    for (tone, text) in parts {
+        if text.len() <= PART_BYTES {
+            out.push((tone, text));
+            continue;
+        }
+        let head = text.floor_char_boundary(PART_BYTES / 2);
+        let tail = text.ceil_char_boundary(text.len() - PART_BYTES / 4);
+        out.push((tone, text[..head].to_owned()));
+        out.push((Tone::Sign, "…".to_owned()));
+        out.push((tone, text[tail..].to_owned()));
+    }
+    out
+}
+
+/// Bytes of a part of a line that are shown.
+const PART_BYTES: usize = 4_000;
 
 /// A stretch of a line that did not change, cut where it is a comment, a string or a keyword.
 pub(crate) fn shaded(

@@ -10,6 +10,7 @@ use crate::view::cards::{CardRow, wrapped};
 use crate::view::evidence::{
     Aligned, aligned, card_width, columns, gives_up, is_low, low_cells, parts, per_row, reason,
 };
+use armistice_core::limits::LINE_BYTES;
 use armistice_core::{RegionKind, RegionState, Version};
 use armistice_git::Operation;
 use ratatui::layout::Rect;
@@ -141,7 +142,12 @@ impl Canvas<'_> {
             CardRow::Around(version, at) => {
                 let theme = *self.theme;
                 let line = file.plan().versions().get(version).line(at);
-                let text = file.opened.encoding.decode(line.content());
+                let content = line.content();
+                let most = LINE_BYTES + 4 * file.view.left;
+                let text = file
+                    .opened
+                    .encoding
+                    .decode(&content[..content.len().min(most)]);
                 let mut pen = self.pen(area, y);
                 pen.write(&format!("{:>8}   ", at.number()), theme.faint());
                 pen.scrolled(file.view.left)

@@ -10,6 +10,7 @@ use crate::view::cards::laid_out;
 use crate::view::draft_rows::{DraftRow, DraftRows, draft_parts};
 use crate::view::overview::{OverviewCell, overview};
 use crate::view::whole_line::whole_line_rows;
+use armistice_core::limits::LINE_BYTES;
 use armistice_core::{
     LineEnd, LineIdx, RegionId, RegionKind, RegionState, WhitespacePolicy, rule_title,
 };
@@ -223,6 +224,7 @@ impl Canvas<'_> {
         let parts = draft_parts(file, &line);
         let parts = match file.view.wrap {
             None => parts,
+            Some(_) if line.line.content().len() > LINE_BYTES => parts,
             Some(width) => {
                 let mut rows = laid_out(&parts, width as usize).into_iter();
                 rows.nth(row).unwrap_or_default()

@@ -6,6 +6,7 @@ use crate::case::choices::picked;
 use crate::case::evidence::{Tone, shaded};
 use crate::state::file::{Mode, OpenFile};
 use crate::view::cards::laid_out;
+use armistice_core::limits::LINE_BYTES;
 use armistice_core::{DraftLine, LineIdx, LineRange, Origin, RegionId, RegionKind, Source};
 
 /// One row.
@@ -172,6 +173,9 @@ fn rows_of_line(file: &OpenFile, at: LineIdx) -> usize {
     let (Some(width), Some(line)) = (file.view.wrap, file.draft().line(at)) else {
         return 1;
     };
+    if line.line.content().len() > LINE_BYTES {
+        return 1;
+    }
     let parts = draft_parts(file, &line);
     let wide: usize = parts.iter().map(|(_, text)| width_of(text)).sum();
     match wide <= width as usize {
@@ -186,7 +190,10 @@ pub fn draft_parts(file: &OpenFile, line: &DraftLine<'_>) -> Vec<(Tone, String)>
         Some(pick) => file.opened.shades_of(pick.version, pick.line),
         None => Vec::new(),
     };
+    // What is far beyond the edge of the window is not looked at.
     let content = line.line.content();
+    let most = LINE_BYTES + 4 * file.view.left;
+    let content = &content[..content.len().min(most)];
     let all = 0..content.len();
     shaded(Tone::Plain, file.opened.encoding, content, all, &shades)
 }

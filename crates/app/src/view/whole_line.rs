@@ -1,6 +1,6 @@
 //! The line at the cursor of the draft, in full, where the window cuts it; and whether any line is cut.
 
-use crate::base::safe_text::{visible, width_of};
+use crate::base::safe_text::{is_wider, visible, width_of};
 use crate::state::file::OpenFile;
 use crate::view::areas::Screen;
 use crate::view::draft_rows::{DraftRow, DraftRows};
@@ -53,9 +53,11 @@ pub(crate) fn any_cut(screen: &Screen<'_>, file: &OpenFile) -> bool {
 }
 
 fn is_cut(text: &str, left: usize, width: u16) -> bool {
-    let wide = width_of(text);
-    wide > left + width as usize || (left > 0 && wide > 0)
+    (left > 0 && !text.is_empty()) || is_wider(text, left + width as usize)
 }
+
+/// Bytes of a line that are looked at, besides those scrolled out to the left.
+const LOOKED_AT: usize = 16_000;
 
 fn text_at(file: &OpenFile, rows: &DraftRows<'_>, row: usize) -> Option<String> {
     let line = match rows.at(row)?.1 {
@@ -67,5 +69,7 @@ fn text_at(file: &OpenFile, rows: &DraftRows<'_>, row: usize) -> Option<String> 
         }
         _ => return None,
     };
-    Some(file.opened.encoding.decode(line))
+    // A line that is far longer is cut all the same.
+    let most = LOOKED_AT + 4 * file.view.left;
+    Some(file.opened.encoding.decode(&line[..line.len().min(most)]))
 }

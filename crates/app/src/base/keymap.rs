@@ -117,6 +117,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Parley, &[","], C::FindNext, "", "go to the next line that has them"),
     key(X::Parley, &["="], C::GoToLine, "", "go to a line of the draft by its number"),
     key(X::Parley, &["'"], C::JumpBack, "", "go back to where you were before the last jump"),
+    key(X::Parley, &["y"], C::Copy, "", "copy the rows that were dragged over, or the line at the cursor"),
     key(X::Parley, &["Z"], C::WrapLines, "", "wrap long lines of the draft, or cut them at the edge"),
     key(X::Parley, &[")"], C::ScrollCard(Version::Ours, true), "", "scroll the card of ours down"),
     key(X::Parley, &["("], C::ScrollCard(Version::Ours, false), "", "scroll the card of ours up"),

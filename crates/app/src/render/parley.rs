@@ -167,9 +167,11 @@ impl Canvas<'_> {
             x: area.x + 2,
             width: area.width.saturating_sub(2),
         };
-        if cursor {
+        let nth = file.view.top + y as usize;
+        if cursor || file.view.selected.is_some_and(|rows| rows.contains(nth)) {
             self.buffer.set_style(line, theme.chosen(Style::new()));
         }
+        let cursor = cursor || file.view.selected.is_some_and(|rows| rows.contains(nth));
         match row {
             DraftRow::Top => self.frame_top(file, rows, id, y),
             DraftRow::Bottom => self.frame_bottom(file, id, y),
@@ -411,7 +413,7 @@ impl Canvas<'_> {
             }
         }
         self.partner(editor);
-        self.frame_of_editor(theme);
+        self.frame_of_editor(editor, theme);
     }
 
     /// The bracket that goes with the one at the cursor.
@@ -438,7 +440,7 @@ impl Canvas<'_> {
     }
 
     /// The editor's left edge says that typing goes there.
-    fn frame_of_editor(&mut self, theme: Theme) {
+    fn frame_of_editor(&mut self, editor: &Editor, theme: Theme) {
         let (area, gutter) = (self.screen.left(), self.screen.gutter());
         let edge = Rect {
             x: area.x + gutter - 2,
@@ -447,6 +449,11 @@ impl Canvas<'_> {
         };
         for y in 0..area.height {
             self.pen(edge, y).write("│", theme.fg(Role::Hand));
+            // A conflict that is still open keeps its frame.
+            let at = editor.top + y as usize;
+            if at < editor.len_lines() && editor.mark(at) == armistice_core::Origin::Open {
+                self.frame_sides(y);
+            }
         }
     }
 

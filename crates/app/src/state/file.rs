@@ -159,6 +159,10 @@ pub struct FileView {
     pub left: usize,
     /// Columns at which lines of the draft wrap; none while they are cut.
     pub wrap: Option<u16>,
+    /// Rows of the draft that were dragged over.
+    pub selected: Option<SelectedRows>,
+    /// The row at which dragging would begin.
+    pub drag: usize,
     /// Rows that can be gone back to, the last one last.
     pub jumps: Vec<usize>,
     /// Whether a line that is shown goes on beyond an edge of the window.
@@ -211,6 +215,8 @@ impl Default for FileView {
             top: 0,
             left: 0,
             wrap: None,
+            selected: None,
+            drag: 0,
             jumps: Vec::new(),
             cut: false,
             lens: Lens::default(),
@@ -221,6 +227,20 @@ impl Default for FileView {
             syntax: SyntaxState::default(),
             unrecorded: None,
         }
+    }
+}
+
+/// Rows from where dragging began to where it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct SelectedRows {
+    pub from: usize,
+    pub to: usize,
+}
+
+impl SelectedRows {
+    /// Whether a row is among them.
+    pub fn contains(self, row: usize) -> bool {
+        (self.from.min(self.to)..=self.from.max(self.to)).contains(&row)
     }
 }
 

@@ -17,8 +17,8 @@ use crate::update::overlay::Pressed;
 use crate::update::picking::{self, click_pick};
 use crate::update::windows::settle_views;
 use crate::update::{
-    accord, cards, docket, editing, leaving, overlay, parley, results, returning, staged, syntax,
-    who,
+    accord, cards, docket, editing, leaving, overlay, parley, results, returning, searching,
+    staged, syntax, who,
 };
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
@@ -211,6 +211,10 @@ fn on_mouse(state: &mut State, mouse: MouseEvent) -> Vec<Effect> {
             editing::place(state, line, byte, drag);
             Vec::new()
         }
+        Some(Hit::DraftRow(row)) if drag => {
+            searching::drag(state, row);
+            Vec::new()
+        }
         Some(Hit::Pick(nth)) if drag => {
             picking::drag_pick(state, nth);
             Vec::new()
@@ -237,6 +241,7 @@ fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
         Hit::StagedRow(row) => staged::click(state, row),
         Hit::DraftRow(row) if state.overlay.is_none() => {
             go_to_row(state, row);
+            searching::begin_drag(state, row);
             Vec::new()
         }
         Hit::Spine(row) if state.overlay.is_none() => {

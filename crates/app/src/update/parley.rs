@@ -58,6 +58,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Find | Command::FindNext | Command::GoToLine | Command::JumpBack => {
             searching::run(state, command);
         }
+        Command::Copy => return searching::copy(state),
         Command::WrapLines => wrap_lines(state),
         Command::Unfold => cards::unfold(state),
         Command::Lens => with_view(state, |file| file.view.lens = file.view.lens.next()),
@@ -92,6 +93,9 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
 fn back(state: &mut State) {
     let previewing = state.open_file().is_some_and(|f| f.view.choice.is_some());
     let wide = state.open_file().is_some_and(|f| f.view.wide);
+    if state.open_file().is_some_and(|f| f.view.selected.is_some()) {
+        return with_view(state, |file| file.view.selected = None);
+    }
     match (previewing, wide) {
         (true, _) => with_view(state, |file| file.view.choice = None),
         (false, true) => with_view(state, |file| file.view.wide = false),

@@ -1,11 +1,13 @@
 //! Looking for words in the draft and the versions, going to a line, and back.
 
 use crate::base::commands::Command;
+use crate::base::safe_text::count;
 use crate::state::app::State;
-use crate::state::file::{Mode, OpenFile};
+use crate::state::effect::Effect;
+use crate::state::file::{Mode, OpenFile, SelectedRows};
 use crate::state::overlay::{Overlay, Sought};
 use crate::update::moving::{go_to_line, go_to_row, with_view};
-use crate::view::draft_rows::DraftRows;
+use crate::view::draft_rows::{DraftRow, DraftRows};
 use armistice_core::{LineIdx, Source, Version};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
@@ -183,4 +185,62 @@ fn go_to_version(state: &mut State, version: Version, line: LineIdx) {
     let row = DraftRows::new(file).of(region).0;
     note(state);
     go_to_row(state, row);
+}
+
+/// A row was clicked: dragging may begin there.
+pub(crate) fn begin_drag(state: &mut State, row: usize) {
+    with_view(state, |file| {
+        file.view.selected = None;
+        file.view.drag = row;
+    });
+}
+
+/// Dragging has come to a row.
+pub(crate) fn drag(state: &mut State, row: usize) {
+    with_view(state, |file| {
+        let last = DraftRows::new(file).height().saturating_sub(1);
+        let from = file.view.drag.min(last);
+        let to = row.min(last);
+        file.view.selected = (from != to).then_some(SelectedRows { from, to });
+    });
+    let rows = state.open_file().and_then(|file| file.view.selected);
+    if let Some(rows) = rows {
+        let n = rows.from.abs_diff(rows.to) + 1;
+        state.say(format!("{} selected · y copies them", count(n, "row")));
+    }
+}
+
+/// Copies the selected lines of the draft, or the one at the cursor.
+pub(crate) fn copy(state: &mut State) -> Vec<Effect> {
+    let Some(file) = state.open_file() else {
+        return Vec::new();
+    };
+    let rows = DraftRows::new(file);
+    let cursor = rows.cursor();
+    let (from, to) = match file.view.selected {
+        Some(rows) => (rows.from.min(rows.to), rows.from.max(rows.to)),
+        None => (cursor, cursor),
+    };
+    let mut text = String::new();
+    let mut lines = 0;
+    for row in from..=to {
+        if let Some((_, DraftRow::Line(at))) = rows.at(row)
+            && let Some(line) = file.draft().line(at)
+        {
+            text += &file.opened.encoding.decode(line.line.content());
+            text.push('\n');
+            lines += 1;
+        }
+    }
+    if lines == 0 {
+        state.say("there is no line here to copy");
+        return Vec::new();
+    }
+    state.say(format!(
+        "copied {}; ctrl-v in the editor puts them in",
+        count(lines, "line")
+    ));
+    with_view(state, |file| file.view.selected = None);
+    state.clipboard.clone_from(&text);
+    vec![Effect::Copy(text)]
 }

@@ -486,3 +486,44 @@ fn long_lines_of_the_draft_wrap_when_asked() {
     desk.press("Z g down");
     assert!(!window(&desk).contains("berth_39"), "{}", window(&desk));
 }
+
+#[test]
+fn rows_of_the_draft_are_dragged_over_and_copied() {
+    use armistice::state::action::Action;
+    use ratatui::crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+    let repo = Repo::conflict(
+        "a.txt",
+        "one\ntwo\nold\n",
+        "one\ntwo\nours\n",
+        "one\ntwo\ntheirs\n",
+    );
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    desk.open("a.txt");
+    let row_of = |desk: &Desk, text: &str| {
+        let shown = desk.shows();
+        shown.lines().position(|row| row.contains(text)).unwrap() as u16
+    };
+    let (from, to) = (row_of(&desk, "1   one"), row_of(&desk, "2   two"));
+    let mut mouse = |kind, row| {
+        desk.act(Action::Mouse(MouseEvent {
+            kind,
+            column: 20,
+            row,
+            modifiers: KeyModifiers::NONE,
+        }));
+    };
+    mouse(MouseEventKind::Down(MouseButton::Left), from);
+    mouse(MouseEventKind::Drag(MouseButton::Left), to);
+    assert!(
+        desk.message().contains("2 rows selected"),
+        "{}",
+        desk.message()
+    );
+    desk.press("y");
+    assert_eq!(desk.state.clipboard, "one\ntwo\n");
+    // The frame of what is open stays while the draft is edited.
+    desk.press("e");
+    let shown = desk.shows();
+    let framed = shown.lines().find(|row| row.contains("old")).unwrap();
+    assert!(framed.matches('│').count() >= 2, "{shown}");
+}

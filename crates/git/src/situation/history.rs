@@ -221,7 +221,8 @@ impl Line<'_> {
 
     fn call(&self, args: &[&str], path: Option<&RepoPath>) -> Invocation {
         let args = ["--literal-pathspecs"].iter().chain(args);
-        let mut call = Invocation::read(args);
+        // What a partial clone does not have is not fetched for this.
+        let mut call = Invocation::read(args).env("GIT_NO_LAZY_FETCH", "1");
         for word in self.range() {
             call = call.arg(word);
         }
@@ -271,7 +272,8 @@ impl Line<'_> {
             "--porcelain",
             &range,
             "--",
-        ]);
+        ])
+        .env("GIT_NO_LAZY_FETCH", "1");
         let output = self.repo.run(&call.arg(path.to_os()))?;
         if !output.ok() {
             return Ok(Vec::new());

@@ -124,6 +124,25 @@ fn a_journal_without_its_first_line_is_put_aside() {
 }
 
 #[test]
+fn decisions_recorded_over_other_regions_are_put_aside_and_told() {
+    let dir = TempDir::new().unwrap();
+    let store = Store::new(dir.path());
+    let case = case(b"a", "01");
+    let (mut journal, ..) = store.journal(&case).unwrap();
+    journal.append(&[event(0)]).unwrap();
+    let written = fs::read_to_string(journal.file()).unwrap();
+    let earlier = written.replace("{\"armistice\":2,", "{\"armistice\":1,");
+    assert_ne!(earlier, written);
+    fs::write(journal.file(), &earlier).unwrap();
+    let (_, events, note) = store.journal(&case).unwrap();
+    assert_eq!(events, []);
+    let note = note.unwrap();
+    assert!(note.contains("another version of Armistice"), "{note}");
+    let copy = note.rsplit(' ').next().unwrap();
+    assert_eq!(fs::read_to_string(copy).unwrap(), earlier);
+}
+
+#[test]
 fn unsaved_edits_come_and_go() {
     let dir = TempDir::new().unwrap();
     let store = Store::new(dir.path());

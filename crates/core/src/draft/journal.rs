@@ -38,8 +38,9 @@ pub struct ReadJournal {
 }
 
 impl Header {
-    /// The format this build writes.
-    pub const FORMAT: u32 = 1;
+    /// The format this build writes. It counts up whenever plans cut texts into other regions than
+    /// before: decisions name regions, and would be about others.
+    pub const FORMAT: u32 = 2;
 
     /// Its line in a stored journal.
     pub fn to_line(&self) -> Vec<u8> {

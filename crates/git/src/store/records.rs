@@ -86,11 +86,14 @@ impl Store {
             let copy = self.keep(&case.path, &bytes)?;
             journal.restart(&[])?;
             let copy = copy.display();
-            return Ok((
-                journal,
-                Vec::new(),
-                Some(format!("an unreadable journal was put aside as {copy}")),
-            ));
+            let formats = read.header.as_ref().map(|header| header.armistice);
+            let message = match formats.is_some_and(|format| format != Header::FORMAT) {
+                true => format!(
+                    "decisions that another version of Armistice recorded were put aside as {copy}"
+                ),
+                false => format!("an unreadable journal was put aside as {copy}"),
+            };
+            return Ok((journal, Vec::new(), Some(message)));
         }
         let message = self.mend(&mut journal, case, &bytes, &read)?;
         Ok((journal, read.events, message))

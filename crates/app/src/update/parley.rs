@@ -5,7 +5,7 @@ use crate::base::editor::Motion;
 use crate::base::safe_text::count;
 use crate::case::choices::{PROPOSAL, commented_name, reindented_name, with_comment};
 use crate::state::app::State;
-use crate::state::effect::Effect;
+use crate::state::effect::{Effect, FileId};
 use crate::state::file::Mode;
 use crate::update::deciding::{decide, step, with_the_others};
 use crate::update::files::{finish, other_unfinished, show_file};
@@ -169,13 +169,28 @@ fn next_open(state: &mut State, forward: bool) -> Vec<Effect> {
     Vec::new()
 }
 
-/// Nothing is open in this file: on to the next one, once this one is finished.
+/// Nothing is open in this file: on to the next one that has something open. What is settled and not
+/// written yet is written together at the end.
 fn on_from_here(state: &mut State, forward: bool) -> Vec<Effect> {
+    let is_open = |at: &FileId| {
+        let file = state.file(*at).filter(|file| !file.finished());
+        let counts = file.and_then(|file| file.counts());
+        counts.is_some_and(|counts| counts.open > 0)
+    };
     let done = state.file(state.file).is_some_and(|f| f.finished());
-    match (done, other_unfinished(state, state.file, forward)) {
-        (false, _) => state.say("nothing is open in this file; w writes and stages it"),
-        (true, Some(next)) => return show_file(state, next),
-        (true, None) => state.say("every file is finished; 5 proves the result, 6 concludes"),
+    let next = state.others(state.file, forward).find(is_open);
+    match (done, next, other_unfinished(state, state.file, forward)) {
+        (_, Some(next), _) => {
+            let effects = show_file(state, next);
+            if state.tab == Tab::Parley && state.file == next {
+                let path = state[next].case.path.to_string();
+                state.say(format!("on to {path}; W writes all that is settled"));
+            }
+            return effects;
+        }
+        (false, None, _) => state.say("nothing is open any more; w writes this file, W all"),
+        (true, None, Some(next)) => return show_file(state, next),
+        (true, None, None) => state.say("every file is finished; 5 proves the result, 6 concludes"),
     }
     Vec::new()
 }

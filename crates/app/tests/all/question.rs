@@ -527,3 +527,46 @@ fn rows_of_the_draft_are_dragged_over_and_copied() {
     let framed = shown.lines().find(|row| row.contains("old")).unwrap();
     assert!(framed.matches('│').count() >= 2, "{shown}");
 }
+
+#[test]
+fn a_rebase_of_ten_files_in_three_steps_takes_few_keys() {
+    let repo = Repo::new();
+    let names: Vec<String> = (0..10).map(|n| format!("berth_{n}.txt")).collect();
+    let text = |word: &str| format!("head\n{word}\ntail\n");
+    for name in &names {
+        repo.write(name, text("base"));
+    }
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    for (nth, some) in [&names[..4], &names[4..7], &names[7..]]
+        .into_iter()
+        .enumerate()
+    {
+        for name in some {
+            repo.write(name, text("side"));
+        }
+        repo.commit(&format!("step {nth}"));
+    }
+    repo.git(&["checkout", "-q", "main"]);
+    for name in &names {
+        repo.write(name, text("main"));
+    }
+    repo.commit("main goes on");
+    repo.git(&["checkout", "-q", "side"]);
+    repo.try_git(&["rebase", "-q", "main"]);
+    let mut desk = repo.desk();
+    let mut keys = 0;
+    for files in [4, 3, 3] {
+        let settle = vec!["t"; files].join(" n ");
+        let all = format!("enter {settle} W 6 c");
+        keys += all.split(' ').count();
+        desk.press(&all);
+    }
+    assert!(desk.state.situation.is_idle(), "{}", desk.shows());
+    assert!(names.iter().all(|name| repo.read(name) == text("side")));
+    assert_eq!(
+        repo.git(&["log", "--format=%s", "-n4"]),
+        "step 2\nstep 1\nstep 0\nmain goes on\n"
+    );
+    assert!(keys <= 40, "{keys} keys");
+}

@@ -6,7 +6,7 @@ use crate::case::stakes::{Stake, Stakes};
 use armistice_core::limits::{CARD_FORMULA_BYTES, CARD_LINES};
 use armistice_core::{
     Delta, DeltaRow, Encoding, Formula, LineIdx, LineRange, PerSide, Pick, RegionId, RegionKind,
-    Side, Source, Span, Version, delta, spans,
+    Side, Source, Span, Version, WhitespacePolicy, delta, spans,
 };
 use armistice_syntax::{Shade, ShadedRange};
 use serde::{Deserialize, Serialize};
@@ -82,7 +82,10 @@ pub struct Card {
 }
 
 /// The cards for a region, ours above theirs; none where nobody changed anything.
-pub fn cards(file: &OpenedFile, id: RegionId, lens: Lens) -> Vec<Card> {
+///
+/// Under the policy that lets the sides differ in all white space, what is only blanks is left out:
+/// it counts as not changed.
+pub fn cards(file: &OpenedFile, id: RegionId, lens: Lens, policy: WhitespacePolicy) -> Vec<Card> {
     let Some(region) = file.plan().regions().get(id.0 as usize) else {
         return Vec::new();
     };
@@ -91,17 +94,17 @@ pub fn cards(file: &OpenedFile, id: RegionId, lens: Lens) -> Vec<Card> {
     }
     match lens {
         Lens::Texts => {
-            let stakes = stakes_of(file, id);
+            let stakes = stakes_of(file, id, policy);
             Version::ALL.map(|v| text_card(file, id, v, &stakes)).into()
         }
         Lens::Face => {
-            let stakes = stakes_of(file, id);
+            let stakes = stakes_of(file, id, policy);
             vec![
-                face_card(file, id),
+                face_card(file, id, policy),
                 text_card(file, id, Version::Base, &stakes),
             ]
         }
-        Lens::Deltas => deltas(file, id, region.kind),
+        Lens::Deltas => deltas(file, id, region.kind, policy),
     }
 }
 
@@ -115,24 +118,25 @@ pub fn worked(cards: &[Card]) -> PerSide<usize> {
     })
 }
 
-fn deltas(file: &OpenedFile, id: RegionId, kind: RegionKind) -> Vec<Card> {
+fn deltas(
+    file: &OpenedFile,
+    id: RegionId,
+    kind: RegionKind,
+    policy: WhitespacePolicy,
+) -> Vec<Card> {
     let region = file.plan().region(id);
     let versions = file.plan().versions();
     let of = |side: Side| {
         let lines = cut(region.lines(side.into()));
-        delta(
-            &versions.base,
-            cut(region.base),
-            versions.get(side.into()),
-            lines,
-        )
+        let side = versions.get(side.into());
+        seen(delta(&versions.base, cut(region.base), side, lines), policy)
     };
     let deltas = PerSide::from_fn(of);
     let stakes = match kind {
         RegionKind::Conflict => Stakes::of(&deltas, versions),
         _ => Stakes::all(&deltas, versions),
     };
-    let card = |side: Side| delta_card(file, id, side, &deltas[side], &stakes);
+    let card = |side: Side| delta_card(file, id, side, &deltas[side], &stakes, policy);
     match kind {
         RegionKind::Ours => vec![card(Side::Ours)],
         RegionKind::Theirs => vec![card(Side::Theirs)],
@@ -150,23 +154,62 @@ fn deltas(file: &OpenedFile, id: RegionId, kind: RegionKind) -> Vec<Card> {
 }
 
 /// What has to do with the question in a conflict, for lenses that show other texts than deltas.
-fn stakes_of(file: &OpenedFile, id: RegionId) -> Stakes {
+fn stakes_of(file: &OpenedFile, id: RegionId, policy: WhitespacePolicy) -> Stakes {
     let region = file.plan().region(id);
     let versions = file.plan().versions();
     let of = |side: Side| {
         let lines = cut(region.lines(side.into()));
-        delta(
-            &versions.base,
-            cut(region.base),
-            versions.get(side.into()),
-            lines,
-        )
+        let side = versions.get(side.into());
+        seen(delta(&versions.base, cut(region.base), side, lines), policy)
     };
     let deltas = PerSide::from_fn(of);
     match region.kind {
         RegionKind::Conflict => Stakes::of(&deltas, versions),
         _ => Stakes::all(&deltas, versions),
     }
+}
+
+/// A line of a difference without what is only blanks, where those may differ.
+fn worded_alone(mut line: CardLine, policy: WhitespacePolicy) -> CardLine {
+    if policy != WhitespacePolicy::All {
+        return line;
+    }
+    let is_blank = |text: &str| text.chars().all(|c| matches!(c, '·' | '⇥' | ' ' | '\t'));
+    let mut parts = Vec::new();
+    let mut rest = line.parts.as_slice();
+    while let Some((first, after)) = rest.split_first() {
+        match rest {
+            [
+                (Tone::Sign, _),
+                (Tone::Removed, was),
+                (Tone::Sign, _),
+                (Tone::Added, is),
+                (Tone::Sign, _),
+                behind @ ..,
+            ] if is_blank(was) && is_blank(is) => {
+                parts.push((Tone::Plain, is.replace('·', " ").replace('⇥', "\t")));
+                rest = behind;
+            }
+            _ => {
+                parts.push(first.clone());
+                rest = after;
+            }
+        }
+    }
+    line.parts = parts;
+    line
+}
+
+/// A difference as a policy about white space has it seen.
+fn seen(mut delta: Delta, policy: WhitespacePolicy) -> Delta {
+    if policy == WhitespacePolicy::All {
+        for row in &mut delta.rows {
+            if let DeltaRow::Reindented(a, b) | DeltaRow::Respaced(a, b) = *row {
+                *row = DeltaRow::Kept(a, b);
+            }
+        }
+    }
+    delta
 }
 
 fn cut(lines: LineRange) -> LineRange {
@@ -176,7 +219,14 @@ fn cut(lines: LineRange) -> LineRange {
     )
 }
 
-fn delta_card(file: &OpenedFile, id: RegionId, side: Side, delta: &Delta, stakes: &Stakes) -> Card {
+fn delta_card(
+    file: &OpenedFile,
+    id: RegionId,
+    side: Side,
+    delta: &Delta,
+    stakes: &Stakes,
+    policy: WhitespacePolicy,
+) -> Card {
     let region = file.plan().region(id);
     let party = Version::from(side);
     let mut card = compared(
@@ -185,6 +235,7 @@ fn delta_card(file: &OpenedFile, id: RegionId, side: Side, delta: &Delta, stakes
         (party, region.lines(party)),
         delta,
         &stakes.rows[side],
+        policy,
     );
     card.removed = party;
     let clash = stakes.rows[side]
@@ -202,11 +253,14 @@ fn delta_card(file: &OpenedFile, id: RegionId, side: Side, delta: &Delta, stakes
     card
 }
 
-fn face_card(file: &OpenedFile, id: RegionId) -> Card {
+fn face_card(file: &OpenedFile, id: RegionId, policy: WhitespacePolicy) -> Card {
     let region = file.plan().region(id);
     let versions = file.plan().versions();
     let (ours, theirs) = (cut(region.ours), cut(region.theirs));
-    let delta = delta(&versions.ours, ours, &versions.theirs, theirs);
+    let delta = seen(
+        delta(&versions.ours, ours, &versions.theirs, theirs),
+        policy,
+    );
     let stakes = Stakes::between(&delta, &versions.ours, &versions.theirs);
     let mut card = compared(
         file,
@@ -214,6 +268,7 @@ fn face_card(file: &OpenedFile, id: RegionId) -> Card {
         (Version::Theirs, region.theirs),
         &delta,
         &stakes,
+        policy,
     );
     card.summary = format!("against ours: {}", card.summary);
     card
@@ -225,13 +280,17 @@ fn compared(
     (to, b): (Version, LineRange),
     delta: &Delta,
     stakes: &[Stake],
+    policy: WhitespacePolicy,
 ) -> Card {
     let versions = file.plan().versions();
     let (old, new) = (versions.get(from), versions.get(to));
     let hidden = a.len().max(b.len()).saturating_sub(CARD_LINES);
     let line = |(row, stake): (&DeltaRow, &Stake)| CardLine {
         stake: *stake,
-        ..delta_line(file.encoding, row, old, new, &|at| file.shades_of(to, at))
+        ..worded_alone(
+            delta_line(file.encoding, row, old, new, &|at| file.shades_of(to, at)),
+            policy,
+        )
     };
     Card {
         party: to,
@@ -437,7 +496,7 @@ fn text_card(file: &OpenedFile, id: RegionId, version: Version, stakes: &Stakes)
 
 /// The lines of a region that can be picked, in the order in which they are shown.
 pub fn pickable(file: &OpenedFile, id: RegionId) -> Vec<Pick> {
-    let cards = cards(file, id, Lens::Texts);
+    let cards = cards(file, id, Lens::Texts, WhitespacePolicy::Exact);
     let lines = cards.iter().flat_map(|card| &card.lines);
     lines.filter_map(|line| line.pick).collect()
 }

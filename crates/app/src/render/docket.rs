@@ -238,7 +238,8 @@ impl Canvas<'_> {
                 Some(_) => format!(" · {} offered", theme.rule_mark()),
                 None => String::new(),
             };
-            let title = format!("conflict {number} · {}{offered}", describe(plan, id));
+            let why = self.state.named(&describe(plan, id));
+            let title = format!("conflict {number} · {why}{offered}");
             let rule = Rect {
                 x: area.x.saturating_sub(1),
                 ..area

@@ -321,7 +321,7 @@ impl Canvas<'_> {
                 let label = &preview.label;
                 format!(" conflict {number} of {all} · preview: {label} ")
             }
-            _ => format!(" conflict {number} of {all} · {why} "),
+            _ => format!(" conflict {number} of {all} · {} ", self.state.named(why)),
         };
         self.frame_line(y, ("┌", "┐"), &title);
     }

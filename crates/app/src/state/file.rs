@@ -7,6 +7,7 @@ use crate::case::load::{CaseLoad, WholeFile, whole_counts};
 use crate::case::opened::OpenedFile;
 use armistice_core::{
     Counts, Draft, Finding, PerSide, Pick, Plan, RegionId, Resolution, Ruling, Weight,
+    WhitespacePolicy,
 };
 use armistice_git::{Case, IndexState, Seen, SideHistory};
 
@@ -52,12 +53,15 @@ pub struct OpenFile {
     shown: Shown,
 }
 
+/// What the cards were worked out for: region, lens, revision of the decisions, whether comments and
+/// the like are known, and the policy about white space.
+type ShownFor = (RegionId, Lens, u64, bool, WhitespacePolicy);
+
 /// What is worked out once a decision, not once a frame.
 #[derive(Clone, Debug, Default)]
 pub struct Shown {
-    /// What it was worked out for: region, lens, revision of the decisions, whether
-    /// comments and the like are known.
-    of: Option<(RegionId, Lens, u64, bool)>,
+    /// What it was worked out for.
+    of: Option<ShownFor>,
     /// The cards of the region at hand.
     pub cards: Vec<Card>,
     /// What is possible there.
@@ -106,16 +110,17 @@ impl OpenFile {
     pub fn refresh(&mut self) {
         let (region, lens) = (self.view.region, self.lens());
         let shaded = self.opened.is_shaded();
-        let of = Some((region, lens, self.opened.revision(), shaded));
+        let policy = self.view.policy;
+        let of = Some((region, lens, self.opened.revision(), shaded, policy));
         if self.shown.of != of {
-            let stays = |(r, l, ..): (RegionId, Lens, u64, bool)| (r, l) == (region, lens);
+            let stays = |(r, l, ..): ShownFor| (r, l) == (region, lens);
             if !self.shown.of.is_some_and(stays) {
                 self.view.cards = CardScroll::default();
             }
-            let shown = cards(&self.opened, region, lens);
+            let shown = cards(&self.opened, region, lens, policy);
             let worked = match lens {
                 Lens::Deltas => worked(&shown),
-                _ => worked(&cards(&self.opened, region, Lens::Deltas)),
+                _ => worked(&cards(&self.opened, region, Lens::Deltas, policy)),
             };
             self.shown = Shown {
                 of,
@@ -169,6 +174,8 @@ pub struct FileView {
     pub cut: bool,
     pub lens: Lens,
     pub wide: bool,
+    /// White space in which the sides may differ, as settings have it.
+    pub policy: WhitespacePolicy,
     /// How far the cards are scrolled and unfolded.
     pub cards: CardScroll,
     /// The previewed choice, by its place in the settle box.
@@ -221,6 +228,7 @@ impl Default for FileView {
             cut: false,
             lens: Lens::default(),
             wide: false,
+            policy: WhitespacePolicy::default(),
             cards: CardScroll::default(),
             choice: None,
             mode: Mode::default(),

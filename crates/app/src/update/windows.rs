@@ -17,7 +17,9 @@ fn window(top: usize, chosen: usize, height: usize) -> usize {
 /// Works out what the open file shows, then keeps cursors inside of what there is and inside of the
 /// window: in this order, because what is shown decides how high the draft's window is.
 pub fn settle_views(state: &mut State) {
+    let policy = state.settings.whitespace;
     if let Some(file) = state.open_file_mut() {
+        file.view.policy = policy;
         file.refresh();
     }
     let rows = state.proof.rows();

@@ -144,7 +144,12 @@ fn the_cards_follow_the_lens() {
     desk.open("src/quay.rs");
     let of = |desk: &Desk| {
         let file = desk.state.open_file().unwrap();
-        let cards = cards(&file.opened, file.view.region, file.lens());
+        let cards = cards(
+            &file.opened,
+            file.view.region,
+            file.lens(),
+            file.view.policy,
+        );
         cards
             .iter()
             .map(|c| (c.party, c.summary.clone()))
@@ -175,7 +180,12 @@ fn the_cards_follow_the_lens() {
 fn words_that_changed_are_marked_in_the_line() {
     let mut desk = desk((160, 47));
     let file = desk.open("src/quay.rs").state.open_file().unwrap();
-    let cards = cards(&file.opened, file.view.region, file.lens());
+    let cards = cards(
+        &file.opened,
+        file.view.region,
+        file.lens(),
+        file.view.policy,
+    );
     let line = cards[0]
         .lines
         .iter()

@@ -570,3 +570,24 @@ fn a_rebase_of_ten_files_in_three_steps_takes_few_keys() {
     );
     assert!(keys <= 40, "{keys} keys");
 }
+
+#[test]
+fn where_all_white_space_may_differ_blanks_are_no_evidence() {
+    let repo = Repo::conflict(
+        "a.c",
+        "a(b);\nc(d);\n",
+        "  a(b);\n  c(e);\n",
+        "a(b);\nc(f);\n",
+    );
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    let exact = desk.open("a.c").shows();
+    assert!(exact.contains("re-indented 1 line"), "{exact}");
+    desk.press("B B B B");
+    assert_eq!(desk.state.settings.whitespace.name(), "all");
+    let all = desk.shows();
+    assert!(
+        !all.contains("re-indented 1 line") && all.contains("[d→e]"),
+        "{all}"
+    );
+    assert!(!all.contains("[→··]"), "{all}");
+}

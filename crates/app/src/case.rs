@@ -1,5 +1,6 @@
 //! One opened case without any view: reading, choices, evidence, rules, finishing.
 
+pub mod card_lines;
 pub mod checks;
 pub mod choices;
 pub mod evidence;

@@ -17,3 +17,4 @@ pub mod staged;
 pub mod who;
 pub mod whole_line;
 pub mod working;
+pub mod wrapping;

@@ -1,6 +1,6 @@
 //! What is staged in one file against a parent, as lines ready to be drawn.
 
-use crate::case::evidence::{CardLine, delta_line};
+use crate::case::card_lines::{CardLine, delta_line};
 use armistice_core::limits::STAGED_DIFF_LINES;
 use armistice_core::{DeltaRow, Encoding, Line, Source, delta};
 use std::collections::HashSet;

@@ -2,14 +2,16 @@
 
 use crate::base::safe_text::{count, fit, visible};
 use crate::base::theme::{Role, Theme};
+use crate::case::card_lines::{CardLine, Tone};
 use crate::case::choices::{Choice, PROPOSAL};
-use crate::case::evidence::{Card, CardLine, Lens, Tone};
+use crate::case::evidence::{Card, Lens};
 use crate::render::canvas::Canvas;
 use crate::state::file::{Mode, OpenFile};
-use crate::view::cards::{CardRow, wrapped};
+use crate::view::cards::CardRow;
 use crate::view::evidence::{
     Aligned, aligned, card_width, columns, gives_up, is_low, low_cells, parts, per_row, reason,
 };
+use crate::view::wrapping::wrapped;
 use armistice_core::limits::LINE_BYTES;
 use armistice_core::{RegionKind, RegionState, Version};
 use armistice_git::Operation;

@@ -3,13 +3,13 @@
 use crate::base::editor::Editor;
 use crate::base::safe_text::{Pen, count, fit, fit_path, width_of};
 use crate::base::theme::{Role, Theme};
-use crate::case::evidence::Tone;
+use crate::case::card_lines::Tone;
 use crate::render::canvas::Canvas;
 use crate::state::file::{Mode, OpenFile};
-use crate::view::cards::laid_out;
 use crate::view::draft_rows::{DraftRow, DraftRows, draft_parts};
 use crate::view::overview::{OverviewCell, overview};
 use crate::view::whole_line::whole_line_rows;
+use crate::view::wrapping::laid_out;
 use armistice_core::limits::LINE_BYTES;
 use armistice_core::{
     LineEnd, LineIdx, RegionId, RegionKind, RegionState, WhitespacePolicy, rule_title,

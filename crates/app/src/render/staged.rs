@@ -2,7 +2,7 @@
 
 use crate::base::safe_text::{count, fit, fit_path, visible};
 use crate::base::theme::{Role, Theme};
-use crate::case::evidence::{CardLine, Tone};
+use crate::case::card_lines::{CardLine, Tone};
 use crate::case::staged_diff::{DiffRow, From};
 use crate::render::canvas::Canvas;
 use crate::state::app::StagedView;

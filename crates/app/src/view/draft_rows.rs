@@ -2,10 +2,10 @@
 //! and a row for what was removed.
 
 use crate::base::safe_text::width_of;
+use crate::case::card_lines::{Tone, shaded};
 use crate::case::choices::picked;
-use crate::case::evidence::{Tone, shaded};
 use crate::state::file::{Mode, OpenFile};
-use crate::view::cards::laid_out;
+use crate::view::wrapping::laid_out;
 use armistice_core::limits::LINE_BYTES;
 use armistice_core::{DraftLine, LineIdx, LineRange, Origin, RegionId, RegionKind, Source};
 

@@ -5,8 +5,9 @@ use crate::case::choices::Choice;
 use crate::case::evidence::Card;
 use crate::state::app::State;
 use crate::state::file::{CardScroll, Mode, OpenFile};
-use crate::view::cards::{CARD_GUTTER, CardRow, card_rows, longest_scroll, wrapped};
+use crate::view::cards::{CARD_GUTTER, CardRow, card_rows, longest_scroll};
 use crate::view::who::{card_commits, commit_line};
+use crate::view::wrapping::wrapped;
 use armistice_core::{LineIdx, RegionId, RegionKind, RegionState, Side, Version};
 use ratatui::layout::Rect;
 

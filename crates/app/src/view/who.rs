@@ -1,7 +1,8 @@
 //! The commits behind what a card shows.
 
 use crate::base::safe_text::{ago, visible};
-use crate::case::evidence::{Card, CardLine, Tone};
+use crate::case::card_lines::{CardLine, Tone};
+use crate::case::evidence::Card;
 use crate::case::stakes::Stake;
 use crate::state::file::{FileState, Who};
 use armistice_core::{LineIdx, Side, Version};

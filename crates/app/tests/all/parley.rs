@@ -3,8 +3,9 @@
 use crate::kit::{Desk, Repo};
 use armistice::base::commands::{Command, Tab};
 use armistice::base::keymap::KEYMAP;
+use armistice::case::card_lines::Tone;
 use armistice::case::choices::choices;
-use armistice::case::evidence::{Lens, Tone, cards, pickable};
+use armistice::case::evidence::{Lens, cards, pickable};
 use armistice::case::load::CaseLoad;
 use armistice::state::action::{Action, WorkResult};
 use armistice::state::effect::FileId;

@@ -2,7 +2,8 @@
 
 use crate::language::{ANGLES, Comments, HASH, Language, SLASHES};
 
-/// Comment syntax of files that have no parser here, by their extension or whole name.
+/// Comment syntax of files that have no parser here, by their extension or whole name. Extensions
+/// that several languages share are left out: a wrong comment would be code.
 const OTHERS: &[(Comments, &[&str])] = &[
     (
         with_line("--"),
@@ -19,8 +20,6 @@ const OTHERS: &[(Comments, &[&str])] = &[
             "properties",
             "cmake",
             "r",
-            "pl",
-            "pm",
             "ps1",
             "tcl",
             "jl",
@@ -43,14 +42,11 @@ const OTHERS: &[(Comments, &[&str])] = &[
         SLASHES,
         &[
             "kt", "kts", "swift", "scala", "dart", "groovy", "gradle", "proto", "zig", "scss",
-            "less", "m", "mm", "glsl", "v", "sv", "jsonc", "json5",
+            "less", "glsl", "jsonc", "json5",
         ],
     ),
     (with_line("%"), &["tex", "sty", "erl", "hrl"]),
-    (
-        with_line(";"),
-        &["lisp", "el", "clj", "cljs", "scm", "asm", "s"],
-    ),
+    (with_line(";"), &["lisp", "el", "clj", "cljs", "scm"]),
     (with_line("\""), &["vim", "vimrc"]),
     (ANGLES, &["xml", "svg", "xsd", "xsl", "plist", "xhtml"]),
 ];

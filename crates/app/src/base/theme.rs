@@ -63,7 +63,7 @@ const COLOURS: [(Role, u32, u32, Color); 12] = [
 ];
 
 /// What is drawn where a terminal knows no more than ASCII. Each takes one column.
-const ASCII: [(&str, &str); 33] = [
+const ASCII: [(&str, &str); 34] = [
     ("─", "-"),
     ("━", "="),
     ("│", "|"),
@@ -91,7 +91,8 @@ const ASCII: [(&str, &str); 33] = [
     ("¤", "@"),
     ("›", ">"),
     ("‹", "<"),
-    ("‹", "<"),
+    ("┄", "-"),
+    ("▏", "|"),
     ("×", "x"),
     ("–", "-"),
     ("—", "-"),

@@ -381,6 +381,13 @@ fn plain_marks_need_no_more_than_ascii() {
         // The demo has no such letters but in two of its files, which are not open.
         assert!(drawn.is_empty(), "{drawn:?} after {keys} in\n{shown}");
     }
+    // Folded lines, surroundings, commits, what is typed.
+    desk.open("config/prices.toml");
+    for keys in ["f", "c", "esc", "/", "esc", "l", "esc", "g", "Z"] {
+        let shown = desk.press(keys).shows_in(&theme);
+        let drawn: Vec<char> = shown.chars().filter(|c| !c.is_ascii()).collect();
+        assert!(drawn.is_empty(), "{drawn:?} after {keys} in\n{shown}");
+    }
 }
 
 #[test]

@@ -462,7 +462,10 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
             format!("{} {theirs}", state.situation.theirs.label),
         ),
     ];
-    if let Who::Known(known) = &file.who {
+    // Where there is little room, what can be done comes first; c tells who.
+    if let Who::Known(known) = &file.who
+        && state.size.1 >= 28
+    {
         for side in Side::BOTH {
             // Under what each side did, who did it.
             let at = 1 + out

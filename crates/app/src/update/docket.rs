@@ -1,6 +1,6 @@
 //! Docket: going to files, whole-file outcomes, finishing and taking back.
 
-use crate::base::commands::Command;
+use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::safe_text::count;
 use crate::base::settings::MadeBy;
@@ -107,6 +107,10 @@ pub(crate) fn click(state: &mut State, row: usize) -> Vec<Effect> {
 
 /// From where one was in a file to its first open conflict, unless that was one.
 fn to_something_open(state: &mut State) {
+    // A file without lines, or one that is still read, is not shown there.
+    if state.tab != Tab::Parley || state.file != state.chosen() {
+        return;
+    }
     let Some(file) = state.open_file_mut() else {
         return;
     };

@@ -682,3 +682,41 @@ fn writing_all_leaves_out_what_does_not_parse() {
         desk.shows()
     );
 }
+
+#[test]
+fn writing_many_files_is_stopped_by_esc_and_goes_on_later() {
+    let repo = Repo::new();
+    let names: Vec<String> = (0..600).map(|n| format!("berth_{n:03}.txt")).collect();
+    let all = |word: &str| {
+        for name in &names {
+            repo.write(name, format!("head\n{word}\n"));
+        }
+        repo.commit(word);
+    };
+    all("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    all("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    all("ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    let t = Tmux::start(&repo.top, (160, 47), "", &[]);
+    t.wait("Docket 0/600");
+    t.wait_until("all read", |s| {
+        s.contains("600 conflicts") && !s.contains("reading")
+    });
+    t.keys("* O").wait("esc do nothing");
+    t.keys("Enter").wait("600 by you");
+    // Whatever had begun is ended and told, nothing else is touched.
+    t.keys("W Escape");
+    let said = t.wait("of 600 files written and staged");
+    let done = if said.contains("stopped: 500 of") {
+        500
+    } else {
+        0
+    };
+    assert!(said.contains(&format!("stopped: {done} of 600")), "{said}");
+    assert_eq!(repo.unmerged().lines().count(), 3 * (600 - done));
+    t.keys("W").wait("every file is finished");
+    assert_eq!(repo.unmerged(), "");
+    t.keys("q").wait("EXIT 0");
+}

@@ -367,7 +367,9 @@ impl Canvas<'_> {
         }
         if is_low(self.screen.evidence()) && !choices.is_empty() {
             let y = area.height - 1;
-            let cells = low_cells(choices, area.width as usize, file.view.choice);
+            let cells = low_cells(choices, area.width as usize, file.view.choice, |text| {
+                self.state.named(text)
+            });
             let more = |nth: usize| cells.iter().all(|(n, ..)| *n != nth);
             for (nth, at) in [(0, 0), (choices.len() - 1, area.width.saturating_sub(1))] {
                 if more(nth) {

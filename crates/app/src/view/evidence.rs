@@ -298,6 +298,7 @@ pub(crate) fn low_cells(
     choices: &[Choice],
     width: usize,
     chosen: Option<usize>,
+    named: impl Fn(&str) -> String,
 ) -> Vec<(usize, usize, String)> {
     let text = |choice: &Choice| {
         let label = match choice.label.as_str() {
@@ -305,7 +306,7 @@ pub(crate) fn low_cells(
             "theirs then ours" => "theirs+ours",
             label => label,
         };
-        format!("{} {label} {}", choice.key, choice.lines)
+        format!("{} {} {}", choice.key, named(label), choice.lines)
     };
     let texts: Vec<_> = choices.iter().map(text).collect();
     let wide = |from: usize, to: usize| -> usize {
@@ -402,7 +403,7 @@ mod tests {
             ("a", "ours then theirs", 5),
             ("I", "theirs re-indented", 2),
         ];
-        low_cells(&all.map(choice), width, chosen)
+        low_cells(&all.map(choice), width, chosen, str::to_owned)
     }
 
     #[test]

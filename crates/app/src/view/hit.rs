@@ -182,7 +182,9 @@ fn evidence_hit(state: &State, area: Rect, at: Position) -> Option<Hit> {
         if is_low(area) {
             let x = (at.x - area.x) as usize;
             let all = &file.shown().choices;
-            let cells = low_cells(all, area.width as usize, file.view.choice);
+            let cells = low_cells(all, area.width as usize, file.view.choice, |text| {
+                state.named(text)
+            });
             let is_at = |(_, from, text): &&(usize, usize, String)| {
                 (*from..from + text.chars().count()).contains(&x)
             };

@@ -509,6 +509,12 @@ fn in_a_rebase_the_parties_have_their_names_everywhere() {
         "{parley}"
     );
     assert_eq!(bare(&parley), [""; 0]);
+    // On a small screen too, where the choices share one row.
+    for size in [(100, 30), (80, 24)] {
+        let mut small = Desk::new(&repo.top, size);
+        small.press("2 enter");
+        assert_eq!(bare(&small.shows()), [""; 0]);
+    }
     desk.press("o");
     assert!(!desk.message().contains("ours"), "{}", desk.message());
 }

@@ -49,7 +49,7 @@ pub fn joined(plan: &Plan, id: RegionId, first: Side) -> Resolution {
     let mut out = vec![Segment::Lines(head.version, head.lines)];
     let mut changed = new.len() < tail.lines.len();
     let end = versions.ours.usual_end().bytes();
-    if let Some(closing) = closing(&head, after) {
+    if let Some(closing) = closing(&head, &tail, after) {
         out.push(Segment::Lines(head.version, closing));
         changed = true;
     } else if let Some(with_comma) = comma_added(&head, &tail, after, end) {
@@ -130,14 +130,14 @@ fn without_doubles(head: &Part<'_>, tail: &Part<'_>) -> Vec<LineIdx> {
 
 /// The lines behind the first part that close what it left open, where the second leaves as much
 /// open: what both share closes the second alone.
-fn closing(head: &Part<'_>, after: Option<Line<'_>>) -> Option<LineRange> {
+fn closing(head: &Part<'_>, tail: &Part<'_>, after: Option<Line<'_>>) -> Option<LineRange> {
     let depth = head.depth();
     let closes = |line: &Line<'_>| {
         line.trimmed()
             .first()
             .is_some_and(|sign| bracket(*sign) < 0)
     };
-    if depth != 1 || !after.as_ref().is_some_and(closes) {
+    if depth != 1 || tail.depth() != depth || !after.as_ref().is_some_and(closes) {
         return None;
     }
     let line = head.text.line(head.lines.end);
@@ -316,6 +316,17 @@ mod tests {
         assert_eq!(
             joined(&plan, id, Side::Theirs),
             Resolution::Both(Side::Theirs)
+        );
+        // What the second leaves closed needs no bracket of the first.
+        let block = both(
+            "x {\n}\n",
+            "x {\n    if t {\n        a();\n    }\n}\n",
+            "x {\n    b();\n}\n",
+        );
+        assert_eq!(
+            block.matches('{').count(),
+            block.matches('}').count(),
+            "{block}"
         );
         // A statement that stands in both stands twice: who calls it twice may mean it.
         assert_eq!(

@@ -142,7 +142,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
 }
 
 fn remove_backups(state: &mut State) -> Vec<Effect> {
-    let left = std::mem::take(&mut state.accord.leftovers);
+    let left = state.accord.leftovers.clone();
     if left.is_empty() {
         state.say("no backup file of git's own is known here");
         return Vec::new();

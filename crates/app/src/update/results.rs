@@ -93,6 +93,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::HistoryRead(at, found) => who::read(state, at, found),
         WorkResult::CommitsRead(found) => who::tell(state, found),
         WorkResult::BackupsRemoved(Ok(n)) => {
+            state.accord.leftovers.clear();
             let files = count(n, "backup file");
             state.say(format!(
                 "removed {files}; copies are kept under the git folder"

@@ -75,9 +75,9 @@ pub(crate) fn take_all(state: &mut State, side: Side) -> Vec<Effect> {
         state.say("no conflict here; n goes to the next open one");
         return Vec::new();
     };
-    let other = match side {
-        Side::Ours => RegionKind::Theirs,
-        Side::Theirs => RegionKind::Ours,
+    let (own, other) = match side {
+        Side::Ours => (RegionKind::Ours, RegionKind::Theirs),
+        Side::Theirs => (RegionKind::Theirs, RegionKind::Ours),
     };
     let mut entries = Vec::new();
     let (mut settled, mut declined) = (0, 0);
@@ -86,6 +86,10 @@ pub(crate) fn take_all(state: &mut State, side: Side) -> Vec<Effect> {
             RegionKind::Conflict => {
                 settled += 1;
                 entries.push(Entry::Settle(at, Resolution::Take(side.into())));
+            }
+            // What was declined of it before is part of all of it.
+            kind if kind == own && *file.draft().standing(at) != RegionState::Merged => {
+                entries.push(Entry::Restore(at));
             }
             kind if kind == other && *file.draft().standing(at) == RegionState::Merged => {
                 declined += 1;

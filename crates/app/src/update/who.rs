@@ -1,12 +1,12 @@
 //! Who changed what is looked at: asked of git's history once a file, in the background.
 
 use crate::base::commands::Tab;
-use crate::base::safe_text::{count, visible};
+use crate::base::safe_text::{ago, count, visible};
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::{FileLoad, Who};
 use crate::state::overlay::Overlay;
-use crate::view::who::{card_commits, dated};
+use crate::view::who::card_commits;
 use armistice_core::{PerSide, Side};
 use armistice_git::{Commit, CommitDetails, SideHistory};
 
@@ -112,7 +112,7 @@ pub(crate) fn tell(state: &mut State, found: Result<Vec<(Side, CommitDetails)>, 
             "  {} <{}> · {} · ask {}",
             visible(&commit.author),
             visible(&details.email),
-            dated(state.now, commit.time),
+            ago(state.now, commit.time),
             visible(&commit.author)
         ));
         lines.push(String::new());

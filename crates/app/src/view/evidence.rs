@@ -87,7 +87,9 @@ pub(crate) fn gives_up(file: &OpenFile) -> Option<String> {
     if has("b") {
         said += " · b both";
     }
-    if has("a") {
+    // Elsewhere what one side took out stands again in the other's lines.
+    let base = file.plan().region(file.view.region).base;
+    if has("a") && base.is_empty() {
         said += " · a nothing";
     }
     Some(said)

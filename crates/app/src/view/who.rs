@@ -1,7 +1,7 @@
 //! The commits behind what a card shows.
 
 use crate::base::safe_text::{ago, visible};
-use crate::case::card_lines::{CardLine, Tone};
+use crate::case::card_lines::CardLine;
 use crate::case::evidence::Card;
 use crate::case::stakes::Stake;
 use crate::state::file::{FileState, Who};
@@ -28,17 +28,7 @@ pub fn card_commits<'a>(file: &'a FileState, cards: &[Card], side: Side) -> Vec<
     let removed = |line: &&CardLine| line.sign == "−";
     let written = lines().filter(|line| !removed(line)).filter_map(at);
     let gone = lines().filter(removed).filter_map(at);
-    let found = known[side].of_lines(written, gone);
-    // The plain texts tell no lines apart.
-    let plain = |line: &CardLine| {
-        line.parts
-            .iter()
-            .all(|(tone, _)| matches!(tone, Tone::Plain | Tone::Shaded(..)))
-    };
-    match found.is_empty() && card.lines.iter().all(plain) {
-        true => known[side].commits.iter().collect(),
-        false => found,
-    }
+    known[side].of_lines(written, gone)
 }
 
 /// A commit in one line: what it is, who made it and when.
@@ -50,9 +40,4 @@ pub fn commit_line(commit: &Commit, now: i64) -> String {
         visible(&commit.author),
         ago(now, commit.time)
     )
-}
-
-/// When something was, as people say it.
-pub fn dated(now: i64, time: i64) -> String {
-    ago(now, time)
 }

@@ -123,6 +123,12 @@ fn a_side_taken_leaves_what_nobody_disputes_and_all_of_it_says_what_goes() {
     );
     desk.press("u T");
     assert_eq!(text(&desk), theirs);
+    // A change of theirs that was declined before is part of all of theirs.
+    desk.press("u N x");
+    assert_eq!(text(&desk), base);
+    desk.press("n T");
+    assert_eq!(text(&desk), theirs, "{}", desk.message());
+    desk.press("u u");
     desk.press("u");
     assert!(
         desk.state

@@ -132,17 +132,18 @@ fn without_doubles(head: &Part<'_>, tail: &Part<'_>) -> Vec<LineIdx> {
 /// open: what both share closes the second alone.
 fn closing(head: &Part<'_>, tail: &Part<'_>, after: Option<Line<'_>>) -> Option<LineRange> {
     let depth = head.depth();
-    let closes = |line: &Line<'_>| {
-        line.trimmed()
-            .first()
-            .is_some_and(|sign| bracket(*sign) < 0)
-    };
-    if depth != 1 || tail.depth() != depth || !after.as_ref().is_some_and(closes) {
+    if depth != 1 || tail.depth() != depth || !after.is_some_and(closes) {
         return None;
     }
     let line = head.text.line(head.lines.end);
     let sum: isize = line.content().iter().map(|sign| bracket(*sign)).sum();
     (sum == -1).then(|| LineRange::new(head.lines.end.0, head.lines.end.0 + 1))
+}
+
+/// Whether a line begins with what closes a block or a list.
+fn closes(line: Line<'_>) -> bool {
+    let first = line.trimmed().first();
+    first.is_some_and(|sign| bracket(*sign) < 0)
 }
 
 /// The last line of the first part with the comma that items behind it need.
@@ -157,11 +158,6 @@ fn comma_added(
     after: Option<Line<'_>>,
     end: &[u8],
 ) -> Option<WithComma> {
-    let closes = |line: Line<'_>| {
-        line.trimmed()
-            .first()
-            .is_some_and(|sign| bracket(*sign) < 0)
-    };
     let ((at, last), (_, other)) = (head.last()?, tail.last()?);
     let bare = |line: &Line<'_>| {
         let row = line.trimmed();

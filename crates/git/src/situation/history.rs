@@ -32,13 +32,14 @@ pub struct SideHistory {
 }
 
 impl SideHistory {
-    /// The commits that wrote lines of the side's version and took lines of base out, newest first.
+    /// The commits that wrote lines of the side's version and took lines of base out, newest first;
+    /// all of them where lines were not traced.
     pub fn of_lines(
         &self,
         written: impl IntoIterator<Item = LineIdx>,
         gone: impl IntoIterator<Item = LineIdx>,
     ) -> Vec<&Commit> {
-        if self.is_one {
+        if self.is_one || (self.written.is_empty() && self.gone.is_empty()) {
             return self.commits.iter().collect();
         }
         let at = |lines: &[Option<usize>], at: LineIdx| lines.get(at.0 as usize).copied().flatten();

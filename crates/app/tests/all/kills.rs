@@ -246,6 +246,9 @@ fn typing() {
             }
         });
         let at = format!("killed in round {n} at:\n{last}");
+        // A file that was half made in the store goes when the program is opened again.
+        let opened = armistice(&repo.top, &["docket"]);
+        assert!(opened.status.code().is_some_and(|code| code < 2), "{at}");
         assert_whole(&repo, &left_by_git, &at);
         let t = Tmux::start(&repo.top, (100, 30), "", &[]);
         let again = t.wait("settled by hand");
@@ -296,6 +299,9 @@ fn settling_all_that_is_likely_over_six_files() {
             t.keys("Enter");
         });
         let at = format!("killed in round {n} at:\n{last}");
+        // A file that was half made in the store goes when the program is opened again.
+        let opened = armistice(&repo.top, &["docket"]);
+        assert!(opened.status.code().is_some_and(|code| code < 2), "{at}");
         assert_whole(&repo, &left_by_git, &at);
         let t = Tmux::start(&repo.top, (100, 30), "", &[]);
         t.wait("6 conflicts");

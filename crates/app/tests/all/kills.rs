@@ -102,10 +102,14 @@ fn assert_whole(repo: &Repo, left_by_git: &BTreeMap<&str, String>, at: &str) {
 fn kill_at_any_moment(args: &[&str], before: impl Fn(&Repo)) {
     let template = repo();
     before(&template);
-    let probe = template.copy();
-    let started = Instant::now();
-    assert!(start(&probe, args).wait().unwrap().success());
-    let whole = started.elapsed() + Duration::from_millis(3);
+    // The quickest of three: a slow one would put most kills behind the end.
+    let probes = (0..3).map(|_| {
+        let probe = template.copy();
+        let started = Instant::now();
+        assert!(start(&probe, args).wait().unwrap().success());
+        started.elapsed()
+    });
+    let whole = probes.min().unwrap() + Duration::from_millis(3);
     let (mut cut_short, mut mended) = (0, 0);
     for n in 0..kills() {
         let repo = template.copy();
@@ -213,12 +217,11 @@ fn taking_a_whole_file_on_the_screen() {
 
 /// Kills the program in a terminal at a moment that `drive` leads up to, and gives what the terminal
 /// showed last.
-fn shown_last(repo: &Repo, after_ms: u32, drive: impl Fn(&Tmux)) -> String {
+fn shown_last(repo: &Repo, drive: impl Fn(&Tmux)) -> String {
     let t = Tmux::start(&repo.top, (100, 30), "", &[]);
     t.wait("6 open");
     let pid = t.pid();
     drive(&t);
-    std::thread::sleep(Duration::from_millis(after_ms.into()));
     let killed = Command::new("kill").args(["-KILL", &pid]).status().unwrap();
     assert!(killed.success());
     t.wait("EXIT 137")
@@ -232,7 +235,7 @@ fn typing() {
     for n in 0..kills().div_ceil(2) {
         let repo = template.copy();
         let (first, second) = (format!("first {n}"), format!("second {n}"));
-        let last = shown_last(&repo, n % 10, |t| {
+        let last = shown_last(&repo, |t| {
             t.keys("Enter").wait("conflict 1 of 1");
             t.keys("e").wait("editing the draft");
             t.type_text(&first)
@@ -241,9 +244,16 @@ fn typing() {
             t.keys("e").wait("editing the draft");
             let typed: String = second.chars().take(n as usize % 12).collect();
             t.type_text(&typed);
-            if n % 3 == 0 {
-                t.keys("Escape");
+            match n % 12 {
+                // Once in a while the kill comes only when the screen has confirmed the edit.
+                9 => drop(
+                    t.keys("Escape")
+                        .wait_until("the draft", |screen| !screen.contains("editing the draft")),
+                ),
+                0 | 3 | 6 => drop(t.keys("Escape")),
+                _ => {}
             }
+            std::thread::sleep(Duration::from_millis(u64::from(n % 10)));
         });
         let at = format!("killed in round {n} at:\n{last}");
         // A file that was half made in the store goes when the program is opened again.
@@ -264,10 +274,7 @@ fn typing() {
             kept_more += u32::from(kept.contains("secon"));
         }
     }
-    assert!(
-        kept_more > 0 || kills() < 20,
-        "no second edit was ever kept"
-    );
+    assert!(kept_more > 0, "no second edit was ever kept");
 }
 
 #[test]
@@ -291,13 +298,24 @@ fn settling_all_that_is_likely_over_six_files() {
     write(1);
     template.try_git(&["merge", "-q", "side-of-l"]);
     let left_by_git = FILES.map(|f| (f, template.read(f))).into_iter().collect();
-    let mut shown = 0;
-    for n in 0..kills().div_ceil(2) {
+    let (rounds, mut shown, mut whole) = (kills().div_ceil(2), 0, Duration::ZERO);
+    for n in 0..rounds {
         let repo = template.copy();
-        let last = shown_last(&repo, n % 25, |t| {
+        // The first round lets it end, and tells how long that takes on this machine.
+        let taken = std::cell::Cell::new(whole);
+        let last = shown_last(&repo, |t| {
             t.keys("L").wait("likely");
+            let started = Instant::now();
             t.keys("Enter");
+            match n {
+                0 => drop(t.wait("0 open")),
+                _ => std::thread::sleep(whole * n / rounds),
+            }
+            taken.set(started.elapsed());
         });
+        if n == 0 {
+            whole = taken.get();
+        }
         let at = format!("killed in round {n} at:\n{last}");
         // A file that was half made in the store goes when the program is opened again.
         let opened = armistice(&repo.top, &["docket"]);
@@ -317,10 +335,7 @@ fn settling_all_that_is_likely_over_six_files() {
             t.keys("Enter").wait("0 open");
         }
     }
-    assert!(
-        shown > 0 || kills() < 20,
-        "L was never seen to have settled"
-    );
+    assert!(shown > 0, "L was never seen to have settled");
 }
 
 #[test]

@@ -361,7 +361,7 @@ pub struct Tmux {
 }
 
 static SESSIONS: AtomicUsize = AtomicUsize::new(0);
-const PATIENCE: Duration = Duration::from_secs(30);
+const PATIENCE: Duration = Duration::from_secs(60);
 
 impl Tmux {
     /// Starts the program in `folder` in a window of this size.

@@ -84,7 +84,13 @@ fn long_draft() -> State {
         message: String::new(),
     };
     let mut state = State::new(situation, (160, 47), 0);
-    let opened = OpenedFile::open(&loaded, &[], &RuleContext::default(), AutoSettle::None);
+    let opened = OpenedFile::open(
+        &loaded,
+        &[],
+        &RuleContext::default(),
+        AutoSettle::None,
+        armistice::case::planning::LayOut::Best,
+    );
     state.files[0].load = FileLoad::Lines(Box::new(OpenFile::new(opened)));
     press(&mut state, KeyCode::Enter);
     state

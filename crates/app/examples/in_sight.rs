@@ -251,7 +251,13 @@ fn state(versions: Versions, name: &str, size: (u16, u16)) -> Option<State> {
         path: name.to_owned(),
         ..RuleContext::default()
     };
-    let opened = OpenedFile::open(&loaded, &[], &context, AutoSettle::Certain);
+    let opened = OpenedFile::open(
+        &loaded,
+        &[],
+        &context,
+        AutoSettle::Certain,
+        armistice::case::planning::LayOut::Best,
+    );
     state.files[0].load = FileLoad::Lines(Box::new(OpenFile::new(opened)));
     Some(state)
 }

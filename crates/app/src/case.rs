@@ -10,6 +10,7 @@ pub mod load;
 pub mod opened;
 pub mod parser_witness;
 pub mod place;
+pub mod planning;
 pub mod propose;
 pub mod service;
 pub mod staged_diff;

@@ -15,13 +15,15 @@ const HOUSE: &[(&str, &[&str])] = &[
     (
         "core",
         &[
-            "limits", "text", "model", "diff", "merge", "plan", "decide", "witness", "rules",
-            "draft", "verify", "tree",
+            "limits", "text", "model", "diff", "outline", "merge", "plan", "decide", "witness",
+            "rules", "draft", "verify", "tree",
         ],
     ),
     (
         "syntax",
-        &["language", "comments", "names", "facts", "shades"],
+        &[
+            "language", "comments", "kinds", "names", "facts", "shades", "outline",
+        ],
     ),
     (
         "git",

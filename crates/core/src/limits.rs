@@ -51,6 +51,23 @@ limits! {
         "judged, not measured: whole files of code are shorter",
         "bytes without blanks are compared, which takes a word cut in two for the same";
 
+    /// Pairs of declarations or paragraphs without a partner of their name that are compared.
+    LIKENESS_PAIRS: usize = 250_000, "pairs",
+        "judged, not measured: 500 left over on both sides",
+        "what has another name is taken for removed and added";
+    /// Likeness from which on declarations of different names are the same, renamed.
+    RENAMED_LIKENESS: u32 = 65, "per cent of their words",
+        "judged, not measured: two short functions of one kind share half of their words",
+        "less alike ones are taken for removed and added";
+    /// Likeness from which on a declaration is the one that alone stands in its place elsewhere.
+    IN_PLACE_LIKENESS: u32 = 40, "per cent of their words",
+        "an entry of two words whose name changed keeps half of them",
+        "less alike ones are taken for removed and added";
+    /// Likeness from which on paragraphs between declarations are the same.
+    SAME_PARAGRAPH_LIKENESS: u32 = 50, "per cent of their words",
+        "judged, not measured: a paragraph has no name",
+        "less alike ones are taken for removed and added";
+
     /// Length from which on a text of few distinct lines is walked, not searched.
     REPETITIVE_LINES: usize = 1000, "lines",
         "20,000 random lines of two letters took six times as long as git when searched",

@@ -7,11 +7,14 @@
 
 mod comments;
 mod facts;
+mod kinds;
 mod language;
 mod names;
+mod outline;
 mod shades;
 
 pub use facts::{PARSE_TIME, PARSED_BYTES, declared, facts};
 pub use language::{Comments, Language};
 pub use names::Declared;
+pub use outline::outline;
 pub use shades::{Shade, ShadedRange, shades};

@@ -2,10 +2,10 @@
 //!
 //! Not here: where a person is in it (`state::file`), reading and writing (`case::service`).
 
-use crate::case::propose::propose_judged;
+use crate::case::planning::{LayOut, planned};
 use armistice_core::{
-    AutoSettle, Counts, Draft, Encoding, Entry, Event, LineIdx, Options, Plan, Refused, RegionId,
-    Resolution, RuleContext, Ruling, Session, Side, Step, Version, describe, plan,
+    AutoSettle, Counts, Draft, Encoding, Entry, Event, LineIdx, Plan, Refused, RegionId,
+    Resolution, RuleContext, Ruling, Session, Side, Step, Version, describe,
 };
 use armistice_git::{Loaded, Seen};
 use armistice_syntax::{Comments, Language, ShadedRange, shades};
@@ -81,10 +81,10 @@ impl OpenedFile {
         events: &[Event],
         context: &RuleContext,
         settle: AutoSettle,
+        lay_out: LayOut,
     ) -> Self {
         let v = &loaded.versions;
-        let plan = Arc::new(plan(&v.base, &v.ours, &v.theirs, &Options::default()));
-        let rulings = propose_judged(&plan, context);
+        let (plan, rulings) = planned(v, context, lay_out);
         let (session, refused) = match events {
             [] => {
                 let settled = settle.pick(&rulings);

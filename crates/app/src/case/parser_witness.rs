@@ -24,7 +24,7 @@ pub fn judged_by_parser(
     path: &str,
     mut rulings: Vec<(RegionId, Ruling)>,
 ) -> Vec<(RegionId, Ruling)> {
-    let versions = plan.versions();
+    let versions = plan.real_versions();
     let all = [&versions.base, &versions.ours, &versions.theirs];
     if !has_parser(path) || all.iter().any(|text| text.bytes().len() > ASKED_BYTES) {
         return rulings;
@@ -116,7 +116,7 @@ impl<'a> Judge<'a> {
     }
 
     fn findings(&self, settled: Vec<(RegionId, Ruling)>) -> (Session, Vec<Finding>) {
-        let versions = self.plan.versions();
+        let versions = self.plan.real_versions();
         let others = [
             &versions.base,
             &versions.ours,

@@ -9,6 +9,7 @@ use crate::case::finish::{Finish, FinishAs, Finished};
 use crate::case::load::{CaseLoad, WholeFile, why_whole};
 use crate::case::opened::OpenedFile;
 use crate::case::place::Place;
+use crate::case::planning::LayOut;
 use crate::case::propose::RuleSettings;
 use armistice_core::{
     AutoSettle, Draft, Event, PastResolution, PastResolutions, PerSide, Report, Side, Source, audit,
@@ -219,13 +220,20 @@ impl CaseService {
         staged: Option<Source>,
         rules: &RuleSettings,
     ) -> CaseLoad {
-        let (journal, events, note) = match self.store.journal(case) {
+        let (mut journal, events, note) = match self.store.journal(case) {
             Ok(read) => read,
             Err(error) => return CaseLoad::Failed(error.to_string()),
         };
-        self.open_journals().insert(key(case), journal);
         let context = rules.context(case, &self.past());
-        let mut open = OpenedFile::open(loaded, &events, &context, rules.settings.settle);
+        let lay_out = match (events.is_empty(), journal.is_by_declarations()) {
+            (true, _) => LayOut::Best,
+            (false, true) => LayOut::Declarations,
+            (false, false) => LayOut::Lines,
+        };
+        let settle = rules.settings.settle;
+        let mut open = OpenedFile::open(loaded, &events, &context, settle, lay_out);
+        journal.set_by_declarations(open.plan().is_by_declarations());
+        self.open_journals().insert(key(case), journal);
         open.note = note.or(open.note);
         open.unsaved_edit = self.store.unsaved_edit(case);
         // A file that we staged and then decided anew says so also after a restart.

@@ -1,7 +1,7 @@
 //! `merge`: merge three files.
 
 use crate::base::safe_text::visible;
-use crate::case::propose::propose_judged;
+use crate::case::planning::{LayOut, planned};
 use crate::commands::cli::{MergeArgs, Style};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw};
@@ -9,7 +9,7 @@ use anyhow::{Context as _, Result, bail};
 use armistice_core::{
     AutoSettle, Certainty, Draft, Labels, LineRange, MARKER_SIZE, MarkerStyle, Markers, Options,
     Origin, Region, RegionId, RegionKind, RegionState, RuleContext, Ruling, Session, Source,
-    Version, describe, plan, render_with_markers,
+    Version, Versions, describe, plan, render_with_markers,
 };
 use armistice_git::{DrivenConflict, OutputFile, Repository, merge_as_git_does, note_driven};
 use serde::Serialize;
@@ -118,12 +118,17 @@ fn merge_texts(args: &MergeArgs) -> Result<Exit> {
             );
         }
     }
-    let plan = Arc::new(plan(&base, &ours, &theirs, &Options::default()));
     let settle = AutoSettle::from(args.settle);
-    let rulings = match (settle, args.json) {
+    let (plan, rulings) = match (settle, args.json) {
         // Nobody asked for them: the merge is then as quick as it can be.
-        (AutoSettle::None, false) => Vec::new(),
-        _ => propose_judged(&plan, &context(args)),
+        (AutoSettle::None, false) => {
+            let plan = plan(&base, &ours, &theirs, &Options::default());
+            (Arc::new(plan), Vec::new())
+        }
+        _ => {
+            let versions = Versions { base, ours, theirs };
+            planned(&versions, &context(args), LayOut::Best)
+        }
     };
     let session = Session::with_rulings(plan, settle.pick(&rulings));
     let draft = session.draft();

@@ -224,7 +224,7 @@ impl Worker {
                 Some(case),
             ) => {
                 let there = case.stages.all().map(|stage| stage.is_some());
-                let found = merged_syntax(&case.path, &text, plan.versions(), there);
+                let found = merged_syntax(&case.path, &text, plan.real_versions(), there);
                 Some(WorkResult::SyntaxChecked(at, stamp, found))
             }
             (effect, Some(case)) => self.perform_on(&case, effect),

@@ -271,7 +271,7 @@ pub(crate) fn write_all(state: &mut State) -> Vec<Effect> {
                     false => Overwrite::No,
                 };
                 let finish = Finish::new(&file.case, &open.opened, overwrite);
-                let versions = open.plan().versions().clone();
+                let versions = open.plan().real_versions().clone();
                 jobs.push((at, WriteJob::Merged(Box::new(finish), versions)));
             }
             FileLoad::Whole(whole) => {

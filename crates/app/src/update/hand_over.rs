@@ -52,7 +52,7 @@ pub(crate) fn begin(state: &mut State, at: FileId) -> Vec<Effect> {
             .unwrap_or_else(|| EDITOR.to_owned()),
         name: name.chars().map(plain).collect(),
         line: line_of(open, &text, open.view.region),
-        versions: open.plan().versions().clone(),
+        versions: open.plan().real_versions().clone(),
         text,
     };
     state.say(format!("{path} is with another program …"));

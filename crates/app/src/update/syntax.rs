@@ -59,7 +59,7 @@ fn ask_about(state: &mut State, at: FileId, tick: bool) -> Vec<Effect> {
 }
 
 fn is_large(open: &OpenFile) -> bool {
-    let versions = open.plan().versions();
+    let versions = open.plan().real_versions();
     let size = [&versions.base, &versions.ours, &versions.theirs].map(|text| text.bytes().len());
     size.iter().sum::<usize>() > ASKED_BYTES
 }

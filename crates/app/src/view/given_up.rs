@@ -112,7 +112,7 @@ pub fn outcome_lines(state: &State, at: FileId) -> Vec<String> {
 pub fn work_lines(load: &FileLoad, side: Side) -> Vec<String> {
     match load {
         FileLoad::Lines(open) => {
-            let versions = open.plan().versions();
+            let versions = open.plan().real_versions();
             edit_lines(&versions.base, versions.get(side.into()))
         }
         FileLoad::Whole(whole) => whole.edits[side].clone(),

@@ -60,7 +60,13 @@ fn opened(base: &str, ours: &str, theirs: &str) -> OpenedFile {
         commits: Vec::new(),
         folder: Vec::new(),
     };
-    OpenedFile::open(&loaded, &[], &RuleContext::default(), AutoSettle::None)
+    OpenedFile::open(
+        &loaded,
+        &[],
+        &RuleContext::default(),
+        AutoSettle::None,
+        armistice::case::planning::LayOut::Best,
+    )
 }
 
 fn situation(paths: &[&str]) -> Situation {

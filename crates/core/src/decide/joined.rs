@@ -10,6 +10,7 @@ use crate::model::segment::Segment;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
+use crate::plan::structure::Apart;
 use crate::text::language::{begins_declaration, is_import};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Line, Source};
@@ -66,7 +67,7 @@ pub fn joined(plan: &Plan, id: RegionId, first: Side) -> Resolution {
         ];
         changed = true;
     }
-    if wants_blank(&head, &tail) {
+    for _ in 0..blank_lines(plan, id, &head, &tail) {
         out.push(Segment::Text(end.to_vec()));
         changed = true;
     }
@@ -197,15 +198,19 @@ fn is_listed(part: &Part<'_>, last: LineIdx) -> bool {
     before.all(|(_, line)| matches!(line.trimmed().last(), Some(b',' | b'{' | b'[')))
 }
 
-/// Whether both are declarations of several lines and nothing stands between them.
-fn wants_blank(head: &Part<'_>, tail: &Part<'_>) -> bool {
+/// How many blank lines are wanting between both: as many as mostly stand between declarations here if
+/// that is known; else one if both are declarations of several lines and nothing stands between them.
+fn blank_lines(plan: &Plan, id: RegionId, head: &Part<'_>, tail: &Part<'_>) -> usize {
     let blank = |at: LineIdx, text: &Source| text.line(at).trimmed().is_empty();
     let last = LineIdx(head.lines.end.0 - 1);
-    let apart = blank(last, head.text) || blank(tail.lines.start, tail.text);
-    let same = declares(head)
-        .zip(declares(tail))
-        .is_some_and(|(a, b)| a == b);
-    same && !apart
+    if blank(last, head.text) || blank(tail.lines.start, tail.text) {
+        return 0;
+    }
+    if let Some(Apart::BothAdded { parted, .. }) = plan.apart(id) {
+        return *parted;
+    }
+    let both = declares(head).zip(declares(tail));
+    usize::from(both.is_some_and(|(a, b)| a == b))
 }
 
 /// The indentation of the declaration that a part of several lines begins with, if it does.

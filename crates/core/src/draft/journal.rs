@@ -24,6 +24,9 @@ pub struct Header {
     pub path: String,
     /// Names of the contents of base, ours and theirs that the decisions are about.
     pub versions: [String; 3],
+    /// Whether the plan that the decisions are about lays the texts out by declarations.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub by_declarations: bool,
 }
 
 /// A stored journal, read.
@@ -73,6 +76,7 @@ fn to_line(value: &impl Serialize) -> Vec<u8> {
 ///     armistice: Header::FORMAT,
 ///     path: "quay.rs".to_owned(),
 ///     versions: ["b0".to_owned(), "01".to_owned(), "7e".to_owned()],
+///     by_declarations: false,
 /// };
 /// let bytes = [header.to_line(), Event::Undo.to_line(), b"{\"torn".to_vec()].concat();
 /// let read = read_journal(&bytes);

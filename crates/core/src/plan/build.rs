@@ -12,9 +12,10 @@ use crate::model::versions::{Version, Versions};
 use crate::plan::finer::FinerMerge;
 use crate::plan::partition::partition;
 use crate::plan::refine::refine;
+use crate::plan::structure::Structure;
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 /// What a plan depends on besides the three texts.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -39,6 +40,8 @@ pub struct Plan {
     finer: Vec<OnceLock<Box<FinerMerge>>>,
     /// How many lines each side added to and removed from base.
     changes: PerSide<LineCounts>,
+    /// How its texts are laid out, if that is by declarations.
+    pub(crate) structure: Option<Arc<Structure>>,
 }
 
 /// How many lines a side added to base and removed from it.
@@ -164,15 +167,9 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
         ours: ours.clone(),
         theirs: theirs.clone(),
     };
-    let mut plan = Plan {
-        versions,
-        regions: Vec::with_capacity(regions.len()),
-        conflicts: Vec::new(),
-        stretches: Vec::new(),
-        spans: Vec::new(),
-        finer: Vec::new(),
-        changes: hunks.as_ref().map(|hunks| LineCounts::of(hunks)),
-    };
+    let mut plan = Plan::empty(versions);
+    plan.changes = hunks.as_ref().map(|hunks| LineCounts::of(hunks));
+    plan.regions.reserve(regions.len());
     for (stretch, region) in (0..).zip(regions) {
         match region.kind {
             RegionKind::Conflict => plan.push_stretch(&lines, stretch, region),
@@ -183,8 +180,56 @@ pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) ->
 }
 
 impl Plan {
+    /// One without any region yet.
+    pub(crate) fn empty(versions: Versions) -> Self {
+        Plan {
+            versions,
+            regions: Vec::new(),
+            conflicts: Vec::new(),
+            stretches: Vec::new(),
+            spans: Vec::new(),
+            finer: Vec::new(),
+            changes: PerSide::default(),
+            structure: None,
+        }
+    }
+
+    pub(crate) fn finish(mut self, changes: PerSide<LineCounts>, structure: Structure) -> Self {
+        self.changes = changes;
+        self.structure = Some(Arc::new(structure));
+        self
+    }
+
+    /// Adds a region that is no conflict; what nobody changed goes on from what nobody changed.
+    pub(crate) fn push_region(&mut self, region: Region) {
+        match self.regions.last_mut() {
+            Some(last)
+                if last.kind == RegionKind::Unchanged && region.kind == RegionKind::Unchanged =>
+            {
+                last.base.end = region.base.end;
+                last.ours.end = region.ours.end;
+                last.theirs.end = region.theirs.end;
+            }
+            _ => self.regions.push(region),
+        }
+    }
+
+    /// Adds a conflict as it is, a stretch of its own.
+    pub(crate) fn push_conflict(&mut self, stretch: u32, region: Region) -> RegionId {
+        let id = RegionId(self.regions.len() as u32);
+        self.conflicts.push(id);
+        self.stretches.push(stretch);
+        self.finer.push(OnceLock::new());
+        self.spans.push((id, id));
+        self.regions.push(Region {
+            kind: RegionKind::Conflict,
+            ..region
+        });
+        id
+    }
+
     /// Cuts a stretch that both sides changed into its conflicts and what lies between them.
-    fn push_stretch(&mut self, lines: &InternedLines, stretch: u32, region: Region) {
+    pub(crate) fn push_stretch(&mut self, lines: &InternedLines, stretch: u32, region: Region) {
         let (first, before) = (self.regions.len() as u32, self.conflicts.len());
         for part in refine(&self.versions, lines, region) {
             if part.kind != RegionKind::Conflict {

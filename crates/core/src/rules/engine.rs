@@ -3,12 +3,14 @@
 use crate::decide::ruling::{Certainty, Ruling};
 use crate::model::region::RegionId;
 use crate::plan::build::Plan;
+use crate::plan::structure::Apart;
 use crate::rules::adjacent::Adjacent;
 use crate::rules::beside::Beside;
 use crate::rules::blend::Blend;
 use crate::rules::both_added::BothAdded;
 use crate::rules::by_path::ByPath;
 use crate::rules::conflict::{Conflict, Shared};
+use crate::rules::declarations::{DECLARATIONS, Declarations};
 use crate::rules::formula::Replay;
 use crate::rules::generated::{GENERATED_FILE, Generated};
 use crate::rules::import_list::Names;
@@ -34,6 +36,7 @@ pub static RULES: &[&dyn Rule] = &[
     &Memory,
     &SimilarConflict,
     &Generated,
+    &Declarations,
     &WhiteSpace,
     &Removed,
     &Reindented,
@@ -82,6 +85,11 @@ pub fn propose(plan: &Plan, id: RegionId, context: &RuleContext) -> Option<Rulin
 
 fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
     let mut best: Option<Ruling> = None;
+    // Which of two bodies or places something has only a person knows.
+    let either_or = matches!(
+        conflict.plan().apart(conflict.id()),
+        Some(Apart::TwoBodies { .. } | Apart::TwoPlaces { .. })
+    );
     for rule in RULES.iter().filter(|rule| !context.off.contains(rule.id())) {
         let Some(found) = rule.propose(conflict, context) else {
             continue;
@@ -94,7 +102,9 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
             continue;
         }
         // What a tool writes is not put together by other rules.
-        let last = found.certainty == Certainty::Certain || rule.id() == GENERATED_FILE;
+        let last = found.certainty == Certainty::Certain
+            || rule.id() == GENERATED_FILE
+            || rule.id() == DECLARATIONS && either_or;
         best = Some(Ruling {
             rule: rule.id().to_owned(),
             certainty: found.certainty,

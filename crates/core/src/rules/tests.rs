@@ -194,6 +194,8 @@ fn every_rule_has_something_that_it_settles_or_explains_and_something_that_it_le
             "too-long" => gives.push(Some((Certainty::Hint, ""))),
             // Tested beside it: it needs settings.
             "path" => gives.push(Some((Certainty::Certain, ""))),
+            // Tested in `tests/declarations.rs`: it needs outlines.
+            "declarations" => gives.push(Some((Certainty::Certain, ""))),
             _ => {}
         }
         assert!(

@@ -9,6 +9,7 @@ use crate::merge::list_items::kind_of;
 use crate::model::region::{RegionId, RegionKind};
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
+use crate::plan::structure::Apart;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::{Source, is_blank};
 use crate::text::tokens::{is_name, is_space, is_worded, solid_tokens};
@@ -38,6 +39,9 @@ pub(crate) fn objection(plan: &Plan, id: RegionId, outcome: &Source) -> Option<S
     let most = texts.all().map(|(_, rows)| rows.rows.len()).max();
     if most > Some(WITNESS_LINES) {
         return Some("it is too long to be checked".to_owned());
+    }
+    if matches!(plan.apart(id), Some(Apart::BothAdded { .. })) {
+        return texts.both_whole();
     }
     texts
         .words()
@@ -144,6 +148,27 @@ impl Renamed {
 }
 
 impl<'a> Texts<'a> {
+    /// What both sides declared here: all rows of each stand there in their order, and no other. Rows
+    /// may well stand in both.
+    fn both_whole(&self) -> Option<String> {
+        let bare = |row: &[u8]| row.strip_suffix(b",").unwrap_or(row).to_vec();
+        let rows =
+            |rows: &Rows<'_>| -> Vec<Vec<u8>> { rows.rows.iter().map(|r| bare(r)).collect() };
+        let (ours, theirs, outcome) = (rows(&self.ours), rows(&self.theirs), rows(&self.outcome));
+        let stands_in_order = |side: &[Vec<u8>]| {
+            let mut left = outcome.iter();
+            side.iter().all(|row| left.any(|other| other == row))
+        };
+        if !stands_in_order(&ours) || !stands_in_order(&theirs) {
+            return Some("not all of what each side declared would stand".to_owned());
+        }
+        let mut all = [ours.clone(), theirs.clone()].concat();
+        let mut there = outcome.clone();
+        all.sort_unstable();
+        there.sort_unstable();
+        (all != there).then(|| "something else than what each side declared would stand".to_owned())
+    }
+
     fn all(&self) -> impl Iterator<Item = (Text, &Rows<'a>)> {
         [
             (Text::Base, &self.base),

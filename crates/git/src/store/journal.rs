@@ -85,6 +85,18 @@ impl Journal {
         handle.sync_data().map_err(Error::file("sync", file))
     }
 
+    /// Whether the plan that its decisions are about lays the texts out by declarations.
+    pub fn is_by_declarations(&self) -> bool {
+        self.header.by_declarations
+    }
+
+    /// Says so of decisions to come; those that are stored keep theirs.
+    pub fn set_by_declarations(&mut self, by_declarations: bool) {
+        if self.len == 0 {
+            self.header.by_declarations = by_declarations;
+        }
+    }
+
     /// Where it is stored.
     pub fn file(&self) -> &Path {
         &self.file
@@ -110,6 +122,7 @@ mod tests {
                 armistice: Header::FORMAT,
                 path: "berth.rs".to_owned(),
                 versions: Default::default(),
+                by_declarations: false,
             },
             len: 0,
             torn: Vec::new(),

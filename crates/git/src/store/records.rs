@@ -66,6 +66,7 @@ impl Store {
             armistice: Header::FORMAT,
             path: case.path.to_string(),
             versions: case.stages.names(),
+            by_declarations: false,
         };
         let bytes = read_if_there(&file)?.unwrap_or_default();
         let read = read_journal(&bytes);
@@ -95,6 +96,8 @@ impl Store {
             };
             return Ok((journal, Vec::new(), Some(message)));
         }
+        journal.header.by_declarations =
+            (read.header.as_ref()).is_some_and(|header| header.by_declarations);
         let message = self.mend(&mut journal, case, &bytes, &read)?;
         Ok((journal, read.events, message))
     }

@@ -1,6 +1,6 @@
 //! Judges the rules on real merges with a known answer.
 //!
-//! `cargo run --release -p armistice-git --example judge FOLDER [RULE/LETTERS]`
+//! `cargo run --release -p armistice --example judge FOLDER [RULE/LETTERS]`
 //! where FOLDER has one folder a merge with base, ours, theirs, answer and name
 //! in it, as `scripts/real-corpus` makes them. Prints for each rule and
 //! certainty how many proposals are
@@ -10,16 +10,18 @@
 //! - wrong;
 //! - unknowable: the answer has words that none of the versions has.
 //!
+//! With `JUDGE_LINES` in the environment no file is laid out by its declarations.
+//!
 //! With RULE/LETTERS (as `blend/wk`) it prints those proposals too; with `list`
 //! a line for each conflict; with `would` such a line also where rules only hint, judged by
 //! the merged rows (`"would hint beside/w"` prints them).
 
+use armistice::case::planning::{LayOut, planned};
 use armistice_core::*;
 use std::collections::{BTreeMap, HashSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::Path;
 use std::process::{Command, ExitCode};
-use std::sync::Arc;
 
 #[derive(Default)]
 struct Tally {
@@ -29,6 +31,7 @@ struct Tally {
     stretches: BTreeMap<Option<Certainty>, [usize; 4]>,
     /// What happens to the conflicts of git.
     git: usize,
+    by_declarations: usize,
     conflicts: usize,
     left: [usize; 2],
 }
@@ -65,6 +68,7 @@ fn main() -> ExitCode {
         tally.left[0],
         tally.left[1]
     );
+    println!("{} files by declarations", tally.by_declarations);
     println!("right kept wrong unknowable");
     for (certainty, n) in tally.stretches.iter().rev() {
         let certainty = certainty.map_or("open", Certainty::name);
@@ -91,15 +95,22 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         .current_dir(case)
         .output();
     tally.git += merged.ok().and_then(|o| o.status.code()).unwrap_or(0) as usize;
-    let plan = Arc::new(plan(&base, &ours, &theirs, &Options::default()));
     let context = RuleContext {
         path: std::fs::read_to_string(case.join("name")).unwrap_or_default(),
         ..RuleContext::default()
     };
+    let lay_out = match std::env::var_os("JUDGE_LINES") {
+        Some(_) => LayOut::Lines,
+        None => LayOut::Best,
+    };
+    let versions = Versions { base, ours, theirs };
+    let (plan, rulings) = planned(&versions, &context, lay_out);
+    tally.by_declarations += usize::from(plan.is_by_declarations());
+    let theirs = plan.versions().theirs.clone();
     let mut session = Session::new(plan.clone());
     let would = show.is_some_and(|(what, _)| what.starts_with("would"));
     let show = show.map(|(what, letters)| (what.strip_prefix("would ").unwrap_or(what), letters));
-    let mut found: BTreeMap<_, _> = propose_all(&plan, &context).into_iter().collect();
+    let mut found: BTreeMap<_, _> = rulings.into_iter().collect();
     let rulings: Vec<_> = plan
         .conflicts()
         .iter()

@@ -1,0 +1,177 @@
+//! Rule: what is in conflict by lines is none by declarations.
+
+use crate::decide::joined::joined;
+use crate::decide::resolution::Resolution;
+use crate::decide::ruling::Certainty;
+use crate::model::segment::Segment;
+use crate::model::side::{PerSide, Side};
+use crate::plan::structure::{Added, Apart};
+use crate::rules::conflict::Conflict;
+use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
+use crate::text::tokens::same_tokens;
+
+/// The id of the rule.
+pub(crate) const DECLARATIONS: &str = "declarations";
+
+pub(crate) struct Declarations;
+
+impl Rule for Declarations {
+    fn id(&self) -> &'static str {
+        DECLARATIONS
+    }
+
+    fn title(&self) -> &'static str {
+        "declaration by declaration"
+    }
+
+    fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
+        let [_, ours, theirs] = conflict.texts();
+        Some(match conflict.plan().apart(conflict.id())? {
+            // Where only blanks differ there are no two bodies.
+            Apart::TwoBodies { .. } if same_tokens(ours, theirs) => return None,
+            Apart::TwoBodies { what } => Proposal::hint(format!(
+                "{} and {} each added {what}, with another body",
+                context.ours, context.theirs
+            )),
+            Apart::Moved { mover, what } => {
+                let (moved, changed) = (context.label(*mover), context.label(mover.other()));
+                Proposal::certain(
+                    Resolution::Take(mover.other().into()),
+                    format!(
+                        "{moved} moved {what}; what {changed} changed in it goes along to its new place"
+                    ),
+                )
+            }
+            Apart::Beside {
+                changed_by,
+                what,
+                may_be_renamed,
+            } => {
+                let (changed, other) = (
+                    context.label(*changed_by),
+                    context.label(changed_by.other()),
+                );
+                let (certainty, reason) = match may_be_renamed {
+                    true => (
+                        Certainty::Likely,
+                        format!(
+                            "{changed} added {what}, and took out something that {other} changed: if it is the same under another name, that change belongs here"
+                        ),
+                    ),
+                    false => (
+                        Certainty::Certain,
+                        format!(
+                            "{changed} alone changed {what} here; what {other} changed beside it is another declaration"
+                        ),
+                    ),
+                };
+                Proposal::new(certainty, Resolution::Take((*changed_by).into()), reason)
+            }
+            Apart::TwoPlaces { place_of, what } => Proposal::hint(format!(
+                "{} and {} moved {what} to different places; here it stands for {}: take it at one of the two",
+                context.ours,
+                context.theirs,
+                context.label(*place_of)
+            )),
+            Apart::BothAdded {
+                added, replaces, ..
+            } if *replaces => Proposal::hint(format!(
+                "each put something else in the place of what stood here: {} {}, {} {}",
+                context.ours,
+                titles(&added.ours),
+                context.theirs,
+                titles(&added.theirs)
+            )),
+            Apart::BothAdded { added, sorted, .. } => {
+                both_added(conflict, context, added, *sorted)?
+            }
+        })
+    }
+
+    fn examples(&self) -> &'static [Example] {
+        // Examples know no declarations; those of this rule are in `plan::by_declarations`.
+        &[Example {
+            path: "a.rs",
+            base: "",
+            ours: "fn moor() {}\n",
+            theirs: "fn dock() {}\n",
+            gives: None,
+        }]
+    }
+}
+
+fn titles(added: &[Added]) -> String {
+    let all: Vec<&str> = added.iter().map(|one| &*one.title).collect();
+    match &all[..] {
+        [] => "nothing".to_owned(),
+        [one] => (*one).to_owned(),
+        [one, other] => format!("{one} and {other}"),
+        [one, .., last] => format!("{} things from {one} to {last}", all.len()),
+    }
+}
+
+/// Both stay: in the order of their names where their neighbours are in that order, else ours first.
+///
+/// Nothing where some are mere lines: their order may mean something.
+fn both_added(
+    conflict: &Conflict<'_>,
+    context: &RuleContext,
+    added: &PerSide<Vec<Added>>,
+    sorted: bool,
+) -> Option<Proposal> {
+    if added
+        .iter()
+        .any(|all| all.is_empty() || all.iter().any(|one| !one.is_declaration))
+    {
+        return None;
+    }
+    let (ours, theirs) = (titles(&added.ours), titles(&added.theirs));
+    let each = format!(
+        "{} added {ours} here, {} {theirs}",
+        context.ours, context.theirs
+    );
+    if sorted && let Some(in_order) = in_order(conflict, added) {
+        let reason = format!("{each}; both stay, in the order of names that is kept here");
+        return Some(Proposal::certain(in_order, reason));
+    }
+    let reason = format!("{each}; both stay, what {} added comes first", context.ours);
+    Some(Proposal::likely(
+        joined(conflict.plan(), conflict.id(), Side::Ours),
+        reason,
+    ))
+}
+
+/// What both added, in the order of names; `None` if a side's own are not, or need something between
+/// them that does not come with each.
+fn in_order(conflict: &Conflict<'_>, added: &PerSide<Vec<Added>>) -> Option<Resolution> {
+    let rising = |all: &Vec<Added>| all.windows(2).all(|pair| pair[0].name <= pair[1].name);
+    if !added.iter().all(rising) {
+        return None;
+    }
+    let each = Side::BOTH
+        .into_iter()
+        .flat_map(|side| added[side].iter().map(move |one| (side, one)));
+    let mut each: Vec<(Side, &Added)> = each.collect();
+    let ending = |(side, one): &(Side, &Added)| {
+        let text = conflict.versions().get((*side).into()).slice(one.lines);
+        let blank = text
+            .iter()
+            .rev()
+            .take_while(|b| b.is_ascii_whitespace())
+            .count();
+        let last = text[..text.len() - blank].last().copied();
+        (
+            last == Some(b','),
+            String::from_utf8_lossy(&text[text.len() - blank..]).into_owned(),
+        )
+    };
+    let first = ending(each.first()?);
+    if !each.iter().all(|one| ending(one) == first) {
+        return None;
+    }
+    each.sort_by(|a, b| a.1.name.cmp(&b.1.name));
+    let segments = each
+        .iter()
+        .map(|(side, one)| Segment::Lines((*side).into(), one.lines));
+    Some(conflict.resolution(segments.collect()))
+}

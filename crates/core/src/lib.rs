@@ -39,10 +39,11 @@ pub use model::region::{ConflictId, Region, RegionId, RegionKind};
 pub use model::segment::{DraftSegment, Origin, Pick, Segment};
 pub use model::side::{PerSide, Side};
 pub use model::versions::{Version, Versions};
+pub use outline::changes::{DeclarationChange, Did, declaration_changes, renamed_declarations};
 pub use outline::declaration::{Declaration, Outline};
 pub use outline::indented::outline_by_indentation;
 pub use plan::build::{LineCounts, Options, Plan, plan};
-pub use plan::by_declarations::{merged_along_moves, plan_by_declarations};
+pub use plan::by_declarations::{plan_along_moves, plan_by_declarations};
 pub use plan::cause::{Cause, cause, describe};
 pub use plan::structure::{Added, Apart};
 pub use rules::choice::prefers_declarations;
@@ -63,6 +64,7 @@ pub use verify::markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
     marker_size, parse_markers, render_with_markers,
 };
+pub use verify::misplaced::misplaced;
 pub use verify::syntax::{
     Parsed, Repeated, SyntaxError, SyntaxFacts, bracket_findings, syntax_findings,
 };

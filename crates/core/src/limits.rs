@@ -343,6 +343,14 @@ limits! {
     RENAME_CANDIDATES: usize = 20_000, "files",
         "judged, not measured: a tree that was moved as a whole",
         "each unmerged path is a case of its own, without its former name";
+    /// Files of code that both sides together changed up to which names that went are looked for.
+    NAMED_FILES: usize = 3000, "files",
+        "judged, not measured: their words are counted in all four versions",
+        "names that went are not looked for";
+    /// Names that a side no longer declares that are looked for in what the other wrote.
+    NAMES_GONE: usize = 60, "names",
+        "judged, not measured: each asks git once where it still stands",
+        "the names behind them in the alphabet are not looked for";
     /// Files with one line, or one content, beyond which it tells no renames.
     COMMON_LINE_FILES: usize = 50, "files",
         "judged, not measured: lines of licences and closing brackets stand in more",

@@ -7,5 +7,6 @@ pub(crate) mod checks;
 pub(crate) mod decided;
 pub(crate) mod fates;
 pub(crate) mod markers;
+pub(crate) mod misplaced;
 pub(crate) mod syntax;
 pub(crate) mod trace;

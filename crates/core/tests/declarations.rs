@@ -236,14 +236,29 @@ fn an_edit_that_lines_would_put_into_another_declaration_follows_its_own() {
     let [b, o, t] = [0, 1, 2].map(|n: usize| outline_by_indentation(&texts[n]));
     let [base, ours, theirs] = texts;
     let versions = Versions { base, ours, theirs };
-    let found = merged_along_moves(&versions, [&b, &o, &t]).unwrap();
-    assert_eq!(String::from_utf8_lossy(found.bytes()), wanted);
+    let plan = Arc::new(plan_along_moves(&versions, [&b, &o, &t]).unwrap());
+    let rulings = propose_all(&plan, &RuleContext::default());
+    let merged = Merged { plan, rulings };
+    assert_eq!(merged.text(AutoSettle::Certain), Some(wanted.clone()));
+    // Against it the right result has nothing against it, and the other one has.
+    assert_eq!(trace(&merged.plan, &wanted.as_str().into(), None), []);
+    let wrong: Source = (alike("south", "look twice") + "\n" + &alike("north", "look"))
+        .as_str()
+        .into();
+    let r = outline_by_indentation(&wrong);
+    let found = misplaced(&versions, [&b, &o, &t], &wrong, &r);
+    assert_eq!(found.len(), 1, "{found:?}");
+    assert!(
+        found[0]
+            .what
+            .contains("theirs changed in block north: (its line 3) stands in block south:")
+    );
     // Nothing is said where nothing moved.
     let still = Versions {
         ours: versions.base.clone(),
         ..versions
     };
-    assert!(merged_along_moves(&still, [&b, &b, &t]).is_none());
+    assert!(plan_along_moves(&still, [&b, &b, &t]).is_none());
 }
 
 #[test]

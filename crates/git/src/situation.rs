@@ -3,6 +3,7 @@
 pub(crate) mod conclude;
 pub(crate) mod history;
 pub(crate) mod looked;
+pub(crate) mod names_gone;
 pub(crate) mod parents;
 pub(crate) mod parsing;
 pub(crate) mod proof;

@@ -14,13 +14,15 @@ const fn row(name: &'static str, checks: &'static [Check]) -> CheckRow {
     CheckRow { name, checks }
 }
 
-pub const CHECK_ROWS: [CheckRow; 9] = [
+pub const CHECK_ROWS: [CheckRow; 11] = [
     row("no conflict is open", &[Check::Open]),
     row("all that is settled is staged", &[Check::Unwritten]),
     row("nothing changed after it was staged", &[Check::Unstaged]),
     row("no marker lines", &[Check::Markers]),
     row("nothing is lost", &[Check::Lost]),
     row("nothing that was removed is back", &[Check::Back]),
+    row("every edit stands where it was made", &[Check::Misplaced]),
+    row("no name that went is used", &[Check::Names]),
     row("nothing stands twice", &[Check::Twice]),
     row("the syntax holds", &[Check::Syntax]),
     row(
@@ -60,13 +62,19 @@ impl CheckRow {
         let texts = count(proof.texts, "merged text");
         match self.checks[0] {
             Check::Open | Check::Unwritten | Check::Unstaged => Verdict::Holds(String::new()),
+            Check::Names => match proof.named {
+                None | Some(0) => Verdict::Nothing,
+                Some(files) => Verdict::Holds(count(files, "file of code")),
+            },
             _ if proof.texts == 0 => Verdict::Nothing,
             Check::Syntax if proof.parsed < proof.texts => Verdict::Holds(format!(
                 "{} of {texts} parsed, brackets counted in the rest",
                 proof.parsed
             )),
             Check::Syntax => Verdict::Holds(format!("{texts} parsed")),
-            Check::Lost | Check::Back | Check::Twice => Verdict::Holds(format!("{texts} traced")),
+            Check::Lost | Check::Back | Check::Misplaced | Check::Twice => {
+                Verdict::Holds(format!("{texts} traced"))
+            }
             _ => Verdict::Holds(texts),
         }
     }

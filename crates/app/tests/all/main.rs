@@ -27,5 +27,6 @@ mod rulings;
 mod screens;
 mod staged;
 mod storm;
+mod structure;
 mod terminal;
 mod whole;

@@ -14,6 +14,8 @@ use crate::plan::build::{LineCounts, Options, Plan, plan};
 use crate::plan::structure::{Added, Apart, Structure};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::Source;
+use crate::text::tokens::is_worded;
+use std::collections::HashSet;
 
 impl Plan {
     /// Whether its texts are laid out by declarations.
@@ -37,6 +39,20 @@ impl Plan {
         let structure = self.structure.as_ref();
         let real = structure.and_then(|structure| structure.real.as_ref());
         real.unwrap_or_else(|| self.versions())
+    }
+
+    /// Whether a side took out a line that says something and has the same line again elsewhere: it may
+    /// have moved things.
+    pub fn may_have_moves(&self) -> bool {
+        Side::BOTH.into_iter().any(|side| {
+            let rows = |version: Version| {
+                let regions = self.regions().iter().filter(move |r| r.is_changed_by(side));
+                let text = self.versions().get(version);
+                regions.flat_map(move |r| text.lines(r.lines(version)).map(|line| line.trimmed()))
+            };
+            let gone: HashSet<&[u8]> = rows(Version::Base).filter(|row| is_worded(row)).collect();
+            rows(side.into()).any(|row| gone.contains(row))
+        })
     }
 
     /// Where a line of a version's text in this plan stands in the version itself: a plan by
@@ -83,32 +99,19 @@ pub fn plan_by_declarations(
     (!plan.conflicts().is_empty()).then_some(plan)
 }
 
-/// The merged text of three versions by their declarations, if no two changes meet and some change
-/// went along with what the other side moved; `None` otherwise.
+/// The plan of three versions by their declarations where a side moved some of them; `None` elsewhere.
 ///
-/// What lines alone give may have that change in another declaration.
-pub fn merged_along_moves(versions: &Versions, outlines: [&Outline; 3]) -> Option<Source> {
-    let options = Options::default();
+/// Results are held against it: lines alone take what moved for removed and added.
+pub fn plan_along_moves(versions: &Versions, outlines: [&Outline; 3]) -> Option<Plan> {
     if !are_sound(outlines) {
         return None;
     }
     let layout = lay_out(versions, outlines)?;
-    let plain = plan(&versions.base, &versions.ours, &versions.theirs, &options);
-    let plan = Planner::new(&plain, &layout).plan(&options);
-    let moved = |id: &RegionId| matches!(plan.apart(*id), Some(Apart::Moved { .. }));
-    if !plan.insists() || !plan.conflicts().iter().all(moved) {
-        return None;
-    }
-    let mut out = Vec::new();
-    for (id, region) in plan.ids() {
-        let version = match (region.kind, plan.apart(id)) {
-            (_, Some(Apart::Moved { mover, .. })) => Version::from(mover.other()),
-            (RegionKind::Theirs, _) => Version::Theirs,
-            _ => Version::Ours,
-        };
-        out.extend_from_slice(plan.versions().get(version).slice(region.lines(version)));
-    }
-    Some(Source::new(out))
+    layout.numbers.iter().any(Option::is_some).then(|| {
+        let options = Options::default();
+        let plain = plan(&versions.base, &versions.ours, &versions.theirs, &options);
+        Planner::new(&plain, &layout).plan(&options)
+    })
 }
 
 /// Whether neither side has more places than base that a parser makes no sense of: declarations are

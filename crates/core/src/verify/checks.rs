@@ -32,6 +32,10 @@ pub enum Check {
     Lost,
     /// Nothing stands again that a side removed.
     Back,
+    /// What a side changed in a declaration stands in that one.
+    Misplaced,
+    /// No name is used that the other side renamed or removed.
+    Names,
     /// No line, declaration, import or key stands there more often than on either side.
     Twice,
     /// A parser makes sense of it, as far as it did of every version.
@@ -40,7 +44,7 @@ pub enum Check {
 
 impl Check {
     /// All checks in the order of the screen.
-    pub const ALL: [Check; 11] = [
+    pub const ALL: [Check; 13] = [
         Check::Open,
         Check::Unwritten,
         Check::Unstaged,
@@ -50,6 +54,8 @@ impl Check {
         Check::TrailingBlanks,
         Check::Lost,
         Check::Back,
+        Check::Misplaced,
+        Check::Names,
         Check::Twice,
         Check::Syntax,
     ];
@@ -66,6 +72,8 @@ impl Check {
             Check::TrailingBlanks => "no trailing blanks were added",
             Check::Lost => "nothing is lost",
             Check::Back => "nothing that was removed is back",
+            Check::Misplaced => "every edit stands where it was made",
+            Check::Names => "no name that went is used",
             Check::Twice => "nothing stands twice",
             Check::Syntax => "the syntax holds",
         }
@@ -80,6 +88,8 @@ impl Check {
             | Check::Markers
             | Check::Lost
             | Check::Back
+            | Check::Misplaced
+            | Check::Names
             | Check::Syntax => Weight::Stops,
             Check::LineEnds | Check::LastNewline | Check::TrailingBlanks | Check::Twice => {
                 Weight::Look

@@ -3,10 +3,10 @@
 
 use crate::path::RepoPath;
 use armistice_core::{
-    Check, Finding, Inputs, Options, Parsed, Source, SyntaxFacts, Version, Versions, Weight,
-    bracket_findings, check, plan, syntax_findings, trace,
+    Check, Finding, Inputs, Options, Parsed, Plan, Source, SyntaxFacts, Version, Versions, Weight,
+    bracket_findings, check, misplaced, plan, plan_along_moves, syntax_findings, trace,
 };
-use armistice_syntax::{Language, PARSED_BYTES, facts};
+use armistice_syntax::{Language, PARSED_BYTES, facts, outline};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// A result and what it was made from.
@@ -77,13 +77,31 @@ fn look_at(look: &Look) -> Vec<Finding> {
         result: &look.result,
         versions: Some(&look.versions),
     });
-    if look.traced {
-        let Versions { base, ours, theirs } = &look.versions;
+    let Versions { base, ours, theirs } = &look.versions;
+    if look.there == [true; 3] || look.traced {
         let plan = plan(base, ours, theirs, &Options::default());
-        found.extend(trace(&plan, &look.result, None));
+        let along_moves = plan.may_have_moves().then(|| along_moves(look)).flatten();
+        let (plan, misplaced) = along_moves.unwrap_or((plan, Vec::new()));
+        found.extend(misplaced);
+        if look.traced {
+            found.extend(trace(&plan, &look.result, None));
+        }
     }
     found.extend(syntax_of(look));
     found
+}
+
+/// The plan of a look along what was moved, and edits that stand in another declaration; `None` where
+/// nothing moved or no parser knows.
+fn along_moves(look: &Look) -> Option<(Plan, Vec<Finding>)> {
+    let language = look.language()?;
+    let v = &look.versions;
+    let texts = [&v.base, &v.ours, &v.theirs, &look.result];
+    let [base, ours, theirs, result] = texts.map(|text| outline(language, text));
+    let (base, ours, theirs, result) = (base?, ours?, theirs?, result?);
+    let outlines = [&base, &ours, &theirs];
+    let plan = plan_along_moves(v, outlines)?;
+    Some((plan, misplaced(v, outlines, &look.result, &result)))
 }
 
 impl Look {

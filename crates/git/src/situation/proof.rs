@@ -11,6 +11,7 @@ use crate::repo::objects::Oid;
 use crate::repo::parties::empty_tree;
 use crate::repo::repository::Repository;
 use crate::situation::looked::Looked;
+use crate::situation::names_gone::names_gone;
 use crate::situation::parsing::Look;
 use crate::situation::read::Situation;
 use crate::situation::staged::{
@@ -47,6 +48,8 @@ pub struct Proof {
     /// Whether it can be told what all files were merged from; if not, what was in no conflict was
     /// looked through for markers alone.
     pub traceable: bool,
+    /// In how many files of code names that went were looked for; `None` if in none.
+    pub named: Option<usize>,
     /// Whether the step under way would commit nothing.
     pub empty: bool,
     /// What was staged then, as a hash; equal values mean that nothing else is staged since.
@@ -133,6 +136,16 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
     match touched(repo, situation)? {
         Some(all) => {
             proof.traceable = true;
+            let every: Vec<Touched> = (all.to_look_at.iter())
+                .chain(&all.followed)
+                .cloned()
+                .collect();
+            if let Some(named) = names_gone(repo, &every)? {
+                proof.named = Some(named.files);
+                for (path, finding) in named.findings {
+                    proof.add_findings(&path, &[finding]);
+                }
+            }
             let to_look_at = all.to_look_at.into_iter();
             let to_look_at = to_look_at.filter(|t| !seen.contains(&t.path));
             look_at_others(looked, repo, to_look_at.collect(), &mut proof)?;

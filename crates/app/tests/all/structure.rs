@@ -1,0 +1,228 @@
+//! Merging by declarations with real git: moved and edited, added by both, names that went.
+
+use crate::kit::{Desk, Repo};
+
+/// A method of four lines.
+fn method(name: &str, word: &str) -> String {
+    format!(
+        "    /// {name}s a ship.\n    pub fn {name}(&mut self) {{\n        self.{word}();\n        self.log(\"{name}\");\n    }}\n"
+    )
+}
+
+fn quay(methods: &[(&str, &str)]) -> String {
+    let methods: Vec<String> = methods
+        .iter()
+        .map(|(name, word)| method(name, word))
+        .collect();
+    format!(
+        "use tide::Level;\n\nimpl Quay {{\n{}}}\n",
+        methods.join("\n")
+    )
+}
+
+const MOOR: (&str, &str) = ("moor", "wait");
+const PAY: (&str, &str) = ("pay", "wait");
+const LEAVE: (&str, &str) = ("leave", "wait");
+const TURN: (&str, &str) = ("turn", "wait");
+
+/// Two branches that changed several files, the second merged into the first.
+fn merge(files: &[(&str, [String; 3])]) -> Repo {
+    let repo = Repo::new();
+    let write = |nth: usize, message: &str| {
+        for (file, texts) in files {
+            repo.write(file, &texts[nth]);
+        }
+        repo.commit(message);
+    };
+    write(0, "base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    write(2, "theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    write(1, "ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    repo
+}
+
+fn moved_and_edited() -> Repo {
+    merge(&[(
+        "quay.rs",
+        [
+            quay(&[MOOR, PAY, LEAVE, TURN]),
+            quay(&[PAY, LEAVE, TURN, MOOR]),
+            quay(&[("moor", "hurry"), PAY, LEAVE, TURN]),
+        ],
+    )])
+}
+
+#[test]
+fn a_moved_method_keeps_the_edit_of_the_other_side() {
+    let repo = moved_and_edited();
+    assert!(!repo.unmerged().is_empty(), "git has a conflict here");
+    let (code, said) = repo.output(&["settle", "--by", "rule", "quay.rs"]);
+    assert_eq!(code, 0, "{said}");
+    let right = quay(&[PAY, LEAVE, TURN, ("moor", "hurry")]);
+    assert_eq!(repo.read("quay.rs"), right);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(
+        (code, said.contains("nothing stands in the way")),
+        (0, true),
+        "{said}"
+    );
+}
+
+#[test]
+fn taking_the_mover_whole_is_named_and_so_is_whose_edit_it_was() {
+    let repo = moved_and_edited();
+    repo.write("quay.rs", quay(&[PAY, LEAVE, TURN, MOOR]));
+    repo.git(&["add", "quay.rs"]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 1, "{said}");
+    assert!(said.contains("self.hurry();"), "{said}");
+}
+
+#[test]
+fn the_screen_says_who_moved_it_and_decisions_come_back() {
+    let repo = moved_and_edited();
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    desk.press("enter");
+    let screen = desk.shows();
+    assert!(screen.contains("moved function moor"), "{screen}");
+    assert!(screen.contains("self.hurry();"), "{screen}");
+    // Declined: the method stands at its new place as base had it.
+    desk.press("o");
+    let screen = desk.shows();
+    assert!(screen.contains("1 settled"), "{screen}");
+    drop(desk);
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    desk.press("enter w");
+    assert_eq!(repo.read("quay.rs"), quay(&[PAY, LEAVE, TURN, MOOR]));
+}
+
+#[test]
+fn what_both_added_at_one_place_is_offered_together() {
+    let repo = merge(&[(
+        "quay.rs",
+        [
+            quay(&[MOOR, PAY, LEAVE]),
+            quay(&[MOOR, ("berth", "wait"), PAY, LEAVE]),
+            quay(&[MOOR, ("anchor", "rest"), PAY, LEAVE]),
+        ],
+    )]);
+    let (code, said) = repo.output(&["settle", "--by", "rule", "quay.rs"]);
+    assert_eq!(code, 0, "{said}");
+    let both = quay(&[MOOR, ("berth", "wait"), ("anchor", "rest"), PAY, LEAVE]);
+    assert_eq!(repo.read("quay.rs"), both);
+}
+
+#[test]
+fn one_name_with_two_bodies_is_one_open_conflict() {
+    let repo = merge(&[(
+        "quay.rs",
+        [
+            quay(&[MOOR, PAY, LEAVE]),
+            quay(&[MOOR, ("berth", "wait"), PAY, LEAVE]),
+            quay(&[MOOR, ("berth", "rest"), PAY, LEAVE]),
+        ],
+    )]);
+    let (code, said) = repo.output(&["settle", "--by", "rule", "quay.rs"]);
+    assert_eq!(code, 1, "{said}");
+    let (_, said) = repo.output(&["docket", "--json"]);
+    assert!(
+        said.contains("\"open\": 1") || said.contains("\"open\":1"),
+        "{said}"
+    );
+}
+
+fn python(fetch: &str, call: &str) -> [String; 2] {
+    [
+        format!(
+            "def {fetch}(name):\n    row = look_up(name)\n    return row\n\n\ndef look_up(name):\n    return name\n"
+        ),
+        format!("import users\n\n\ndef report(name):\n    total = 1\n{call}    return total\n"),
+    ]
+}
+
+#[test]
+fn a_name_that_one_side_renamed_and_the_other_newly_uses_is_told_with_both_places() {
+    let [users, report] = python("fetch_user", "");
+    let [renamed, _] = python("load_user", "");
+    let [_, uses] = python("fetch_user", "    total += users.fetch_user(name)\n");
+    let repo = merge(&[
+        ("users.py", [users.clone(), renamed, users]),
+        ("report.py", [report.clone(), report, uses]),
+    ]);
+    // git merges it without a conflict; the merge is begun again, not yet committed.
+    repo.git(&["reset", "-q", "--hard", "HEAD~1"]);
+    repo.try_git(&["merge", "-q", "--no-commit", "side"]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 1, "{said}");
+    let told = "function 'fetch_user' was renamed to 'load_user' by ours (users.py line 1 of base); theirs newly uses it here";
+    assert!(
+        said.contains("report.py:6") && said.contains(told),
+        "{said}"
+    );
+}
+
+#[test]
+fn a_name_that_still_stands_somewhere_is_not_told() {
+    let [users, report] = python("fetch_user", "");
+    let [renamed, _] = python("load_user", "");
+    let [_, uses] = python("fetch_user", "    total += users.fetch_user(name)\n");
+    let other = "def fetch_user(name):\n    return name\n".to_owned();
+    let repo = merge(&[
+        ("users.py", [users.clone(), renamed, users]),
+        ("report.py", [report.clone(), report, uses]),
+        ("other.py", [other.clone(), other.clone(), other]),
+    ]);
+    repo.git(&["reset", "-q", "--hard", "HEAD~1"]);
+    repo.try_git(&["merge", "-q", "--no-commit", "side"]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 0, "{said}");
+}
+
+#[test]
+fn an_edit_that_lines_put_into_another_declaration_is_told() {
+    let gate = |name: &str, word: &str| {
+        format!(
+            "fn {name}() {{\n    open_the_gate();\n    {word}();\n    wait_for_the_tide();\n    close_the_gate();\n}}\n"
+        )
+    };
+    let text = |parts: [String; 2]| parts.join("\n");
+    let base = text([gate("north", "look"), gate("south", "look")]);
+    let ours = text([gate("south", "look"), gate("north", "look")]);
+    let theirs = text([gate("north", "look_twice"), gate("south", "look")]);
+    let repo = merge(&[("gates.rs", [base, ours, theirs])]);
+    // By the shortest difference, which swaps the names and not the functions, git has no conflict.
+    for (n, name) in ["1", "2", "3"].into_iter().enumerate() {
+        let version = repo.git(&["show", &format!(":{name}:gates.rs")]);
+        repo.write(&format!("../{n}"), version);
+    }
+    let shortest = [
+        "merge-file",
+        "--diff-algorithm=myers",
+        "../1",
+        "../0",
+        "../2",
+    ];
+    repo.git(&shortest);
+    repo.write("gates.rs", repo.read("../1"));
+    repo.git(&["add", "gates.rs"]);
+    let wrong = text([gate("south", "look_twice"), gate("north", "look")]);
+    assert_eq!(
+        repo.read("gates.rs"),
+        wrong,
+        "the edit of north stands in south"
+    );
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 1, "{said}");
+    let told = "what theirs changed in function north (its line 3) stands in function south here";
+    assert!(said.contains(told), "{said}");
+    // And the right one has nothing against it.
+    repo.write(
+        "gates.rs",
+        text([gate("south", "look"), gate("north", "look_twice")]),
+    );
+    repo.git(&["add", "gates.rs"]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 0, "{said}");
+}

@@ -9,3 +9,4 @@ pub mod overlay;
 pub mod parley;
 pub mod proof;
 mod staged;
+mod terrain;

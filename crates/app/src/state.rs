@@ -7,3 +7,4 @@ pub mod effect;
 pub mod file;
 pub mod overlay;
 mod rows;
+pub mod terrain;

@@ -24,6 +24,7 @@ pub mod settling;
 pub mod staged;
 mod syntax;
 pub mod taking;
+mod terrain;
 pub mod who;
 mod whole;
 pub mod windows;

@@ -14,6 +14,7 @@ pub mod hit;
 pub mod overview;
 pub mod questions;
 pub mod staged;
+pub mod terrain;
 pub mod who;
 pub mod whole_line;
 pub mod working;

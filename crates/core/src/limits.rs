@@ -343,6 +343,10 @@ limits! {
     RENAME_CANDIDATES: usize = 20_000, "files",
         "judged, not measured: a tree that was moved as a whole",
         "each unmerged path is a case of its own, without its former name";
+    /// Files whose declarations Terrain shows.
+    TERRAIN_FILES: usize = 400, "files",
+        "judged, not measured: each is parsed three times",
+        "how many were left out is told";
     /// Files of code that both sides together changed up to which names that went are looked for.
     NAMED_FILES: usize = 3000, "files",
         "judged, not measured: their words are counted in all four versions",

@@ -1,6 +1,7 @@
 //! Declarations of a text, matched over three versions, and the order in which they shall stand.
 
 pub(crate) mod changes;
+pub(crate) mod columns;
 pub(crate) mod declaration;
 pub(crate) mod indented;
 pub(crate) mod layout;

@@ -10,4 +10,5 @@ pub(crate) mod proof;
 pub(crate) mod read;
 pub(crate) mod staged;
 pub(crate) mod steps;
+pub(crate) mod terrain;
 pub(crate) mod touched;

@@ -5,22 +5,30 @@ use armistice_core::{Side, Version};
 use armistice_git::FileOutcome;
 use serde::{Deserialize, Serialize};
 
-/// The four screens there are so far, by their place on the rail.
+/// The five screens there are so far, by their place on the rail.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum Tab {
     Docket,
     Parley,
+    Terrain,
     Proof,
     Accord,
 }
 
 impl Tab {
-    pub const ALL: [Tab; 4] = [Tab::Docket, Tab::Parley, Tab::Proof, Tab::Accord];
+    pub const ALL: [Tab; 5] = [
+        Tab::Docket,
+        Tab::Parley,
+        Tab::Terrain,
+        Tab::Proof,
+        Tab::Accord,
+    ];
 
     pub fn key(self) -> &'static str {
         match self {
             Tab::Docket => "2",
             Tab::Parley => "3",
+            Tab::Terrain => "4",
             Tab::Proof => "5",
             Tab::Accord => "6",
         }
@@ -30,6 +38,7 @@ impl Tab {
         match self {
             Tab::Docket => "Docket",
             Tab::Parley => "Parley",
+            Tab::Terrain => "Terrain",
             Tab::Proof => "Proof",
             Tab::Accord => "Accord",
         }
@@ -40,6 +49,7 @@ impl Tab {
         match self {
             Tab::Docket => "which files are in conflict, and what is left?",
             Tab::Parley => "what did each side want here, and what shall stand?",
+            Tab::Terrain => "what moved, what was renamed?",
             Tab::Proof => "is the merged result right?",
             Tab::Accord => "conclude, continue, or go back",
         }
@@ -102,6 +112,12 @@ pub enum Command {
     SwitchOn,
     NextPolicy,
     ShowBlanks,
+    /// Show what nobody changed too, or fold it.
+    ShowAll,
+    /// Write the picture of a screen to files.
+    Draw,
+    /// List the declarations of the file, to go to one.
+    JumpList,
     Forget,
     StageAgain,
     ShowGivenUp,

@@ -220,12 +220,26 @@ fn compared(
     let versions = file.plan().versions();
     let (old, new) = (versions.get(from), versions.get(to));
     let hidden = a.len().max(b.len()).saturating_sub(CARD_LINES);
-    let line = |(row, stake): (&DeltaRow, &Stake)| CardLine {
-        stake: *stake,
-        ..worded_alone(
+    // A plan by declarations lays lines out in another order than they have.
+    let real = |row: &DeltaRow, number: usize| {
+        let version = if matches!(row, DeltaRow::Removed(_)) {
+            from
+        } else {
+            to
+        };
+        let line = LineIdx(number.saturating_sub(1) as u32);
+        file.plan().real_line(version, line).number()
+    };
+    let line = |(row, stake): (&DeltaRow, &Stake)| {
+        let line = worded_alone(
             delta_line(file.encoding, row, old, new, &|at| file.shades_of(to, at)),
             policy,
-        )
+        );
+        CardLine {
+            stake: *stake,
+            number: line.number.map(|number| real(row, number)),
+            ..line
+        }
     };
     Card {
         party: to,
@@ -256,7 +270,7 @@ fn text_card(file: &OpenedFile, id: RegionId, version: Version, stakes: &Stakes)
     let all = file.plan().region(id).lines(version);
     let source = file.plan().versions().get(version);
     let line = |at: LineIdx| CardLine {
-        number: Some(at.number()),
+        number: Some(file.plan().real_line(version, at).number()),
         sign: " ",
         parts: {
             let content = source.line(at).content();

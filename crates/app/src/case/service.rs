@@ -17,9 +17,9 @@ use armistice_core::{
 use armistice_git::{
     After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
     Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState,
-    SideHistory, Situation, Store, WorkFile, WriteRequest, Written, history, load, load_all, mend,
-    merged_by_git, run_ending, run_shell, settle_outcome, stage_as_they_stand, staged_contents,
-    take_back, write_all,
+    SideHistory, Situation, Store, Terrain, WorkFile, WriteRequest, Written, history, load,
+    load_all, mend, merged_by_git, run_ending, run_shell, settle_outcome, stage_as_they_stand,
+    staged_contents, take_back, terrain, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -431,6 +431,14 @@ impl CaseService {
     /// If git fails.
     pub fn merged_by_git(&self) -> Result<Option<Vec<String>>, Error> {
         merged_by_git(&self.repo, &Situation::read(&self.repo)?)
+    }
+
+    /// What each side did to the declarations of all files.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn terrain(&self) -> Result<Terrain, Error> {
+        terrain(&self.repo, &Situation::read(&self.repo)?)
     }
 
     /// Checks all that is to be committed.

@@ -150,8 +150,9 @@ impl Canvas<'_> {
                     .opened
                     .encoding
                     .decode(&content[..content.len().min(most)]);
+                let number = file.plan().real_line(version, at).number();
                 let mut pen = self.pen(area, y);
-                pen.write(&format!("{:>8}   ", at.number()), theme.faint());
+                pen.write(&format!("{number:>8}   "), theme.faint());
                 pen.scrolled(file.view.left)
                     .write_line(&text, theme.faint())
                     .mark_cut(theme.faint());
@@ -503,7 +504,8 @@ impl Canvas<'_> {
         let text = file.opened.encoding.decode(text.content());
         let left = file.view.left;
         let mut pen = self.pen(area, y);
-        pen.write(&format!("{:>5} ", at.number()), shade(theme.faint()));
+        let number = file.plan().real_line(version, at).number();
+        pen.write(&format!("{number:>5} "), shade(theme.faint()));
         pen.scrolled(left)
             .write_line(&text, shade(style))
             .mark_cut(shade(theme.bold()));

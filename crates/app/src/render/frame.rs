@@ -42,6 +42,7 @@ pub fn draw(state: &State, screen: &Screen<'_>, theme: &Theme, frame: &mut Frame
         (Tab::Proof | Tab::Accord, Some(view)) => canvas.staged(view),
         (Tab::Docket, _) => canvas.docket(),
         (Tab::Parley, _) => canvas.parley(),
+        (Tab::Terrain, _) => canvas.terrain(),
         (Tab::Proof, _) => canvas.proof(),
         (Tab::Accord, _) => canvas.accord(),
     }

@@ -403,6 +403,10 @@ impl Worker {
                     None => vec!["What both sides started from cannot be told here.".to_owned()],
                 })))
             }
+            Effect::ReadTerrain => {
+                let read = self.service.terrain().map_err(text);
+                Some(WorkResult::TerrainRead(read.map(Box::new)))
+            }
             Effect::SavePlace(place) => {
                 self.service.save_place(&place);
                 None

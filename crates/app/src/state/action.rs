@@ -10,9 +10,10 @@ use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
 use armistice_core::{Finding, LineIdx, PerSide, RegionId, Report, Ruling, Side};
 use armistice_git::{
     After, AgainstParent, CheckRun, CommitDetails, Ending, LogLine, Proof, RepoPath, Seen,
-    SideHistory, Situation,
+    SideHistory, Situation, Terrain,
 };
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
+use std::path::PathBuf;
 use std::sync::Arc;
 
 /// Something that happened.
@@ -43,6 +44,10 @@ pub enum WorkResult {
     CommittedFound(Result<Vec<(RepoPath, LineIdx)>, String>),
     /// Files that git merged by itself, one line each.
     MergedListed(Result<Vec<String>, String>),
+    /// What each side did to declarations.
+    TerrainRead(Result<Box<Terrain>, String>),
+    /// Where a picture was written, or why it was not.
+    Drawn(Result<Vec<PathBuf>, String>),
     /// Files that differ on disk from what was read.
     Compared(Vec<FileId>),
     Ruled(Vec<(FileId, Vec<(RegionId, Ruling)>)>),

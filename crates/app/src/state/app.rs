@@ -14,6 +14,7 @@ use crate::state::docket::DocketView;
 use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile, SyntaxState};
 use crate::state::overlay::{ListView, Message, Overlay};
+use crate::state::terrain::{Reading, TerrainState};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{
     AgainstParent, Case, CheckRun, Ending, Leftover, LogLine, Operation, PathFinding, Proof,
@@ -150,6 +151,7 @@ pub struct State {
     pub docket: DocketView,
     /// The file that Parley shows.
     pub file: FileId,
+    pub terrain: TerrainState,
     pub proof: ProofState,
     pub accord: AccordState,
     /// The place that was noted last.
@@ -198,6 +200,7 @@ impl State {
             files,
             docket: DocketView::default(),
             file: FileId(0),
+            terrain: TerrainState::default(),
             proof: ProofState::default(),
             accord,
             noted: None,
@@ -247,6 +250,8 @@ impl State {
         }
         self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
         self.file = self.file.min(FileId(self.files.len().saturating_sub(1)));
+        // What moved is read again when somebody looks.
+        self.terrain.reading = Reading::Unread;
         // What was found before stays to be read until it is checked anew.
         (self.proof.running, self.proof.again) = (false, false);
         self.situation = situation;
@@ -351,6 +356,7 @@ impl State {
         match self.tab {
             Tab::Proof | Tab::Accord if self.staged.is_some() => KeyContext::Staged,
             Tab::Docket => KeyContext::Docket,
+            Tab::Terrain => KeyContext::Terrain,
             Tab::Proof => KeyContext::Proof,
             Tab::Accord if self.accord.editing => KeyContext::Message,
             Tab::Accord => KeyContext::Accord,

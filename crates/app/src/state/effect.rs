@@ -124,6 +124,10 @@ pub enum Effect {
     FindCommitted,
     /// List the files that git merged by itself.
     ListMerged,
+    /// Read what each side did to declarations.
+    ReadTerrain,
+    /// Write a picture: "moves", "history" or "record".
+    Draw(&'static str),
     /// Give the terminal to another program, with a file to edit.
     HandOver(FileId, Box<HandOver>),
     /// Look which working files are not what they were when they were read.

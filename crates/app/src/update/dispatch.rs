@@ -18,7 +18,7 @@ use crate::update::picking::{self, click_pick};
 use crate::update::windows::settle_views;
 use crate::update::{
     accord, cards, docket, editing, leaving, overlay, parley, results, returning, searching,
-    staged, syntax, who,
+    staged, syntax, terrain, who,
 };
 use crate::view::areas::Screen;
 use crate::view::hit::Hit;
@@ -40,6 +40,9 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
         effects.extend(syntax::ask(state, tick));
         effects.extend(who::ask(state, tick));
         effects.extend(syntax::ask_shades(state));
+    }
+    if state.tab == Tab::Terrain && !tick {
+        effects.extend(terrain::read(state));
     }
     settle_views(state);
     name_parties(state);
@@ -238,6 +241,9 @@ fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
                 Vec::new()
             }
         }
+        Hit::TerrainRow(row, column) if state.overlay.is_none() => {
+            terrain::click(state, row, column)
+        }
         Hit::StagedRow(row) => staged::click(state, row),
         Hit::DraftRow(row) if state.overlay.is_none() => {
             go_to_row(state, row);
@@ -278,6 +284,7 @@ pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
         _ => match state.tab {
             Tab::Docket => docket::run(state, command),
             Tab::Parley => parley::run(state, command),
+            Tab::Terrain => terrain::run(state, command),
             Tab::Proof => accord::run_proof(state, command),
             Tab::Accord => accord::run(state, command),
         },

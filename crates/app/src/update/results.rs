@@ -14,7 +14,9 @@ use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::accord::ask_empty;
 use crate::update::files::{finish, other_unfinished};
 use crate::update::loading::loads;
-use crate::update::{accord, checks, hand_over, returning, rulings, staged, syntax, taking, who};
+use crate::update::{
+    accord, checks, hand_over, returning, rulings, staged, syntax, taking, terrain, who,
+};
 use armistice_core::LineIdx;
 use armistice_git::{After, Ending, IndexState, RepoPath, Situation, Verdict};
 
@@ -54,6 +56,15 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             });
         }
         WorkResult::MergedListed(Err(why)) => state.complain(why),
+        WorkResult::TerrainRead(read) => terrain::known(state, read.map(|terrain| *terrain)),
+        WorkResult::Drawn(Ok(files)) => {
+            let names: Vec<String> = files
+                .iter()
+                .map(|file| file.display().to_string())
+                .collect();
+            state.say(format!("drawn: {}", names.join(" · ")));
+        }
+        WorkResult::Drawn(Err(why)) => state.complain(why),
         WorkResult::Compared(differ) => taking::tell(state, &differ),
         WorkResult::Ruled(all) => return rulings::ruled(state, all),
         WorkResult::Audited(reports) => {

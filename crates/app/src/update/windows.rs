@@ -6,6 +6,7 @@ use crate::state::file::Mode;
 use crate::update::moving::follow;
 use crate::view::areas::Screen;
 use crate::view::staged::StagedAreas;
+use crate::view::terrain::{TerrainAreas, row_of};
 use crate::view::whole_line::any_cut;
 
 /// The first row of a window that shows the chosen one.
@@ -46,6 +47,14 @@ pub fn settle_views(state: &mut State) {
     let view = &mut state.proof.list;
     view.chosen = view.chosen.min(rows.saturating_sub(1));
     view.top = window(view.top, view.chosen, list);
+    let wide = Screen::new(state).is_wide();
+    let terrain_height = TerrainAreas::new(state).rows.height as usize;
+    if let Some(item) = state.terrain.chosen() {
+        let row = row_of(state, item, wide);
+        // The name of its file stays in sight where it is the first.
+        let list = &mut state.terrain.list;
+        list.top = window(list.top, row, terrain_height).min(row.saturating_sub(1));
+    }
     let files = StagedAreas::new(state).files.height as usize;
     if let Some(view) = &mut state.staged {
         let list = &mut view.files;

@@ -60,6 +60,11 @@ fn also_called(command: Command) -> &'static str {
         Command::EditMessage => "commit message description",
         Command::RemoveBackups => "orig clean tidy delete",
         Command::Go(Tab::Docket) => "files list overview",
+        Command::Go(Tab::Terrain) | Command::JumpList => {
+            "outline structure functions symbols moved"
+        }
+        Command::Draw => "picture image export svg pdf",
+        Command::ShowAll => "unfold everything unchanged",
         Command::Go(Tab::Proof) => "verify check",
         Command::Move(Motion::Right | Motion::Left) => "horizontal pan",
         _ => "",

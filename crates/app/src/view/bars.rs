@@ -36,6 +36,10 @@ fn tab_count(state: &State, tab: Tab) -> String {
             }
             None => String::new(),
         },
+        Tab::Terrain => match state.terrain.moved() {
+            0 => String::new(),
+            n => format!("{n} moved"),
+        },
         Tab::Proof => match &state.proof.proof {
             Some(proof) => {
                 let failed = failed(&state.proof.checks, &proof.stands);

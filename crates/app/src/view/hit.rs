@@ -16,6 +16,8 @@ use crate::view::draft_rows::DraftRows;
 use crate::view::evidence::{columns, is_low, low_cells, parts, per_row, rows_above};
 use crate::view::questions::question_areas;
 use crate::view::staged::StagedAreas;
+use crate::view::terrain::{TerrainAreas, terrain_columns};
+use armistice_core::Version;
 use ratatui::layout::{Position, Rect};
 
 /// What a click means.
@@ -24,6 +26,8 @@ pub enum Hit {
     Command(Command),
     DocketRow(usize),
     ProofRow(usize),
+    /// A row of Terrain, and in which column.
+    TerrainRow(usize, Option<Version>),
     /// A file of what is staged.
     StagedRow(usize),
     /// A row of the draft.
@@ -105,6 +109,15 @@ impl Screen<'_> {
             Tab::Proof => self
                 .list_row(at, self.state.proof.list.top)
                 .map(Hit::ProofRow),
+            Tab::Terrain => {
+                let areas = TerrainAreas::new(self.state);
+                let row = || self.state.terrain.list.top + (at.y - areas.rows.y) as usize;
+                let versions = [Version::Ours, Version::Base, Version::Theirs].into_iter();
+                let mut columns = versions.zip(terrain_columns(areas.rows));
+                let column = columns.find(|(_, area)| area.contains(at));
+                let hit = || Hit::TerrainRow(row(), column.map(|(version, _)| version));
+                areas.rows.contains(at).then(hit)
+            }
             Tab::Parley => self.hit_parley(at),
             Tab::Accord => self.hit_message(at),
         }

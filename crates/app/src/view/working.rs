@@ -16,6 +16,7 @@ pub(crate) fn works(state: &State, command: Command) -> bool {
             _ => true,
         },
         Tab::Accord => works_on_accord(state, command),
+        Tab::Terrain => state.terrain.known().is_some() || !is_about_files(command),
         Tab::Proof => works_on_proof(state, command),
     }
 }

@@ -3,6 +3,15 @@
 use crate::text::tokens::{is_name, solid_tokens};
 use foldhash::{HashMap, HashMapExt};
 
+/// The share of words that two texts have in common, in per cent; 0 if either has none.
+///
+/// ```
+/// assert_eq!(armistice_core::text_likeness(b"moor(ship)", b"moor (ship);"), 100);
+/// ```
+pub fn text_likeness(a: &[u8], b: &[u8]) -> u32 {
+    WordBag::new(a).likeness(&WordBag::new(b))
+}
+
 /// The words of a text, each with how often it stands there.
 pub(crate) struct WordBag<'a> {
     counts: HashMap<&'a [u8], u32>,

@@ -62,6 +62,14 @@ impl Plan {
         structure.map_or(line, |structure| structure.real(version, line))
     }
 
+    /// Where a line of a version stands in that version's text in this plan.
+    pub fn laid_out_line(&self, version: Version, line: LineIdx) -> LineIdx {
+        let structure = self.structure.as_ref();
+        let numbers = structure.and_then(|s| s.numbers[version as usize].as_ref());
+        let at = numbers.and_then(|numbers| numbers.iter().position(|real| *real == line.0));
+        at.map_or(line, |at| LineIdx(at as u32))
+    }
+
     /// The runs of lines that some lines of a version are in the version itself.
     pub fn real_runs(&self, version: Version, lines: LineRange) -> Vec<LineRange> {
         let mut runs: Vec<LineRange> = Vec::new();

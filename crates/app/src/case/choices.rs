@@ -2,7 +2,7 @@
 
 use crate::case::opened::OpenedFile;
 use armistice_core::{
-    LineRange, Pick, RegionId, Resolution, Segment, Side, Version, joined, rule_title,
+    LineRange, Pick, Plan, RegionId, Resolution, Segment, Side, Version, joined, rule_title,
 };
 
 /// The key of the choice that a rule proposes.
@@ -142,4 +142,13 @@ pub fn with_comment(file: &OpenedFile, id: RegionId, kept: Side) -> Option<Resol
         Segment::Lines(kept, region.lines(kept)),
         Segment::Text(comments.comment_out(lines)),
     ]))
+}
+
+/// A version where both clash; what one side alone changed stands whichever is taken.
+pub fn clashing(plan: &Plan, id: RegionId, version: Version) -> Resolution {
+    let side = match version {
+        Version::Base => None,
+        Version::Ours | Version::Theirs => plan.undisputed(id),
+    };
+    Resolution::Take(side.map_or(version, Version::from))
 }

@@ -6,7 +6,7 @@ use crate::case::opened::OpenedFile;
 use crate::case::stakes::{Stake, Stakes};
 use armistice_core::limits::{CARD_FORMULA_BYTES, CARD_LINES};
 use armistice_core::{
-    Delta, DeltaRow, Formula, LineIdx, LineRange, PerSide, Pick, RegionId, RegionKind, Side,
+    Apart, Delta, DeltaRow, Formula, LineIdx, LineRange, PerSide, Pick, RegionId, RegionKind, Side,
     Version, WhitespacePolicy, delta,
 };
 use serde::{Deserialize, Serialize};
@@ -173,6 +173,22 @@ fn delta_card(
         policy,
     );
     card.removed = party;
+    let did_nothing = delta
+        .rows
+        .iter()
+        .all(|row| matches!(row, DeltaRow::Kept(..)));
+    if let (true, Some(apart)) = (did_nothing, file.plan().apart(id)) {
+        card.summary = match apart {
+            Apart::Moved { mover, what } if *mover == side => {
+                let from = file.plan().real_line(Version::Base, region.base.start);
+                format!(
+                    "moved {what} here; these lines were {} of base",
+                    from.number()
+                )
+            }
+            _ => "left these lines alone".to_owned(),
+        };
+    }
     let clash = stakes.rows[side]
         .iter()
         .filter(|s| **s == Stake::Clash)

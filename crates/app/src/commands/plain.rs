@@ -3,6 +3,7 @@
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
 use crate::case::checks::{outstanding, project_checks};
+use crate::case::choices::clashing;
 use crate::case::findings::{settled_while_merging, several_at_once};
 use crate::case::finish::Finish;
 use crate::case::load::CaseLoad;
@@ -16,7 +17,7 @@ use crate::commands::reading::{Read, read_all, rule_settings};
 use crate::view::who::commit_line;
 use anyhow::{Context, Result, bail};
 use armistice_core::{
-    Certainty, ConflictId, Entry, Event, PerSide, Resolution, Side, Step, Version, rule_title,
+    Certainty, ConflictId, Entry, Event, PerSide, Side, Step, Version, rule_title,
 };
 use armistice_git::{
     Case, Commit, Ending, Error, FileOutcome, IndexState, Leftover, Mode, Operation, Overwrite,
@@ -535,7 +536,7 @@ fn entries(
     path: &RepoPath,
 ) -> Result<Vec<Entry>> {
     let settle = |id| match version {
-        Some(version) => Some(Entry::Settle(id, Resolution::Take(version))),
+        Some(version) => Some(Entry::Settle(id, clashing(open.plan(), id, version))),
         None => Entry::of_ruling(id, open.proposal(id)?, Certainty::Likely),
     };
     let Some(number) = conflict else {

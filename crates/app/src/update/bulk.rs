@@ -1,6 +1,7 @@
 //! Docket over many files: marking, filtering, sorting, and what is done to all marked ones.
 
 use crate::base::safe_text::count;
+use crate::case::choices::clashing;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use crate::state::app::State;
@@ -11,7 +12,7 @@ use crate::state::overlay::{Overlay, Question, Settles};
 use crate::update::files::untouched_text;
 use crate::update::whole::{decides_lines, outcome_words};
 use armistice_core::limits::LISTED_CONFLICTS;
-use armistice_core::{Entry, RegionState, Resolution, Version};
+use armistice_core::{Entry, RegionState, Version};
 use armistice_git::{FileOutcome, IndexState, Overwrite};
 
 /// Marks the chosen file, or takes the mark away, and goes on to the next.
@@ -124,7 +125,7 @@ pub(crate) fn take_clashes(state: &mut State, version: Version) -> Vec<Effect> {
                 count(ids.len(), "conflict")
             ));
         }
-        let take = |id| (at, Entry::Settle(id, Resolution::Take(version)));
+        let take = |id| (at, Entry::Settle(id, clashing(open.plan(), id, version)));
         entries.extend(ids.into_iter().map(take));
     }
     if entries.is_empty() {

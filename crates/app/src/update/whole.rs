@@ -16,6 +16,10 @@ pub(crate) fn decides_lines(state: &State, at: FileId, outcome: FileOutcome) -> 
         FileOutcome::Remove | FileOutcome::Both | FileOutcome::OwnName => return None,
     };
     let plan = state[at].open()?.plan();
+    // Laid out by declarations it would not stand as the side has it.
+    if plan.versions().get(version) != plan.real_versions().get(version) {
+        return None;
+    }
     let changed = plan
         .ids()
         .filter(|(_, region)| region.kind != RegionKind::Unchanged);

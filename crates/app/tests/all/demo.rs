@@ -34,35 +34,34 @@ fn number_before(screen: &str, text: &str) -> usize {
 fn demo_merge(size: (u16, u16)) {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, size, "", &[]);
-    t.wait("17 open");
+    t.wait("12 open");
     // A newcomer begins with text, not with a picture.
-    t.wait(">  open     config/prices.toml");
+    t.wait(">  open     db/schema.sql");
     t.keys("Home").wait(">  open     assets/crest.png");
     t.keys("o").wait("take the whole file as ours has it");
     t.keys("Enter").wait("Docket 1/14");
     t.keys("n Enter");
-    settle_file(&t, "config/prices.toml", "o");
-    t.keys("n");
     settle_file(&t, "db/schema.sql", "t");
     t.keys("n").wait(">  open     docs/current");
     t.keys("t").wait("gives up what ours did");
-    t.keys("Enter").wait("Docket 4/14");
+    t.keys("Enter").wait("Docket 3/14");
     t.keys("n Enter");
     settle_file(&t, "docs/handbook.md", "a");
     t.keys("n").wait(">  open     scripts/backup.sh");
     t.keys("x").wait("remove the file");
-    t.keys("Enter").wait("Docket 6/14");
+    t.keys("Enter").wait("Docket 5/14");
     t.keys("n Enter");
     settle_file(&t, "src/moorings.rs", "a");
     for (path, key) in [
-        ("src/quay.rs", "t"),
-        ("tools/lamps.py", "o"),
         ("tools/pilotage.py", "A"),
         ("tools/report.py", "b"),
         ("web/timetable.html", "o"),
+        // Rules have settled all of these: what is open comes first.
         ("web/timetable.js", "o"),
-        // Rules have settled all of it: what is open comes first.
+        ("config/prices.toml", "o"),
+        ("src/quay.rs", "t"),
         ("tools/gauge.py", "t"),
+        ("tools/lamps.py", "o"),
     ] {
         t.keys("n");
         settle_file(&t, path, key);
@@ -182,9 +181,9 @@ fn the_screens_can_do_without_colour() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (160, 47), "", &[("NO_COLOR", "1")]);
     t.wait("src/quay.rs");
-    t.wait("17 open");
-    t.wait(">  open     config/prices.toml");
-    t.keys("n Enter").wait("conflict 1 of 1");
+    t.wait("12 open");
+    t.wait(">  open     db/schema.sql");
+    t.keys("Enter").wait("conflict 1 of 1");
     let screen = t.colours();
     // 38 and 48 set a foreground and a background, 30 to 37 and 90 to 97 one of the sixteen.
     let coloured = [
@@ -207,12 +206,12 @@ fn the_screens_can_do_without_colour() {
 fn a_terminal_that_shrinks_loses_nothing() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (160, 47), "", &[]);
-    t.wait("17 open");
-    t.wait(">  open     config/prices.toml");
-    t.keys("Enter").wait("conflict 1 of 2");
-    t.keys("o").wait("1 open · 1 settled");
+    t.wait("12 open");
+    t.wait(">  open     db/schema.sql");
+    t.keys("End Up Up Enter").wait("conflict 1 of 3");
+    t.keys("o").wait("2 open · 1 settled");
     t.resize(40, 10).wait("Armistice needs more room");
-    t.resize(80, 24).wait("1 open · 1 settled");
-    t.resize(100, 30).wait("1 open · 1 settled");
+    t.resize(80, 24).wait("2 open · 1 settled");
+    t.resize(100, 30).wait("2 open · 1 settled");
     t.keys("q").wait("EXIT 0");
 }

@@ -21,13 +21,13 @@ fn the_docket_as_json_names_cases_versions_and_counts() {
     let cases = docket["cases"].as_array().unwrap();
     assert_eq!(cases.len(), 14);
     let of = |path: &str| cases.iter().find(|c| c["path"] == path).unwrap();
-    assert_eq!(of("config/prices.toml")["conflicts"], 2);
-    assert_eq!(of("config/prices.toml")["open"], 2);
+    assert_eq!(of("config/prices.toml")["conflicts"], 5);
+    assert_eq!(of("config/prices.toml")["open"], 0);
     let moorings = of("src/moorings.rs");
     let counts = ["conflicts", "by_rule", "by_you", "open", "proposed"];
     assert_eq!(
         counts.map(|c| moorings[c].as_u64().unwrap()),
-        [10, 8, 0, 2, 1]
+        [10, 8, 0, 2, 2]
     );
     assert_eq!(of("assets/crest.png")["mergeable"], false);
     assert_eq!(of("scripts/backup.sh")["kind"], "removed-by-ours");
@@ -49,12 +49,12 @@ fn settle_proof_and_conclude_do_the_whole_job() {
     let (code, output) = repo.output(&["conclude"]);
     assert_eq!(code, 1, "thirteen files are open");
     assert!(
-        output.contains("src/quay.rs:52: conflict 1 of 1 is open: both changed"),
+        output.contains("tools/pilotage.py:39: conflict 1 of 1 is open: both changed"),
         "{output}"
     );
     let (code, output) = repo.output(&[
         "settle",
-        "config/prices.toml",
+        "tools/report.py",
         "--by",
         "theirs",
         "--conflict",
@@ -62,7 +62,7 @@ fn settle_proof_and_conclude_do_the_whole_job() {
     ]);
     assert_eq!(
         (code, output.as_str()),
-        (1, "config/prices.toml: 1 conflict still open\n")
+        (1, "tools/report.py: 2 conflicts still open\n")
     );
     let (code, _) = repo.output(&["settle", "config/prices.toml", "--by", "ours"]);
     assert_eq!(code, 0);

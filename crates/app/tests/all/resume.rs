@@ -6,20 +6,20 @@ use crate::kit::{Repo, Tmux};
 fn every_decision_survives_kill_9() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (120, 40), "", &[]);
-    t.wait(">  open     config/prices.toml");
-    t.keys("Enter").wait("conflict 1 of 2");
-    t.keys("o").wait("1 open · 1 settled");
-    t.keys("n a").wait("0 open · 2 settled");
-    t.keys("u").wait("1 open · 1 settled");
+    t.wait(">  open     db/schema.sql");
+    t.keys("End Up Up Enter").wait("conflict 1 of 3");
+    t.keys("o").wait("2 open · 1 settled");
+    t.keys("n o").wait("1 open · 2 settled");
+    t.keys("u").wait("2 open · 1 settled");
     t.signal("-KILL").wait("EXIT 137");
     let again = Tmux::start(&repo.top, (120, 40), "", &[]);
     // The place comes back with the decisions.
-    again.wait("config/prices.toml: back where you were");
-    again.wait("config/prices.toml · 1 open · 1 settled");
-    again.keys("2").wait("1 by you · 16 open");
+    again.wait("tools/report.py: back where you were");
+    again.wait("tools/report.py · 2 open · 1 settled");
+    again.keys("2").wait("1 by you · 11 open");
     again.keys("3");
-    again.keys("U").wait("0 open · 2 settled");
-    again.keys("u u").wait("2 open · 0 settled");
+    again.keys("U").wait("1 open · 2 settled");
+    again.keys("u u").wait("3 open · 0 settled");
     again.keys("q").wait("EXIT 0");
 }
 
@@ -100,7 +100,7 @@ fn what_could_not_be_recorded_is_taken_back_on_the_screen_too() {
 fn a_signal_puts_the_terminal_back() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (120, 40), "", &[]);
-    t.wait("17 open");
+    t.wait("12 open");
     t.signal("-TERM").wait("EXIT 0");
     assert!(
         !t.screen().contains("Docket"),

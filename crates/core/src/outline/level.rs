@@ -70,7 +70,8 @@ impl Nodes {
         let [mo, mt] = &sides;
         let is_new = |found: &Matching, n: usize| found.back[n].is_none();
         let new: [&dyn Fn(usize) -> bool; 2] = [&|n| is_new(mo, n), &|n| is_new(mt, n)];
-        let added = match_units(ours, theirs, new, Strictness::Named);
+        let mut added = match_units(ours, theirs, new, Strictness::Named);
+        added.keep(|a, b| ours.same_text(a, theirs, b) || (ours.is_alone(a) && theirs.is_alone(b)));
         let mut nodes = Vec::with_capacity(base.units.len());
         for n in 0..base.units.len() {
             nodes.push([Some(n), mo.forth[n], mt.forth[n]]);

@@ -24,6 +24,24 @@ impl<'a> Level<'a> {
     }
 }
 
+impl Level<'_> {
+    /// Whether a unit has the same lines as one of another text.
+    pub(crate) fn same_text(&self, unit: usize, other: Level<'_>, others: usize) -> bool {
+        self.bytes(unit) == other.bytes(others)
+    }
+
+    /// Whether no other unit of its level has its name: only then a name tells what it is.
+    pub(crate) fn is_alone(&self, unit: usize) -> bool {
+        let Some(own) = self.units[unit].declaration else {
+            return true;
+        };
+        let same = self.units.iter().filter_map(|unit| unit.declaration);
+        same.filter(|d| d.kind == own.kind && d.name == own.name)
+            .count()
+            == 1
+    }
+}
+
 /// Pairs of units, by their places; each unit at most once.
 pub(crate) struct Matching {
     /// For each unit of the first text its partner in the second.
@@ -36,6 +54,16 @@ impl Matching {
     fn pair(&mut self, a: usize, b: usize) {
         self.forth[a] = Some(b);
         self.back[b] = Some(a);
+    }
+
+    /// Keeps only pairs that `keep` wants.
+    pub(crate) fn keep(&mut self, keep: impl Fn(usize, usize) -> bool) {
+        for a in 0..self.forth.len() {
+            if let Some(b) = self.forth[a].filter(|b| !keep(a, *b)) {
+                self.forth[a] = None;
+                self.back[b] = None;
+            }
+        }
     }
 
     fn left<'m>(links: &'m [Option<usize>], keep: impl Fn(usize) -> bool + 'm) -> Vec<usize> {

@@ -28,6 +28,15 @@ impl Plan {
         self.structure.as_ref()?.apart.get(&region)
     }
 
+    /// The side that alone changed the lines of a conflict, which is one by lines only.
+    pub fn undisputed(&self, region: RegionId) -> Option<Side> {
+        match self.apart(region)? {
+            Apart::Moved { mover, .. } => Some(mover.other()),
+            Apart::Beside { changed_by, .. } => Some(*changed_by),
+            _ => None,
+        }
+    }
+
     /// Whether lines alone would not tell what it tells: a side changed something that the other moved,
     /// or both added something of one name.
     pub fn insists(&self) -> bool {

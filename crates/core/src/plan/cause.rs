@@ -6,6 +6,7 @@ use crate::model::side::{PerSide, Side};
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
 use crate::plan::finer::FinerMerge;
+use crate::plan::structure::Apart;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::tokens::same_tokens;
 use std::collections::HashSet;
@@ -107,6 +108,9 @@ pub fn describe(plan: &Plan, id: RegionId) -> String {
         1 => "the line".to_owned(),
         n => format!("{n} lines"),
     };
+    if let Some(apart) = plan.apart(id) {
+        return told_apart(apart);
+    }
     match cause(plan, id) {
         Cause::BothAdded => "both added lines here".to_owned(),
         Cause::WhiteSpace => "only white space differs".to_owned(),
@@ -124,6 +128,33 @@ pub fn describe(plan: &Plan, id: RegionId) -> String {
         Cause::Touching => "changes that touch each other".to_owned(),
         Cause::TooLong => "too long to say which lines clash".to_owned(),
         Cause::SameLine => same_lines(plan, id),
+    }
+}
+
+/// What is in conflict by lines and not by declarations, or the other way round.
+fn told_apart(apart: &Apart) -> String {
+    match apart {
+        Apart::Moved { mover, what } => format!(
+            "{} moved {what}, {} changed it",
+            name(*mover),
+            name(mover.other())
+        ),
+        Apart::Beside {
+            changed_by, what, ..
+        } => format!(
+            "{} alone changed {what}, {} what stands beside it",
+            name(*changed_by),
+            name(changed_by.other())
+        ),
+        Apart::TwoBodies { what } => format!("both added {what}, each with another body"),
+        Apart::TwoPlaces { place_of, what } => format!(
+            "both moved {what}, to different places; this is that of {}",
+            name(*place_of)
+        ),
+        Apart::BothAdded { replaces: true, .. } => {
+            "each put something else in the place of what stood here".to_owned()
+        }
+        Apart::BothAdded { .. } => "each added declarations here".to_owned(),
     }
 }
 

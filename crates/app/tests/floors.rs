@@ -16,7 +16,7 @@ const HOUSE: &[(&str, &[&str])] = &[
         "core",
         &[
             "limits", "text", "model", "diff", "outline", "merge", "plan", "decide", "witness",
-            "rules", "draft", "verify", "tree",
+            "rules", "draft", "verify", "tree", "record",
         ],
     ),
     (
@@ -37,6 +37,12 @@ const HOUSE: &[(&str, &[&str])] = &[
             "worktree",
             "situation",
             "loose",
+        ],
+    ),
+    (
+        "draw",
+        &[
+            "font", "scene", "svg_file", "pdf_file", "moves", "history", "record",
         ],
     ),
     (

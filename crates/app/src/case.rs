@@ -3,6 +3,7 @@
 pub mod card_lines;
 pub mod checks;
 pub mod choices;
+pub mod drawings;
 pub mod evidence;
 pub mod findings;
 pub mod finish;

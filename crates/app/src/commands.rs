@@ -3,6 +3,7 @@
 pub mod cli;
 pub mod demo;
 pub mod dispatch;
+pub mod drawing;
 pub mod exit;
 pub mod loose;
 pub mod memory;

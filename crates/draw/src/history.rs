@@ -69,14 +69,17 @@ pub fn history_scene(picture: &HistoryPicture) -> Scene {
     }
     painter.y += LINE;
     let to = painter.y;
-    for (n, colour) in [(0.0, Colour::Ours), (1.0, Colour::Theirs)] {
-        let x = MARGIN + n * half + 5.0;
-        painter.line(
-            vec![[x, from - 3.0], [x, to], [MARGIN + 5.0, to + LINE]],
-            colour,
-            1.4,
-        );
-    }
+    let (left, right) = (MARGIN + 5.0, MARGIN + half + 5.0);
+    painter.line(
+        vec![[right, from - 3.0], [right, to], [left, to]],
+        Colour::Theirs,
+        1.4,
+    );
+    painter.line(
+        vec![[left, from - 3.0], [left, to + LINE]],
+        Colour::Ours,
+        1.4,
+    );
     painter.y += LINE + 3.0;
     match &picture.base {
         Some(base) => draw_commit(&mut painter, MARGIN, half * 2.0, Colour::Base, base),

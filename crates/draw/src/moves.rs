@@ -89,6 +89,9 @@ fn draw_file(painter: &mut Painter, file: &MovedFile<'_>) {
         (left[2], Version::Theirs),
     ] {
         for (row, cell) in columns_of.cells(version).iter().enumerate() {
+            let Some(cell) = cell else {
+                continue;
+            };
             let change = &file.changes[cell.declaration];
             let (colour, mark, words) = told(file, cell.declaration, version);
             let indent = 8.0 * cell.depth as f32;
@@ -105,7 +108,9 @@ fn draw_file(painter: &mut Painter, file: &MovedFile<'_>) {
         let mut lane = 0.0;
         for join in &columns_of.joins[side] {
             let y = |row: usize| top + LINE * row as f32 - 3.0;
-            let cell = columns_of.cells(Version::Base)[join.base];
+            let Some(cell) = columns_of.cells(Version::Base)[join.base] else {
+                continue;
+            };
             let did = file.changes[cell.declaration].did[side];
             let colour = match (did.anything(), side) {
                 (false, _) => Colour::Rule,

@@ -22,6 +22,7 @@ pub fn record_scene(record: &MergeRecord) -> Scene {
             .count();
         let tail = match (file.decisions.len(), open) {
             (1, 0) => "1 conflict".to_owned(),
+            (1, _) => "1 conflict, open".to_owned(),
             (n, 0) => format!("{n} conflicts"),
             (n, open) => format!("{n} conflicts, {open} open"),
         };

@@ -39,6 +39,7 @@ pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, run_ending};
 pub use situation::history::{CommitDetails, SideHistory, commit_details, history};
+pub use situation::lines::{TwoLines, two_lines};
 pub use situation::looked::committed_conflicts;
 pub use situation::parents::{
     AgainstParent, Parent, StagedFile, staged_against_parents, staged_texts,

@@ -1,6 +1,7 @@
 //! The command line as clap sees it.
 
 use crate::base::theme::Ground;
+use crate::commands::drawing::Picture;
 use armistice_core::{AutoSettle, MARKER_SIZE, WhitespacePolicy};
 use clap::{Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
@@ -140,6 +141,23 @@ pub enum Command {
         /// Forget all
         #[arg(long)]
         forget_all: bool,
+    },
+    /// Print what was decided so far, where, by whom and why, as Markdown
+    Record {
+        /// As JSON
+        #[arg(long)]
+        json: bool,
+        /// Into this file instead of standard output
+        #[arg(long, value_name = "FILE")]
+        output: Option<PathBuf>,
+    },
+    /// Draw what is under way as SVG or PDF: what moved, the two lines of commits, what was decided
+    Draw {
+        #[arg(value_enum)]
+        picture: Picture,
+        /// The file to write; its name ends in .svg or .pdf
+        #[arg(long, value_name = "FILE")]
+        output: PathBuf,
     },
     /// Print completions for a shell
     Completions {

@@ -4,7 +4,7 @@ use crate::commands::cli::{Cli, Command, DemoKind};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::screens::screens;
-use crate::commands::{demo, loose, memory, merge, plain, proof, setup};
+use crate::commands::{demo, drawing, loose, memory, merge, plain, proof, setup};
 use anyhow::Result;
 use armistice_git::{Cancel, Overwrite, Repository};
 use clap::CommandFactory;
@@ -108,6 +108,10 @@ pub fn run(cli: Cli) -> Result<Exit> {
             forget,
             forget_all,
         }) => memory::memory(&here()?, json, forget, forget_all),
+        Some(Command::Record { json, output }) => {
+            drawing::record(&here()?, json, output.as_deref())
+        }
+        Some(Command::Draw { picture, output }) => drawing::draw(&here()?, picture, &output),
         Some(Command::Completions { shell }) => {
             let mut script = Vec::new();
             clap_complete::generate(shell, &mut Cli::command(), "armistice", &mut script);

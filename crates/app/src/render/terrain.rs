@@ -155,7 +155,7 @@ impl Canvas<'_> {
             (base, Version::Base),
             (theirs, Version::Theirs),
         ] {
-            if let Some(cell) = block.columns.cells(version).get(at) {
+            if let Some(Some(cell)) = block.columns.cells(version).get(at) {
                 self.terrain_cell(column, block, *cell, version);
             }
         }

@@ -5,6 +5,7 @@
 use crate::base::project_checks::{CheckOrigin, ProjectCheck};
 use crate::base::safe_text::count;
 use crate::case::checks::run_check;
+use crate::case::drawings::{Drawing, draw_into_store};
 use crate::case::finish::Finish;
 use crate::case::opened::all_shades;
 use crate::case::propose::{RuleSettings, propose_judged, propose_like};
@@ -21,6 +22,7 @@ use armistice_git::{
     remove_leftovers, staged_against_parents, staged_texts, what_stands_there,
 };
 use std::sync::{Arc, Mutex};
+use std::time::{SystemTime, UNIX_EPOCH};
 
 /// An effect with what it needs to know of the state it came from.
 #[derive(Clone, Debug)]
@@ -402,6 +404,13 @@ impl Worker {
                     }
                     None => vec!["What both sides started from cannot be told here.".to_owned()],
                 })))
+            }
+            Effect::Draw(drawings) => {
+                let now = SystemTime::now().duration_since(UNIX_EPOCH);
+                let now = now.map_or(0, |now| now.as_secs() as i64);
+                let draw = |drawing: &Drawing| draw_into_store(&self.service, drawing, now);
+                let drawn: Result<Vec<_>, String> = drawings.iter().map(draw).collect();
+                Some(WorkResult::Drawn(drawn.map(|files| files.concat())))
             }
             Effect::ReadTerrain => {
                 let read = self.service.terrain().map_err(text);

@@ -1,6 +1,7 @@
 //! Work to be done outside of the state, as values: git, files, the editor.
 
 use crate::base::project_checks::ProjectCheck;
+use crate::case::drawings::Drawing;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use crate::case::place::Place;
@@ -126,8 +127,8 @@ pub enum Effect {
     ListMerged,
     /// Read what each side did to declarations.
     ReadTerrain,
-    /// Write a picture: "moves", "history" or "record".
-    Draw(&'static str),
+    /// Draw pictures into the store.
+    Draw(Vec<Drawing>),
     /// Give the terminal to another program, with a file to edit.
     HandOver(FileId, Box<HandOver>),
     /// Look which working files are not what they were when they were read.

@@ -3,8 +3,10 @@
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::safe_text::count;
+use crate::case::drawings::{Drawing, file_record, merge_record};
 use crate::state::app::State;
 use crate::state::effect::Effect;
+use crate::state::file::FileLoad;
 use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::checks;
 use crate::update::files::show_file;
@@ -13,6 +15,7 @@ use crate::update::moving::go_to_line;
 use crate::view::gate::gate;
 use crate::view::given_up::given_up_lines;
 use armistice_core::Check;
+use armistice_core::MergeRecord;
 use armistice_git::{Ending, IndexState, Operation};
 
 pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
@@ -124,6 +127,10 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::BackOut => return ask_back_out(state),
         Command::EditMessage => edit_message(state),
         Command::RemoveBackups => return remove_backups(state),
+        Command::Draw => {
+            let record = Drawing::Record(Box::new(record_of(state)));
+            return vec![Effect::Draw(vec![record, Drawing::History])];
+        }
         Command::Move(Motion::Down | Motion::PageDown) => {
             let last = state.accord.log.len().saturating_sub(1);
             state.accord.top = (state.accord.top + 1).min(last);
@@ -288,6 +295,18 @@ fn what_is_discarded(state: &State) -> Vec<String> {
         count(state.files.len(), "case")
     ));
     lines
+}
+
+/// What was decided so far, of files that are read.
+fn record_of(state: &State) -> MergeRecord {
+    let files = state.files.iter().map(|file| {
+        let whole = match &file.load {
+            FileLoad::Whole(whole) => whole.decided,
+            _ => None,
+        };
+        file_record(&file.case, file.open().map(|open| &open.opened), whole)
+    });
+    merge_record(&state.situation, files.collect())
 }
 
 fn ask_skip(state: &mut State) -> Vec<Effect> {

@@ -2,6 +2,7 @@
 
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
+use crate::case::drawings::Drawing;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::OpenFile;
@@ -61,7 +62,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
             }
         }
         Command::Draw => {
-            return vec![Effect::Draw("moves")];
+            return vec![Effect::Draw(vec![Drawing::Moves])];
         }
         Command::Back => state.tab = Tab::Docket,
         _ => {}
@@ -118,7 +119,7 @@ pub(crate) fn click(state: &mut State, row: usize, column: Option<Version>) -> V
         Some(TerrainRow::Cells(nth, at)) => {
             let block = &state.terrain.blocks[*nth];
             let cells = block.columns.cells(column.unwrap_or(Version::Base));
-            cells.get(*at).map(|cell| Item {
+            cells.get(*at).copied().flatten().map(|cell| Item {
                 file: block.file,
                 declaration: cell.declaration,
             })

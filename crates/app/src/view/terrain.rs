@@ -63,7 +63,7 @@ fn place(block: &Block, declaration: usize) -> Option<usize> {
         let cells = block.columns.cells(version).iter();
         cells
             .clone()
-            .position(|cell| cell.declaration == declaration)
+            .position(|cell| cell.is_some_and(|cell| cell.declaration == declaration))
     });
     places.next()
 }
@@ -200,7 +200,9 @@ pub fn wires(block: &Block, side: Side) -> Vec<[Wire; GUTTER as usize]> {
             Side::Ours => (join.side, join.base),
             Side::Theirs => (join.base, join.side),
         };
-        let declaration = base[join.base].declaration;
+        let Some(declaration) = base[join.base].map(|cell| cell.declaration) else {
+            continue;
+        };
         let mut put = |row: usize, x: usize, directions: u8| {
             let wire = &mut grid[row][x];
             wire.directions |= directions;
@@ -211,10 +213,6 @@ pub fn wires(block: &Block, side: Side) -> Vec<[Wire; GUTTER as usize]> {
         };
         if left == right {
             (1..WIDTH - 1).for_each(|x| put(left, x, LEFT | RIGHT));
-            continue;
-        }
-        // What stands elsewhere only because others moved is found by its name.
-        if !join.moved {
             continue;
         }
         let turn = 2 + lane % (WIDTH - 4);
@@ -254,8 +252,18 @@ mod tests {
             rows.map(|row| row.map(|wire| line_sign(wire.directions)).concat())
                 .collect()
         };
-        assert_eq!(shown(Side::Theirs), [" ────────── ", " ────────── "]);
-        assert_eq!(shown(Side::Ours), ["  ┌──────── ", " ─┘         "]);
-        assert!(wires(&block, Side::Ours)[0].iter().any(|wire| wire.moved));
+        let straight = " ────────── ";
+        assert_eq!(
+            shown(Side::Theirs)
+                .iter()
+                .filter(|row| **row == straight)
+                .count(),
+            2
+        );
+        let ours = shown(Side::Ours);
+        assert!(ours.iter().any(|row| row.contains(['┌', '┐'])), "{ours:?}");
+        assert!(ours.iter().any(|row| row.contains(['└', '┘'])), "{ours:?}");
+        let moved = wires(&block, Side::Ours).into_iter().flatten();
+        assert!(moved.filter(|wire| wire.moved).count() > 4);
     }
 }

@@ -1,4 +1,5 @@
-//! Declarations in three columns, each in the order of its version, and what joins them.
+//! Declarations in three columns, each in the order of its version, and what joins them. What nobody moved
+//! stands in one row.
 //!
 //! The terminal draws it, and so do files: both from this.
 
@@ -30,8 +31,8 @@ pub struct Join {
 /// Three columns and what joins them.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Columns {
-    /// Cells of base, ours and theirs, from the top.
-    cells: [Vec<Cell>; 3],
+    /// Cells of base, ours and theirs, row by row; all columns have as many.
+    cells: [Vec<Option<Cell>>; 3],
     /// What joins base with each side, from the top of base.
     pub joins: PerSide<Vec<Join>>,
 }
@@ -48,9 +49,9 @@ impl Columns {
     /// let versions = Versions { base: base.clone(), ours, theirs: base };
     /// let all = declaration_changes(&versions, [b, o, t]);
     /// let columns = Columns::new(&all, |_| true);
-    /// assert_eq!(columns.cells(Version::Ours).len(), 2);
+    /// assert_eq!(columns.cells(Version::Ours).iter().flatten().count(), 2);
     /// let crossing = columns.joins[Side::Ours].iter().filter(|j| j.base != j.side);
-    /// assert_eq!(crossing.count(), 2);
+    /// assert_eq!(crossing.count(), 1);
     /// ```
     pub fn new(all: &[DeclarationChange], shown: impl Fn(usize) -> bool) -> Self {
         let column = |version: Version| {
@@ -65,35 +66,81 @@ impl Columns {
             cells.sort_by_key(|(start, depth, _)| (*start, *depth));
             cells.into_iter().map(|(.., cell)| cell).collect::<Vec<_>>()
         };
-        let cells = [Version::Base, Version::Ours, Version::Theirs].map(column);
-        let joins = PerSide::from_fn(|side: Side| {
-            let column = cells[Version::from(side) as usize].iter().enumerate();
-            let rows: HashMap<usize, usize> =
-                column.map(|(row, cell)| (cell.declaration, row)).collect();
-            let base = cells[Version::Base as usize].iter().enumerate();
+        let order = [Version::Base, Version::Ours, Version::Theirs].map(column);
+        let mut columns = Columns::default();
+        columns.align(all, &order);
+        columns.join(all);
+        columns
+    }
+
+    /// Puts what no side moved past others into one row, and what else a side has into rows between.
+    fn align(&mut self, all: &[DeclarationChange], order: &[Vec<Cell>; 3]) {
+        let mut next = [0; 3];
+        for cell in &order[0] {
+            let change = &all[cell.declaration];
+            let steady = PerSide::from_fn(|side: Side| {
+                change.lines_in(side.into()).is_some() && !change.did[side].moved
+            });
+            let mut extras: [Vec<Cell>; 3] = Default::default();
+            for side in Side::BOTH.into_iter().filter(|side| steady[*side]) {
+                let n = Version::from(side) as usize;
+                let rest = &order[n][next[n]..];
+                let before = rest
+                    .iter()
+                    .take_while(|c| c.declaration != cell.declaration);
+                extras[n].extend(before.copied());
+                next[n] += extras[n].len() + 1;
+            }
+            self.push(&extras);
+            let own = |side: Side| steady[side].then_some(*cell);
+            self.cells[0].push(Some(*cell));
+            self.cells[1].push(own(Side::Ours));
+            self.cells[2].push(own(Side::Theirs));
+        }
+        let rest = [1, 2].map(|n: usize| order[n].get(next[n]..).unwrap_or_default().to_vec());
+        let [ours, theirs] = rest;
+        self.push(&[Vec::new(), ours, theirs]);
+    }
+
+    /// Rows of what stands in single columns, side by side.
+    fn push(&mut self, extras: &[Vec<Cell>; 3]) {
+        let rows = extras.iter().map(Vec::len).max().unwrap_or(0);
+        for row in 0..rows {
+            for (column, extras) in self.cells.iter_mut().zip(extras) {
+                column.push(extras.get(row).copied());
+            }
+        }
+    }
+
+    fn join(&mut self, all: &[DeclarationChange]) {
+        self.joins = PerSide::from_fn(|side: Side| {
+            let rows: HashMap<usize, usize> = (self.cells[Version::from(side) as usize].iter())
+                .enumerate()
+                .filter_map(|(row, cell)| Some((cell.as_ref()?.declaration, row)))
+                .collect();
+            let base = self.cells[Version::Base as usize].iter().enumerate();
             let joined = base.filter_map(|(row, cell)| {
-                let change = &all[cell.declaration];
-                let there = change.went_to[side].unwrap_or(cell.declaration);
-                let at = *rows.get(&there)?;
+                let declaration = cell.as_ref()?.declaration;
+                let change = &all[declaration];
+                let there = change.went_to[side].unwrap_or(declaration);
                 Some(Join {
                     base: row,
-                    side: at,
+                    side: *rows.get(&there)?,
                     moved: change.did[side].moved,
                 })
             });
             joined.collect()
         });
-        Columns { cells, joins }
     }
 
-    /// The cells of a version, from the top.
-    pub fn cells(&self, version: Version) -> &[Cell] {
+    /// The cells of a version, row by row; `None` where it has nothing in a row.
+    pub fn cells(&self, version: Version) -> &[Option<Cell>] {
         &self.cells[version as usize]
     }
 
-    /// How many rows the longest column has.
+    /// How many rows there are.
     pub fn rows(&self) -> usize {
-        self.cells.iter().map(Vec::len).max().unwrap_or(0)
+        self.cells[0].len()
     }
 }
 

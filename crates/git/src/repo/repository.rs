@@ -141,6 +141,11 @@ impl Repository {
     }
 
     /// A configuration value, if it is set.
+    /// The name that git gives the user's commits; `None` if it has none.
+    pub fn user_name(&self) -> Option<String> {
+        self.config("user.name").ok().flatten()
+    }
+
     pub(crate) fn config(&self, key: &str) -> Result<Option<String>, Error> {
         let output = self.run(&Invocation::read(["config", "--get", key]))?;
         Ok(output.ok().then(|| output.text()))

@@ -1,0 +1,83 @@
+//! `record` and `draw`: what was decided as a text, and pictures of what is under way.
+
+use crate::base::safe_text::count;
+use crate::case::drawings::{Drawing, file_record, merge_record, scene_of, signed, write_scene};
+use crate::case::load::CaseLoad;
+use crate::case::service::CaseService;
+use crate::commands::exit::Exit;
+use crate::commands::output::{raw, say};
+use crate::commands::reading::{read_all, rule_settings};
+use anyhow::{Result, anyhow, bail};
+use armistice_core::{DecidedBy, MergeRecord};
+use armistice_git::{OutputFile, Repository, Situation};
+use clap::ValueEnum;
+use std::path::Path;
+use std::time::{SystemTime, UNIX_EPOCH};
+
+/// What `draw` draws.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Picture {
+    /// What each side did to declarations, moves joined by lines
+    Moves,
+    /// The commits of both sides and where they meet
+    History,
+    /// What was decided, file by file
+    Record,
+}
+
+fn read_record(repo: &Repository) -> Result<MergeRecord> {
+    let situation = Situation::read(repo)?;
+    if situation.is_idle() && situation.cases.is_empty() {
+        bail!("nothing is under way: there is nothing that was decided");
+    }
+    let service = CaseService::new(repo.clone());
+    let rules = rule_settings(repo, &situation)?;
+    let files = read_all(&service, &situation.cases, &rules);
+    let files = files.iter().map(|file| {
+        let whole = match &file.load {
+            CaseLoad::Whole(whole) => whole.decided,
+            _ => None,
+        };
+        file_record(&file.case, file.load.open(), whole)
+    });
+    Ok(signed(repo, merge_record(&situation, files.collect())))
+}
+
+/// Prints or writes what was decided.
+pub(crate) fn record(repo: &Repository, json: bool, output: Option<&Path>) -> Result<Exit> {
+    let record = read_record(repo)?;
+    let text = match json {
+        true => serde_json::to_string_pretty(&record)? + "\n",
+        false => record.to_markdown(),
+    };
+    match output {
+        Some(file) => OutputFile::at(file)?.write(text.as_bytes(), false)?,
+        None => raw(text.as_bytes()),
+    }
+    let all = record.files.iter().flat_map(|file| &file.decisions);
+    Ok(
+        match all
+            .filter(|decision| decision.by == DecidedBy::Open)
+            .count()
+        {
+            0 => Exit::Done,
+            _ => Exit::Open,
+        },
+    )
+}
+
+/// Writes a picture.
+pub(crate) fn draw(repo: &Repository, picture: Picture, output: &Path) -> Result<Exit> {
+    let drawing = match picture {
+        Picture::Moves => Drawing::Moves,
+        Picture::History => Drawing::History,
+        Picture::Record => Drawing::Record(Box::new(read_record(repo)?)),
+    };
+    let service = CaseService::new(repo.clone());
+    let now = SystemTime::now().duration_since(UNIX_EPOCH);
+    let now = now.map_or(0, |now| now.as_secs() as i64);
+    let scene = scene_of(&service, &drawing, now).map_err(|why| anyhow!(why))?;
+    write_scene(&scene, output).map_err(|why| anyhow!(why))?;
+    say!("{}: {}", output.display(), count(scene.pages.len(), "page"));
+    Ok(Exit::Done)
+}

@@ -1,0 +1,66 @@
+//! The commits of both sides down to what they started from.
+
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::parties::Parties;
+use crate::repo::repository::Repository;
+use crate::situation::read::{Commit, Situation, commit, parse_commit};
+use armistice_core::PerSide;
+use serde::Serialize;
+
+/// Commits of one side that are listed; more are counted.
+const LISTED: usize = 200;
+
+/// Two lines of commits and where they meet.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct TwoLines {
+    /// Commits that each side alone has, newest first.
+    pub commits: PerSide<Vec<Commit>>,
+    /// How many more of each there are.
+    pub left_out: PerSide<usize>,
+    /// What both started from; `None` if they have nothing in common, or it cannot be told.
+    pub base: Option<Commit>,
+}
+
+/// Reads both sides' own commits; `None` if it cannot be told which they are.
+///
+/// # Errors
+/// If git fails.
+pub fn two_lines(repo: &Repository, situation: &Situation) -> Result<Option<TwoLines>, Error> {
+    let parties = Parties::read(repo, situation.operation)?;
+    let (Some(ours), Some(theirs)) = (&parties.ours, &parties.theirs) else {
+        return Ok(None);
+    };
+    let base = match parties.bases.first() {
+        Some(base) => commit(repo, base)?,
+        None => None,
+    };
+    let mut lines = TwoLines {
+        base,
+        ..TwoLines::default()
+    };
+    for (side, tip) in [
+        (armistice_core::Side::Ours, ours),
+        (armistice_core::Side::Theirs, theirs),
+    ] {
+        let mut range = vec![tip.clone()];
+        let bases = parties.bases.iter().filter(|_| lines.base.is_some());
+        range.extend(bases.map(|base| format!("^{base}")));
+        let all = own(repo, &range)?;
+        lines.left_out[side] = all.len().saturating_sub(LISTED);
+        lines.commits[side] = all.into_iter().take(LISTED).collect();
+    }
+    Ok(Some(lines))
+}
+
+fn own(repo: &Repository, range: &[String]) -> Result<Vec<Commit>, Error> {
+    let format = "--format=%H%x00%h%x00%s%x00%an%x00%at";
+    let mut call = Invocation::read(["log", "-z", format]);
+    for name in range {
+        call = call.arg(name);
+    }
+    let output = repo.must(&call.arg("--"))?;
+    let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
+    let one = |fields: &[&[u8]]| parse_commit(&fields.join(&0));
+    Ok(fields.chunks_exact(5).filter_map(one).collect())
+}

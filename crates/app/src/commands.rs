@@ -15,3 +15,4 @@ mod proof;
 mod reading;
 pub mod screens;
 pub mod setup;
+mod structure;

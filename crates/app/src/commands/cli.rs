@@ -174,6 +174,8 @@ pub enum DemoKind {
     Rebase,
     /// Files renamed, moved, removed, of other kinds: every case that is no text alone
     Moves,
+    /// Code that moved inside of files and between them, and a name that went
+    Structure,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

@@ -1,7 +1,7 @@
 //! The harbour office: a made-up repository, made by real git, left in mid-merge
 //! or mid-rebase. Dates and people are fixed, so that its commits are always the same.
 
-use crate::commands::moves;
+use crate::commands::{moves, structure};
 use anyhow::{Context, Result, bail};
 use armistice_git::{Git, Invocation, Runner};
 use std::fs;
@@ -17,6 +17,8 @@ pub enum Kind {
     Rebase,
     /// `new-basin` merged into `harbour/main`: files renamed, moved, removed, of other kinds.
     Moves,
+    /// `lock-keeping` merged into `harbour/main`: code that moved, and a name that went.
+    Structure,
 }
 
 macro_rules! file {
@@ -95,6 +97,10 @@ pub fn make(into: Option<&Path>, kind: Kind) -> Result<PathBuf> {
         Kind::Moves => {
             moves::make(&git, &folder)?;
             Invocation::write(["merge", "new-basin"])
+        }
+        Kind::Structure => {
+            structure::make(&git, &folder)?;
+            Invocation::write(["merge", "lock-keeping"])
         }
         Kind::Merge | Kind::Rebase => {
             git.must(&Invocation::write(["add", "-A"]))?;

@@ -35,6 +35,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
                 DemoKind::Merge => demo::Kind::Merge,
                 DemoKind::Rebase => demo::Kind::Rebase,
                 DemoKind::Moves => demo::Kind::Moves,
+                DemoKind::Structure => demo::Kind::Structure,
             };
             let made = demo::make(into.as_deref(), kind)?;
             if no_open {

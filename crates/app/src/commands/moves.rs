@@ -8,11 +8,11 @@ use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::Path;
 
 /// One commit: who makes it, when, and its message.
-struct By {
-    name: &'static str,
-    email: &'static str,
-    date: &'static str,
-    message: &'static str,
+pub(crate) struct By {
+    pub(crate) name: &'static str,
+    pub(crate) email: &'static str,
+    pub(crate) date: &'static str,
+    pub(crate) message: &'static str,
 }
 
 const BASE: By = By {
@@ -56,17 +56,18 @@ pub fn make(git: &Runner, folder: &Path) -> Result<()> {
     world.commit(&OURS)
 }
 
-struct World<'a> {
-    git: &'a Runner,
-    folder: &'a Path,
+/// A repository that a demo is made in.
+pub(crate) struct World<'a> {
+    pub(crate) git: &'a Runner,
+    pub(crate) folder: &'a Path,
 }
 
 impl World<'_> {
-    fn git(&self, args: &[&str]) -> Result<String> {
+    pub(crate) fn git(&self, args: &[&str]) -> Result<String> {
         Ok(self.git.must(&Invocation::write(args))?.text())
     }
 
-    fn commit(&self, by: &By) -> Result<()> {
+    pub(crate) fn commit(&self, by: &By) -> Result<()> {
         self.git(&["add", "-A"])?;
         let call = Invocation::write(["commit", "-q", "-m", by.message])
             .env("GIT_AUTHOR_NAME", by.name)
@@ -77,7 +78,7 @@ impl World<'_> {
         Ok(())
     }
 
-    fn write(&self, path: &str, text: &str) -> Result<()> {
+    pub(crate) fn write(&self, path: &str, text: &str) -> Result<()> {
         let file = self.folder.join(path);
         if let Some(parent) = file.parent() {
             fs::create_dir_all(parent)?;
@@ -86,7 +87,7 @@ impl World<'_> {
     }
 
     /// Replaces words of a file, once.
-    fn edit(&self, path: &str, from: &str, to: &str) -> Result<()> {
+    pub(crate) fn edit(&self, path: &str, from: &str, to: &str) -> Result<()> {
         let text = fs::read_to_string(self.folder.join(path))?;
         self.write(path, &text.replacen(from, to, 1))
     }

@@ -9,6 +9,8 @@ use crate::view::areas::output_rows;
 use crate::view::ask::{answers, matches, typed_words};
 use crate::view::check_runs::words_for;
 use crate::view::questions::question_areas;
+use crate::view::terrain::{did_words, jumps, title_in};
+use armistice_core::{Side, Version};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -20,6 +22,7 @@ impl Canvas<'_> {
         match &self.state.overlay {
             Some(Overlay::Help { top, find }) => self.help(*top, find.as_deref()),
             Some(Overlay::Ask { typed, chosen }) => self.ask(typed, *chosen),
+            Some(Overlay::Jump { typed, chosen }) => self.jump_list(typed, *chosen),
             Some(Overlay::Question(question)) => self.question(question),
             Some(Overlay::Output { title, lines, top }) => self.output_box(title, lines, *top),
             Some(Overlay::CheckOutput { run, top }) => self.check_output(run, *top),
@@ -246,6 +249,59 @@ impl Canvas<'_> {
                 "there is no such action here; ? lists all there are",
                 theme.faint(),
             );
+        }
+    }
+}
+
+impl Canvas<'_> {
+    /// The declarations of the file, with what each side did and how many open conflicts they have.
+    fn jump_list(&mut self, typed: &str, chosen: usize) {
+        let (state, theme) = (self.state, *self.theme);
+        let found = jumps(state, typed);
+        let chosen = chosen.min(found.len().saturating_sub(1));
+        let area = self.screen.middle(92, 26);
+        let inner = self.panel(
+            area,
+            "Declarations · type letters of a name, enter goes there",
+        );
+        let mut pen = self.pen(inner, 0);
+        pen.write("; ", theme.bold())
+            .write(&visible(typed), theme.text());
+        let x = pen.column() as u16;
+        self.cursor = Some((inner.x + x.min(inner.width - 1), inner.y));
+        let room = inner.height.saturating_sub(2) as usize;
+        let top = (chosen + 1).saturating_sub(room);
+        for (y, jump) in (2..inner.height).zip(found.iter().skip(top)) {
+            let Some((_, change)) = state.terrain.change(jump.item) else {
+                continue;
+            };
+            let on = top + y as usize - 2 == chosen;
+            let raised = theme.colour(Role::Raised);
+            let shade = |style: Style| match on {
+                true => style.add_modifier(ratatui::style::Modifier::REVERSED),
+                false => style.bg(raised),
+            };
+            let mut pen = self.pen(inner, y);
+            pen.write(&"  ".repeat(change.depth.min(6)), shade(theme.text()))
+                .write(&title_in(change, Version::Ours), shade(theme.text()));
+            if jump.open > 0 {
+                pen.write(&format!("  {} open", jump.open), shade(theme.bold()));
+            }
+            for side in Side::BOTH {
+                let words = did_words(state, jump.item, side);
+                if !words.is_empty() {
+                    let role = Role::from(side);
+                    let text = format!("  {} {words}", theme.mark(role));
+                    pen.write(&text, shade(theme.fg(role)));
+                }
+            }
+        }
+        if found.is_empty() {
+            let text = match state.terrain.known() {
+                None => "reading declarations …",
+                Some(_) => "no declaration of this file is called so",
+            };
+            self.pen(inner, 2).write(text, theme.faint());
         }
     }
 }

@@ -8,6 +8,7 @@ use crate::render::canvas::Canvas;
 use crate::state::file::{Mode, OpenFile};
 use crate::view::draft_rows::{DraftRow, DraftRows, draft_parts};
 use crate::view::overview::{OverviewCell, overview};
+use crate::view::terrain::declaration_at_hand;
 use crate::view::whole_line::whole_line_rows;
 use crate::view::wrapping::laid_out;
 use armistice_core::limits::LINE_BYTES;
@@ -75,7 +76,11 @@ impl Canvas<'_> {
             false => whole,
         };
         let path = fit_path(&path, room(&tail));
-        self.rule(area, 0, &format!("{path}{tail}"));
+        let declaration = declaration_at_hand(self.state);
+        let declaration = declaration.map_or(String::new(), |title| format!(" · in {title}"));
+        let fits = width_of(&declaration) + width_of(&path) < room(&tail);
+        let declaration = if fits { &declaration } else { "" };
+        self.rule(area, 0, &format!("{path}{tail}{declaration}"));
     }
 
     fn spine(&mut self, file: &OpenFile) {

@@ -70,6 +70,11 @@ pub enum Overlay {
         sought: Sought,
         typed: String,
     },
+    /// The declarations of the file in Parley, those that match what was typed.
+    Jump {
+        typed: String,
+        chosen: usize,
+    },
     /// A part of a path is being typed: Docket shows only files that have it.
     Narrow,
     /// What git and its hooks said when they refused.

@@ -29,6 +29,9 @@ use ratatui::layout::Position;
 
 /// Rows that one turn of the wheel scrolls.
 const WHEEL: usize = 3;
+/// Files in conflict up to which declarations are read unasked.
+const TOLD_FILES: usize = 60;
+
 /// Applies an action; returns what must be done outside.
 pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
     let tick = matches!(action, Action::Tick(_));
@@ -41,7 +44,9 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
         effects.extend(who::ask(state, tick));
         effects.extend(syntax::ask_shades(state));
     }
-    if state.tab == Tab::Terrain && !tick {
+    // In Parley it tells in which declaration one is; of very many files only who asks is told.
+    let told = state.tab == Tab::Parley && state.files.len() <= TOLD_FILES;
+    if (state.tab == Tab::Terrain || told) && !tick {
         effects.extend(terrain::read(state));
     }
     settle_views(state);

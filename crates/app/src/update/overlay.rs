@@ -4,7 +4,7 @@ use crate::base::commands::Command;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::overlay::{Answer, Overlay};
-use crate::update::{accord, bulk, checks, files, rulings, searching};
+use crate::update::{accord, bulk, checks, files, rulings, searching, terrain};
 use crate::view::areas::{Screen, output_rows};
 use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
@@ -56,6 +56,7 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
             });
         }
         Some(Overlay::Seek { .. }) => searching::key(state, key, name),
+        Some(Overlay::Jump { .. }) => terrain::list_key(state, key, name),
         Some(Overlay::Narrow) => {
             let typed = match key.code {
                 KeyCode::Char(c) if !name.starts_with("ctrl-") => Some(c),

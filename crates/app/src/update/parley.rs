@@ -14,7 +14,7 @@ use crate::update::moving::{go_to_row, region, show, with_view};
 use crate::update::picking::{run_picking, start_picking};
 use crate::update::settling::{decline, settle, settle_as, take_all};
 use crate::update::{bulk, cards};
-use crate::update::{docket, editing, rulings, searching, who};
+use crate::update::{docket, editing, rulings, searching, terrain, who};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
 use armistice_core::{
@@ -58,6 +58,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Find | Command::FindNext | Command::GoToLine | Command::JumpBack => {
             searching::run(state, command);
         }
+        Command::JumpList => return terrain::list(state),
         Command::Copy => return searching::copy(state),
         Command::WrapLines => wrap_lines(state),
         Command::Unfold => cards::unfold(state),

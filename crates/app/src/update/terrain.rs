@@ -6,14 +6,16 @@ use crate::case::drawings::Drawing;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::OpenFile;
+use crate::state::overlay::Overlay;
 use crate::state::terrain::{Item, Reading};
 use crate::update::files::show_file;
 use crate::update::moving::go_to_row;
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
-use crate::view::terrain::{TerrainRow, terrain_rows};
+use crate::view::terrain::{TerrainRow, jumps, terrain_rows};
 use armistice_core::{LineIdx, Version};
 use armistice_git::Terrain;
+use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use std::sync::Arc;
 
 /// Rows that a page has.
@@ -139,14 +141,11 @@ pub(crate) fn click(state: &mut State, row: usize, column: Option<Version>) -> V
 
 /// Goes to a declaration in Parley.
 fn show(state: &mut State, item: Item) -> Vec<Effect> {
-    let Some((file, change)) = state.terrain.change(item) else {
+    let Some((file, _)) = state.terrain.change(item) else {
         return Vec::new();
     };
     let path = file.path.clone();
-    let places = [Version::Ours, Version::Theirs, Version::Base];
-    let place = places
-        .into_iter()
-        .find_map(|version| Some((version, change.lines_in(version)?.start)));
+    let place = place_of(state, item);
     let Some(at) = state
         .files
         .iter()
@@ -164,6 +163,58 @@ fn show(state: &mut State, item: Item) -> Vec<Effect> {
         go_to_line_of(state, version, line);
     }
     effects
+}
+
+/// Lists the declarations of the file in Parley.
+pub(crate) fn list(state: &mut State) -> Vec<Effect> {
+    state.overlay = Some(Overlay::Jump {
+        typed: String::new(),
+        chosen: 0,
+    });
+    read(state)
+}
+
+/// A key while they are listed.
+pub(crate) fn list_key(state: &mut State, key: &KeyEvent, name: &str) {
+    let Some(Overlay::Jump { typed, chosen }) = &mut state.overlay else {
+        return;
+    };
+    match name {
+        "esc" => state.overlay = None,
+        "down" => *chosen += 1,
+        "up" => *chosen = chosen.saturating_sub(1),
+        "backspace" => {
+            typed.pop();
+            *chosen = 0;
+        }
+        "enter" => {
+            let (typed, chosen) = (std::mem::take(typed), *chosen);
+            state.overlay = None;
+            let found = jumps(state, &typed);
+            let Some(jump) = found.get(chosen.min(found.len().saturating_sub(1))) else {
+                state.say("there is no such declaration in this file");
+                return;
+            };
+            if let Some((version, line)) = place_of(state, jump.item) {
+                go_to_line_of(state, version, line);
+            }
+        }
+        name => {
+            if let KeyCode::Char(c) = key.code
+                && !name.starts_with("ctrl-")
+            {
+                typed.push(c);
+                *chosen = 0;
+            }
+        }
+    }
+}
+
+/// Where a declaration begins: in ours, else in theirs, else in base.
+fn place_of(state: &State, item: Item) -> Option<(Version, LineIdx)> {
+    let (_, change) = state.terrain.change(item)?;
+    let mut places = [Version::Ours, Version::Theirs, Version::Base].into_iter();
+    places.find_map(|version| Some((version, change.lines_in(version)?.start)))
 }
 
 /// Goes to where a line of a version stands in the draft: to an open conflict of the declaration that

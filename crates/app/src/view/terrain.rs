@@ -4,7 +4,8 @@ use crate::base::safe_text::visible;
 use crate::state::app::State;
 use crate::state::terrain::{Block, Item};
 use crate::view::areas::Screen;
-use armistice_core::{DeclarationChange, Side, Version};
+use armistice_core::{DeclarationChange, RegionId, Side, Version};
+use armistice_git::FileTerrain;
 use ratatui::layout::Rect;
 
 /// Columns between two columns of declarations, for what joins them.
@@ -86,10 +87,6 @@ impl TerrainAreas {
         };
         let heads = u16::from(screen.is_wide()).min(under.height);
         let foot = FOOT.min(under.height.saturating_sub(heads + 2));
-        Rect {
-            height: heads,
-            ..under
-        };
         TerrainAreas {
             heads: Rect {
                 height: heads,
@@ -152,6 +149,83 @@ pub fn title_in(change: &DeclarationChange, version: Version) -> String {
         true => change.kind.to_owned(),
         false => format!("{} {name}", change.kind),
     }
+}
+
+/// A declaration of the file in Parley: which, and how many open conflicts are in it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Jump {
+    pub item: Item,
+    pub open: usize,
+}
+
+/// The declarations of the file in Parley whose names have all that was typed, in order, letter by letter.
+pub fn jumps(state: &State, typed: &str) -> Vec<Jump> {
+    let Some((at, file)) = terrain_of_file(state) else {
+        return Vec::new();
+    };
+    let has_all = |name: &str| {
+        let mut left = name.chars().flat_map(char::to_lowercase);
+        let mut typed = typed.chars().filter(|c| !c.is_whitespace());
+        typed.all(|c| left.any(|other| c.to_lowercase().eq([other])))
+    };
+    let change = |declaration: usize| &file.changes[declaration];
+    (0..file.changes.len())
+        .filter(|n| has_all(&title_in(change(*n), Version::Ours)))
+        .map(|declaration| Jump {
+            item: Item {
+                file: at,
+                declaration,
+            },
+            open: open_in(state, change(declaration)),
+        })
+        .collect()
+}
+
+/// What is known of the declarations of the file in Parley.
+fn terrain_of_file(state: &State) -> Option<(usize, &FileTerrain)> {
+    let case = &state.file(state.file)?.case;
+    let files = state.terrain.known()?.files.iter().enumerate();
+    files.clone().find(|(_, file)| case.has_path(&file.path))
+}
+
+/// How many open conflicts of the file in Parley are in a declaration.
+fn open_in(state: &State, change: &DeclarationChange) -> usize {
+    let Some(file) = state.open_file() else {
+        return 0;
+    };
+    let inside = |id: &RegionId| {
+        let region = file.plan().region(*id);
+        [Version::Ours, Version::Theirs, Version::Base]
+            .into_iter()
+            .any(|version| {
+                let lines = change.lines_in(version).unwrap_or_default();
+                let at = file.plan().real_line(version, region.lines(version).start);
+                !region.lines(version).is_empty() && lines.contains(at)
+            })
+    };
+    file.draft().open().filter(inside).count()
+}
+
+/// The innermost declaration at the cursor of Parley, with its kind; nothing as long as it is not known.
+pub fn declaration_at_hand(state: &State) -> Option<String> {
+    let open = state.open_file()?;
+    let (_, file) = terrain_of_file(state)?;
+    let region = open.plan().region(open.view.region);
+    let versions = [Version::Ours, Version::Theirs, Version::Base].into_iter();
+    let mut places = versions.filter(|version| !region.lines(*version).is_empty());
+    let version = places.next()?;
+    let at = open.plan().real_line(version, region.lines(version).start);
+    let holds = |change: &&DeclarationChange| {
+        change
+            .lines_in(version)
+            .is_some_and(|lines| lines.contains(at))
+    };
+    let innermost = file
+        .changes
+        .iter()
+        .filter(holds)
+        .max_by_key(|change| change.depth);
+    innermost.map(|change| title_in(change, version))
 }
 
 /// Signs of a gutter by the directions in which a line leaves a cell: up, down, left, right.

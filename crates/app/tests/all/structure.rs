@@ -226,3 +226,209 @@ fn an_edit_that_lines_put_into_another_declaration_is_told() {
     let (code, said) = repo.output(&["proof"]);
     assert_eq!(code, 0, "{said}");
 }
+
+/// The demo of code that moved, opened.
+fn structure_desk(size: (u16, u16)) -> (Repo, Desk) {
+    let repo = Repo::demo("structure");
+    let desk = Desk::ruled(&repo.top, size);
+    (repo, desk)
+}
+
+#[test]
+fn terrain_shows_moves_joined_by_lines_and_goes_to_them() {
+    let (_repo, mut desk) = structure_desk((160, 47));
+    desk.press("4");
+    let screen = desk.shows();
+    for wanted in [
+        "4 moved",
+        "function report  moved and edited",
+        "function drain  moved",
+        "function hail  added",
+        "renamed to keeper_at",
+        "moved to lock/tab",
+        "1 name that went used",
+        "lock/tables.py  merged by git",
+        "┼",
+    ] {
+        assert!(screen.contains(wanted), "no {wanted:?} in\n{screen}");
+    }
+    // The next moved one, and into its file.
+    desk.press("n enter");
+    let screen = desk.shows();
+    assert!(screen.contains("lock/lock.rs"), "{screen}");
+    assert!(screen.contains("in function"), "{screen}");
+    // A file that git merged has nothing to settle.
+    desk.press("4 end enter");
+    assert!(
+        desk.message().contains("without a conflict"),
+        "{}",
+        desk.message()
+    );
+}
+
+#[test]
+fn terrain_is_a_list_where_there_is_no_room() {
+    let (_repo, mut desk) = structure_desk((80, 24));
+    desk.press("4");
+    let screen = desk.shows();
+    assert!(screen.contains("function report"), "{screen}");
+    assert!(screen.contains("▲ moved and edited"), "{screen}");
+    assert!(screen.contains("▼ edited"), "{screen}");
+    let folded = screen.lines().filter(|l| l.contains("function")).count();
+    desk.press("a");
+    assert!(
+        desk.message().contains("all declarations"),
+        "{}",
+        desk.message()
+    );
+    let all = desk
+        .shows()
+        .lines()
+        .filter(|l| l.contains("function"))
+        .count();
+    assert!(all >= folded, "{all} {folded}");
+}
+
+#[test]
+fn the_list_of_declarations_goes_where_its_letters_say() {
+    let (_repo, mut desk) = structure_desk((160, 47));
+    desk.press("enter ;");
+    let screen = desk.shows();
+    assert!(screen.contains("Declarations ·"), "{screen}");
+    assert!(screen.contains("function enter"), "{screen}");
+    desk.type_text("drn");
+    let screen = desk.shows();
+    assert!(
+        screen.contains("function drain") && !screen.contains("  function enter  "),
+        "{screen}"
+    );
+    desk.press("enter");
+    assert!(
+        desk.shows().contains("in function drain"),
+        "{}",
+        desk.shows()
+    );
+    desk.press(";").type_text("zzz");
+    assert!(
+        desk.shows().contains("no declaration of this file"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("enter");
+    assert!(
+        desk.message().contains("no such declaration"),
+        "{}",
+        desk.message()
+    );
+}
+
+#[test]
+fn pictures_and_the_record_are_written_where_they_are_asked_for() {
+    let repo = Repo::demo("structure");
+    for (picture, wanted) in [
+        ("moves", "function drain"),
+        ("history", "Wait for the tug"),
+        ("record", "lock/lock.rs"),
+    ] {
+        for ending in ["svg", "pdf"] {
+            let file = format!("../{picture}.{ending}");
+            let (code, said) = repo.output(&["draw", picture, "--output", &file]);
+            assert_eq!(code, 0, "{said}");
+            let bytes = std::fs::read(repo.path(&file)).unwrap();
+            match ending {
+                "svg" => assert!(
+                    String::from_utf8_lossy(&bytes).contains(wanted),
+                    "{picture}"
+                ),
+                _ => assert!(bytes.starts_with(b"%PDF-"), "{picture}"),
+            }
+        }
+    }
+    let (code, said) = repo.output(&["draw", "moves", "--output", "../moves.png"]);
+    assert_eq!(
+        (code, said.contains("neither in .svg nor in .pdf")),
+        (2, true),
+        "{said}"
+    );
+    assert_eq!(
+        repo.git(&["status", "--porcelain", "--untracked-files=all"])
+            .matches("??")
+            .count(),
+        0
+    );
+    let (code, said) = repo.output(&["record"]);
+    assert_eq!(code, 0, "{said}");
+    assert!(
+        said.contains("# What was decided: merge of lock-keeping into harbour/main"),
+        "{said}"
+    );
+    assert!(
+        said.contains("- **by rule** (declaration by declaration): conflict"),
+        "{said}"
+    );
+    let (_, said) = repo.output(&["record", "--json"]);
+    let record: serde_json::Value = serde_json::from_str(&said).unwrap();
+    assert_eq!(record["files"][0]["path"], "lock/lock.rs");
+    assert_eq!(record["files"][0]["decisions"][0]["by"], "rule");
+    repo.git(&["merge", "--abort"]);
+    let (code, said) = repo.output(&["record"]);
+    assert_eq!(
+        (code, said.contains("nothing is under way")),
+        (2, true),
+        "{said}"
+    );
+}
+
+#[test]
+fn a_key_draws_into_the_store_and_says_where() {
+    let (repo, mut desk) = structure_desk((160, 47));
+    desk.press("4 D");
+    assert!(desk.message().starts_with("drawn: "), "{}", desk.message());
+    assert!(repo.path(".git/armistice/drawings/moves.pdf").exists());
+    desk.press("6 D");
+    assert!(repo.path(".git/armistice/drawings/record.svg").exists());
+    assert!(repo.path(".git/armistice/drawings/history.svg").exists());
+    assert_eq!(
+        repo.git(&["status", "--porcelain", "--untracked-files=all"])
+            .matches("??")
+            .count(),
+        0
+    );
+}
+
+#[test]
+fn the_demo_of_code_that_moved_ends_with_every_edit_at_its_new_place() {
+    let repo = Repo::demo("structure");
+    let (code, said) = repo.output(&["settle", "--by", "rule", "lock/lock.rs", "lock/tolls.py"]);
+    assert_eq!(code, 0, "{said}");
+    let lock = repo.read("lock/lock.rs");
+    let at = |text: &str| {
+        lock.find(text)
+            .unwrap_or_else(|| panic!("no {text:?} in\n{lock}"))
+    };
+    assert!(at("water at {} dm of {} dm") < at("self.level -= self.sluices();"));
+    assert!(at("self.level -= self.sluices();") < at("self.tug.wait();"));
+    assert!(
+        lock.contains("    }\n\n    /// Calls the ship"),
+        "a blank line before: {lock}"
+    );
+    assert!(
+        lock.contains("first()\n    }\n\n    /// Lets water out"),
+        "and behind: {lock}"
+    );
+    assert!(
+        repo.read("lock/tolls.py")
+            .contains("tables.rates(hour) + 2 * ship.length")
+    );
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 1, "{said}");
+    assert_eq!(
+        said.lines().count(),
+        2,
+        "the name that went, and nothing else: {said}"
+    );
+    assert!(
+        said.contains("lock/daybook.py:9: function 'on_watch' was renamed to 'keeper_at'"),
+        "{said}"
+    );
+}

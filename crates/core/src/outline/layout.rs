@@ -44,6 +44,8 @@ pub(crate) struct Piece {
     pub(crate) sorted: bool,
     /// How many blank lines mostly stand between them.
     pub(crate) parted: usize,
+    /// How many are wanting behind single things, because they stood last in their version.
+    pub(crate) wanting: usize,
 }
 
 /// Something that one version alone has.
@@ -119,7 +121,7 @@ impl<'a> Builder<'a> {
         for node in nodes {
             self.node(&node, &units, mover, style);
         }
-        self.flush(style);
+        self.flush(style, true);
     }
 
     fn node(&mut self, node: &Node, units: &[Vec<Unit<'a>>; 3], mover: Option<Side>, style: Style) {
@@ -133,7 +135,7 @@ impl<'a> Builder<'a> {
             }
             return;
         }
-        self.flush(style);
+        self.flush(style, false);
         let mover = mover.or(node.mover());
         let title = of
             .iter()
@@ -195,7 +197,7 @@ impl<'a> Builder<'a> {
         Some(out)
     }
 
-    fn flush(&mut self, style: Style) {
+    fn flush(&mut self, style: Style, is_last: bool) {
         let pending = std::mem::take(&mut self.pending);
         let runs = [0, 1, 2].map(|n: usize| pending[n].iter().map(Unit::whole).collect());
         let starts = [0, 1, 2].map(|n: usize| self.order[n].len());
@@ -209,6 +211,11 @@ impl<'a> Builder<'a> {
             let [_, ours, theirs] = self.last_tail;
             piece.parted = ours.or(theirs).unwrap_or(style.parted);
             piece.sorted = style.sorted;
+            let ends = pending.iter().filter_map(|units| units.last());
+            let bare = |unit: &Unit<'_>| unit.declaration.is_some() && unit.tail.is_empty();
+            if !is_last && ends.clone().any(bare) {
+                piece.wanting = piece.parted;
+            }
             for (n, units) in pending.iter().enumerate() {
                 let mut at = starts[n];
                 piece.singles[n].extend(units.iter().map(|unit| {
@@ -247,6 +254,7 @@ impl<'a> Builder<'a> {
                 singles: [const { Vec::new() }; 3],
                 sorted: false,
                 parted: 0,
+                wanting: 0,
             });
         }
     }

@@ -337,6 +337,7 @@ impl<'a> Planner<'a> {
                     replaces: !region.base.is_empty(),
                     sorted: piece.sorted,
                     parted: piece.parted,
+                    wanting: piece.wanting,
                 });
             }
             _ => return None,
@@ -365,7 +366,8 @@ impl<'a> Planner<'a> {
                 let mut lines = region.lines(version).iter();
                 lines.any(|at| self.contested.holds(version, real(at)))
             });
-        is_contested.then(|| Apart::Beside {
+        (is_contested || piece.wanting > 0).then(|| Apart::Beside {
+            wanting: piece.wanting,
             changed_by,
             what: what(),
             may_be_renamed: piece.kind == PieceKind::Single && self.structure.took_out[changed_by],

@@ -40,6 +40,8 @@ pub enum Apart {
         /// Whether it is new, while something that the other side changed is gone: it may be that, under
         /// another name.
         may_be_renamed: bool,
+        /// How many blank lines are wanting behind it.
+        wanting: usize,
     },
     /// Both sides added it, each with another body.
     TwoBodies {
@@ -63,6 +65,8 @@ pub enum Apart {
         sorted: bool,
         /// How many blank lines mostly stand between such things here.
         parted: usize,
+        /// How many are wanting behind them.
+        wanting: usize,
     },
 }
 

@@ -5,6 +5,7 @@ use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty;
 use crate::model::segment::Segment;
 use crate::model::side::{PerSide, Side};
+use crate::model::versions::Version;
 use crate::plan::structure::{Added, Apart};
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
@@ -46,6 +47,7 @@ impl Rule for Declarations {
                 changed_by,
                 what,
                 may_be_renamed,
+                wanting,
             } => {
                 let (changed, other) = (
                     context.label(*changed_by),
@@ -65,7 +67,16 @@ impl Rule for Declarations {
                         ),
                     ),
                 };
-                Proposal::new(certainty, Resolution::Take((*changed_by).into()), reason)
+                let version = (*changed_by).into();
+                let resolution = match wanting {
+                    0 => Resolution::Take(version),
+                    _ => {
+                        let lines = conflict.region().lines(version);
+                        let own = vec![Segment::Lines(version, lines)];
+                        Resolution::Segments(with_blank_lines(conflict, own, *wanting))
+                    }
+                };
+                Proposal::new(certainty, resolution, reason)
             }
             Apart::TwoPlaces { place_of, what } => Proposal::hint(format!(
                 "{} and {} moved {what} to different places; here it stands for {}: take it at one of the two",
@@ -82,9 +93,12 @@ impl Rule for Declarations {
                 context.theirs,
                 titles(&added.theirs)
             )),
-            Apart::BothAdded { added, sorted, .. } => {
-                both_added(conflict, context, added, *sorted)?
-            }
+            Apart::BothAdded {
+                added,
+                sorted,
+                wanting,
+                ..
+            } => both_added(conflict, context, added, (*sorted, *wanting))?,
         })
     }
 
@@ -117,7 +131,7 @@ fn both_added(
     conflict: &Conflict<'_>,
     context: &RuleContext,
     added: &PerSide<Vec<Added>>,
-    sorted: bool,
+    (sorted, wanting): (bool, usize),
 ) -> Option<Proposal> {
     if added
         .iter()
@@ -130,15 +144,34 @@ fn both_added(
         "{} added {ours} here, {} {theirs}",
         context.ours, context.theirs
     );
-    if sorted && let Some(in_order) = in_order(conflict, added) {
+    if sorted
+        && wanting == 0
+        && let Some(in_order) = in_order(conflict, added)
+    {
         let reason = format!("{each}; both stay, in the order of names that is kept here");
         return Some(Proposal::certain(in_order, reason));
     }
     let reason = format!("{each}; both stay, what {} added comes first", context.ours);
-    Some(Proposal::likely(
-        joined(conflict.plan(), conflict.id(), Side::Ours),
-        reason,
-    ))
+    let both = joined(conflict.plan(), conflict.id(), Side::Ours);
+    let both = match (wanting, both) {
+        (0, both) => both,
+        (_, Resolution::Segments(all)) => {
+            Resolution::Segments(with_blank_lines(conflict, all, wanting))
+        }
+        (_, _) => {
+            let lines =
+                |version: Version| Segment::Lines(version, conflict.region().lines(version));
+            let all = [Version::Ours, Version::Theirs].map(lines).to_vec();
+            Resolution::Segments(with_blank_lines(conflict, all, wanting))
+        }
+    };
+    Some(Proposal::likely(both, reason))
+}
+
+/// Some segments with blank lines behind them.
+fn with_blank_lines(conflict: &Conflict<'_>, segments: Vec<Segment>, count: usize) -> Vec<Segment> {
+    let end = conflict.versions().ours.usual_end().bytes();
+    [segments, vec![Segment::Text(end.repeat(count))]].concat()
 }
 
 /// What both added, in the order of names; `None` if a side's own are not, or need something between

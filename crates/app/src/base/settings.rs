@@ -26,6 +26,8 @@ pub struct Settings {
     pub hand_over: Option<String>,
     /// Whether a decision goes on to the next open conflict.
     pub go_on: bool,
+    /// Whether files are laid out by their declarations where those tell more than lines.
+    pub declarations: bool,
     /// What becomes of files of such paths; the first that fits counts.
     pub paths: Vec<PathSetting>,
     /// What the repository's own settings say of paths.
@@ -42,6 +44,7 @@ impl Default for Settings {
             checks: Vec::new(),
             hand_over: None,
             go_on: true,
+            declarations: true,
             paths: Vec::new(),
             of_repository: RepositoryPaths::default(),
         }

@@ -226,7 +226,8 @@ impl CaseService {
         };
         let context = rules.context(case, &self.past());
         let lay_out = match (events.is_empty(), journal.is_by_declarations()) {
-            (true, _) => LayOut::Best,
+            (true, _) if rules.settings.declarations => LayOut::Best,
+            (true, _) => LayOut::Lines,
             (false, true) => LayOut::Declarations,
             (false, false) => LayOut::Lines,
         };

@@ -12,7 +12,7 @@ use crate::update::bulk;
 use crate::update::checks::ask_trust_of_paths;
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
 use crate::update::hand_over;
-use crate::update::moving::show;
+use crate::update::moving::{in_list, show};
 use crate::update::whole::{decides_lines, outcome_words};
 use crate::update::{rulings, who};
 use crate::view::given_up::{given_up, outcome_lines};
@@ -77,20 +77,10 @@ fn go(state: &mut State, motion: Motion) {
         .iter()
         .position(|row| *row == state.chosen())
         .unwrap_or(0);
-    let to = match motion {
-        Motion::Up => here.saturating_sub(1),
-        Motion::Down => here + 1,
-        Motion::PageUp => here.saturating_sub(PAGE),
-        Motion::PageDown => here + PAGE,
-        Motion::Start => 0,
-        Motion::End => last,
-        _ => return,
-    };
-    state.docket.chosen = rows[to.min(last)].0;
+    if let Some(to) = in_list(here, last, motion) {
+        state.docket.chosen = rows[to].0;
+    }
 }
-
-/// Rows that a page has.
-const PAGE: usize = 20;
 
 pub(crate) fn click(state: &mut State, row: usize) -> Vec<Effect> {
     let rows = state.docket_rows();

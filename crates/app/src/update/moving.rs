@@ -1,5 +1,6 @@
 //! Moving the cursor and the window within a file.
 
+use crate::base::editor::Motion;
 use crate::state::app::State;
 use crate::state::file::OpenFile;
 use crate::view::draft_rows::DraftRows;
@@ -85,4 +86,20 @@ pub(crate) fn go_to_line(state: &mut State, line: LineIdx) {
         .open_file()
         .map(|file| DraftRows::new(file).row_of(line));
     go_to_row(state, row.unwrap_or(0));
+}
+
+/// Where a motion leads in a list of which `last` is the last row; nowhere if it is none for lists.
+pub(crate) fn in_list(here: usize, last: usize, motion: Motion) -> Option<usize> {
+    /// Rows that a page has.
+    const PAGE: usize = 20;
+    let to = match motion {
+        Motion::Up => here.saturating_sub(1),
+        Motion::Down => here + 1,
+        Motion::PageUp => here.saturating_sub(PAGE),
+        Motion::PageDown => here + PAGE,
+        Motion::Start => 0,
+        Motion::End => last,
+        _ => return None,
+    };
+    Some(to.min(last))
 }

@@ -9,7 +9,7 @@ use crate::state::file::OpenFile;
 use crate::state::overlay::Overlay;
 use crate::state::terrain::{Item, Reading};
 use crate::update::files::show_file;
-use crate::update::moving::go_to_row;
+use crate::update::moving::{go_to_row, in_list};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
 use crate::view::terrain::{TerrainRow, jumps, terrain_rows};
@@ -17,9 +17,6 @@ use armistice_core::{LineIdx, Version};
 use armistice_git::Terrain;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use std::sync::Arc;
-
-/// Rows that a page has.
-const PAGE: usize = 20;
 
 /// Asks for what is not read yet.
 pub(crate) fn read(state: &mut State) -> Vec<Effect> {
@@ -77,16 +74,9 @@ fn go(state: &mut State, motion: Motion) {
         return;
     };
     let here = state.terrain.list.chosen;
-    let to = match motion {
-        Motion::Up => here.saturating_sub(1),
-        Motion::Down => here + 1,
-        Motion::PageUp => here.saturating_sub(PAGE),
-        Motion::PageDown => here + PAGE,
-        Motion::Start => 0,
-        Motion::End => last,
-        _ => return,
-    };
-    state.terrain.list.chosen = to.min(last);
+    if let Some(to) = in_list(here, last, motion) {
+        state.terrain.list.chosen = to;
+    }
 }
 
 /// Goes to the next declaration that somebody moved.

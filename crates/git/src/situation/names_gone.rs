@@ -9,7 +9,7 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
-use crate::situation::touched::Touched;
+use crate::situation::touched::{Touched, texts_of};
 use armistice_core::limits::{NAMED_FILES, NAMES_GONE};
 use armistice_core::{Check, Finding, LineIdx, Outline, Side, Source, renamed_declarations};
 use armistice_syntax::{Language, outline};
@@ -80,23 +80,9 @@ struct File {
 }
 
 fn read(repo: &Repository, files: &[&Touched]) -> Result<Vec<File>, Error> {
-    let oids = |t: &Touched| {
-        [
-            t.base.clone(),
-            t.ours.clone(),
-            t.theirs.clone(),
-            t.staged.clone(),
-        ]
-    };
-    let wanted: Vec<Oid> = files.iter().flat_map(|t| oids(t)).flatten().collect();
-    let mut contents = repo.contents(&wanted)?.into_iter();
+    let texts = texts_of(repo, files)?;
     let mut out = Vec::with_capacity(files.len());
-    for touched in files {
-        let mut next = |oid: Option<Oid>| {
-            let text = oid.and_then(|_| contents.next());
-            text.unwrap_or_else(|| Source::new(Vec::new()))
-        };
-        let [base, ours, theirs, staged] = oids(touched).map(&mut next);
+    for (touched, [base, ours, theirs, staged]) in files.iter().zip(texts) {
         let Some(language) = language(&touched.path) else {
             continue;
         };

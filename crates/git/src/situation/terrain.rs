@@ -4,10 +4,9 @@
 use crate::case::contents::load_all;
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use crate::situation::read::Situation;
-use crate::situation::touched::{Touched, touched};
+use crate::situation::touched::{Touched, texts_of, touched};
 use armistice_core::limits::TERRAIN_FILES;
 use armistice_core::{
     DeclarationChange, Outline, PerSide, Side, Source, Version, Versions, declaration_changes,
@@ -77,22 +76,20 @@ fn language(path: &RepoPath) -> Option<Language> {
 }
 
 fn read(repo: &Repository, files: &[Touched]) -> Result<Vec<(RepoPath, Versions)>, Error> {
-    let oids = |t: &Touched| [t.base.clone(), t.ours.clone(), t.theirs.clone()];
-    let wanted: Vec<Oid> = files.iter().flat_map(oids).flatten().collect();
-    let mut contents = repo.contents(&wanted)?.into_iter();
-    let mut out = Vec::with_capacity(files.len());
-    for touched in files {
-        let mut next = |oid: Option<Oid>| {
-            let text = oid.and_then(|_| contents.next());
-            text.unwrap_or_else(|| Source::new(Vec::new()))
-        };
-        let [base, ours, theirs] = oids(touched).map(&mut next);
-        if [&base, &ours, &theirs].into_iter().any(Source::is_binary) {
-            continue;
-        }
-        out.push((touched.path.clone(), Versions { base, ours, theirs }));
-    }
-    Ok(out)
+    let all: Vec<&Touched> = files.iter().collect();
+    let texts = texts_of(repo, &all)?.into_iter();
+    let read = files
+        .iter()
+        .zip(texts)
+        .map(|(touched, [base, ours, theirs, _])| {
+            (touched.path.clone(), Versions { base, ours, theirs })
+        });
+    let is_text = |(_, v): &(RepoPath, Versions)| {
+        ![&v.base, &v.ours, &v.theirs]
+            .into_iter()
+            .any(Source::is_binary)
+    };
+    Ok(read.filter(is_text).collect())
 }
 
 fn file(path: &RepoPath, versions: &Versions) -> FileTerrain {

@@ -11,6 +11,7 @@ use crate::repo::objects::Oid;
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
 use crate::situation::read::Situation;
+use armistice_core::Source;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// A path that needs a look, with the contents of each that has it as an ordinary file.
@@ -57,6 +58,23 @@ pub(crate) fn touched(
     let of_theirs = tree_changes(repo, base, theirs)?;
     let staged = index_changes(repo, head)?;
     Ok(Some(combine(&of_ours, &of_theirs, &staged)))
+}
+
+/// What base, ours, theirs and the index have at each path; nothing where they have no file.
+///
+/// # Errors
+/// If git fails.
+pub(crate) fn texts_of(repo: &Repository, all: &[&Touched]) -> Result<Vec<[Source; 4]>, Error> {
+    let oids = |t: &Touched| [&t.base, &t.ours, &t.theirs, &t.staged].map(Option::clone);
+    let wanted: Vec<Oid> = all.iter().flat_map(|t| oids(t)).flatten().collect();
+    let mut contents = repo.contents(&wanted)?.into_iter();
+    let texts = all.iter().map(|touched| {
+        oids(touched).map(|oid| {
+            let text = oid.and_then(|_| contents.next());
+            text.unwrap_or_else(|| Source::new(Vec::new()))
+        })
+    });
+    Ok(texts.collect())
 }
 
 /// Files that git merged by itself, with what each side did, one line a file; why it cannot be told.

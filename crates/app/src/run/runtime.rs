@@ -574,6 +574,8 @@ impl Pool {
             | Effect::ReadDiff { .. }
             | Effect::ReadHistory(..)
             | Effect::Shade(..)
+            | Effect::ReadTerrain
+            | Effect::Draw(..)
             | Effect::ReadCommits(_)
             | Effect::CheckSyntax { .. }
             | Effect::Measure => {

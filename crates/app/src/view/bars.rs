@@ -38,7 +38,7 @@ fn tab_count(state: &State, tab: Tab) -> String {
         },
         Tab::Terrain => match state.terrain.moved() {
             0 => String::new(),
-            n => format!("{n} moved"),
+            n => n.to_string(),
         },
         Tab::Proof => match &state.proof.proof {
             Some(proof) => {

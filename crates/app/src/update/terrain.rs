@@ -12,7 +12,7 @@ use crate::update::files::show_file;
 use crate::update::moving::{go_to_row, in_list};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
-use crate::view::terrain::{TerrainRow, jumps, terrain_rows};
+use crate::view::terrain::{TerrainRow, conflicts_in, jumps, terrain_rows};
 use armistice_core::{LineIdx, Version};
 use armistice_git::Terrain;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
@@ -135,7 +135,6 @@ fn show(state: &mut State, item: Item) -> Vec<Effect> {
         return Vec::new();
     };
     let path = file.path.clone();
-    let place = place_of(state, item);
     let Some(at) = state
         .files
         .iter()
@@ -147,10 +146,8 @@ fn show(state: &mut State, item: Item) -> Vec<Effect> {
         return Vec::new();
     };
     let effects = show_file(state, FileId(at));
-    if state.tab == Tab::Parley
-        && let Some((version, line)) = place
-    {
-        go_to_line_of(state, version, line);
+    if state.tab == Tab::Parley {
+        go_to_declaration(state, item);
     }
     effects
 }
@@ -185,9 +182,7 @@ pub(crate) fn list_key(state: &mut State, key: &KeyEvent, name: &str) {
                 state.say("there is no such declaration in this file");
                 return;
             };
-            if let Some((version, line)) = place_of(state, jump.item) {
-                go_to_line_of(state, version, line);
-            }
+            go_to_declaration(state, jump.item);
         }
         name => {
             if let KeyCode::Char(c) = key.code
@@ -207,8 +202,28 @@ fn place_of(state: &State, item: Item) -> Option<(Version, LineIdx)> {
     places.find_map(|version| Some((version, change.lines_in(version)?.start)))
 }
 
-/// Goes to where a line of a version stands in the draft: to an open conflict of the declaration that
-/// begins there, if it has one.
+/// Goes to what is to be settled in a declaration: an open conflict, else a settled one, else its first
+/// line.
+fn go_to_declaration(state: &mut State, item: Item) {
+    let (Some((_, change)), Some(file)) = (state.terrain.change(item), state.open_file()) else {
+        return;
+    };
+    let conflicts = conflicts_in(file, change);
+    let open = conflicts.iter().find(|id| file.draft().is_open(**id));
+    match open.or(conflicts.first()) {
+        Some(id) => {
+            let row = DraftRows::new(file).of(*id).0;
+            go_to_row(state, row);
+        }
+        None => {
+            if let Some((version, line)) = place_of(state, item) {
+                go_to_line_of(state, version, line);
+            }
+        }
+    }
+}
+
+/// Goes to where a line of a version stands in the draft.
 pub(crate) fn go_to_line_of(state: &mut State, version: Version, line: LineIdx) {
     let Some(file) = state.open_file() else {
         return;

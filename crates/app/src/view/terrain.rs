@@ -2,6 +2,7 @@
 
 use crate::base::safe_text::visible;
 use crate::state::app::State;
+use crate::state::file::OpenFile;
 use crate::state::terrain::{Block, Item};
 use crate::view::areas::Screen;
 use armistice_core::{DeclarationChange, RegionId, Side, Version};
@@ -193,6 +194,15 @@ fn open_in(state: &State, change: &DeclarationChange) -> usize {
     let Some(file) = state.open_file() else {
         return 0;
     };
+    let inside = conflicts_in(file, change);
+    inside
+        .iter()
+        .filter(|id| file.draft().is_open(**id))
+        .count()
+}
+
+/// The conflicts of a file that are in a declaration, settled ones too.
+pub fn conflicts_in(file: &OpenFile, change: &DeclarationChange) -> Vec<RegionId> {
     let inside = |id: &RegionId| {
         let region = file.plan().region(*id);
         [Version::Ours, Version::Theirs, Version::Base]
@@ -203,7 +213,12 @@ fn open_in(state: &State, change: &DeclarationChange) -> usize {
                 !region.lines(version).is_empty() && lines.contains(at)
             })
     };
-    file.draft().open().filter(inside).count()
+    file.plan()
+        .conflicts()
+        .iter()
+        .copied()
+        .filter(inside)
+        .collect()
 }
 
 /// The innermost declaration at the cursor of Parley, with its kind; nothing as long as it is not known.

@@ -322,7 +322,7 @@ fn on_a_very_wide_screen_the_cards_stand_side_by_side() {
         "{shown}"
     );
     let t = Tmux::start(&repo.top, (220, 50), "", &[]);
-    t.wait("Docket 0/1");
+    t.wait("1 open");
     t.keys("Enter").wait("around it in theirs");
     t.keys("t").wait("0 open");
 }

@@ -354,7 +354,7 @@ limits! {
     /// Names that a side no longer declares that are looked for in what the other wrote.
     NAMES_GONE: usize = 60, "names",
         "judged, not measured: each asks git once where it still stands",
-        "the names behind them in the alphabet are not looked for";
+        "names that went are not looked for, and nothing is said of them";
     /// Files with one line, or one content, beyond which it tells no renames.
     COMMON_LINE_FILES: usize = 50, "files",
         "judged, not measured: lines of licences and closing brackets stand in more",

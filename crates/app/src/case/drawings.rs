@@ -3,14 +3,16 @@
 use crate::base::safe_text::{ago, visible};
 use crate::case::opened::OpenedFile;
 use crate::case::service::CaseService;
-use armistice_core::{DecidedBy, Decision, DeclarationChange, FileRecord, MergeRecord, Side};
+use armistice_core::{
+    DecidedBy, Decision, DeclarationChange, FileRecord, MergeRecord, Side, Version,
+};
 use armistice_draw::{
     CommitDot, HistoryPicture, MovedFile, MovesPicture, Scene, history_scene, moves_scene,
     record_scene, write_pdf, write_svg,
 };
 use armistice_git::{
-    Case, Commit, Error, FileOutcome, FileTerrain, OutputFile, Repository, Situation, Terrain,
-    two_lines,
+    Case, Commit, Error, FileOutcome, FileTerrain, IndexState, OutputFile, Repository, Situation,
+    Store, Terrain, two_lines,
 };
 use std::path::{Path, PathBuf};
 
@@ -65,22 +67,17 @@ pub fn draw_into_store(
     now: i64,
 ) -> Result<Vec<PathBuf>, String> {
     let scene = scene_of(service, drawing, now)?;
-    let folder = service.repo().git_dir().join("armistice").join("drawings");
-    std::fs::create_dir_all(&folder).map_err(|error| format!("'{}': {error}", folder.display()))?;
-    let mut files = Vec::new();
-    for ending in ["svg", "pdf"] {
-        let file = folder.join(format!("{}.{ending}", drawing.name()));
-        write_scene(&scene, &file)?;
-        files.push(file);
-    }
-    Ok(files)
+    let store = Store::new(service.repo().git_dir());
+    let draw = |ending: &str| {
+        let name = format!("{}.{ending}", drawing.name());
+        let bytes = bytes_of(&scene, Path::new(&name))?;
+        store.draw(&name, &bytes).map_err(|error| error.to_string())
+    };
+    ["svg", "pdf"].into_iter().map(draw).collect()
 }
 
-/// Writes a picture as what the name of the file says.
-///
-/// # Errors
-/// If the name ends otherwise than in `.svg` or `.pdf`, or the file cannot be written.
-pub fn write_scene(scene: &Scene, file: &Path) -> Result<(), String> {
+/// A picture as what the name of a file says.
+fn bytes_of(scene: &Scene, file: &Path) -> Result<Vec<u8>, String> {
     let mut bytes = Vec::new();
     let ending = file.extension().map(|e| e.to_string_lossy().to_lowercase());
     let written = match ending.as_deref() {
@@ -94,6 +91,15 @@ pub fn write_scene(scene: &Scene, file: &Path) -> Result<(), String> {
         }
     };
     written.map_err(|error| error.to_string())?;
+    Ok(bytes)
+}
+
+/// Writes a picture as what the name of the file says.
+///
+/// # Errors
+/// If the name ends otherwise than in `.svg` or `.pdf`, or the file cannot be written.
+pub fn write_scene(scene: &Scene, file: &Path) -> Result<(), String> {
+    let bytes = bytes_of(scene, file)?;
     let output = OutputFile::at(file).map_err(|error| error.to_string())?;
     output
         .write(&bytes, false)
@@ -150,6 +156,9 @@ fn history(repo: &Repository, situation: &Situation, now: i64) -> Result<Scene, 
     }))
 }
 
+/// Why something counts as settled by hand that nobody settled here.
+const STAGED_ELSEWHERE: &str = "staged without Armistice";
+
 /// What was decided in a file: in its lines, or as a whole.
 pub fn file_record(
     case: &Case,
@@ -157,17 +166,31 @@ pub fn file_record(
     whole: Option<FileOutcome>,
 ) -> FileRecord {
     let path = visible(&case.path.to_string());
+    let elsewhere = case.standing == IndexState::Staged;
     if let Some(open) = open {
-        return FileRecord::of(&path, open.draft());
+        let mut record = FileRecord::of(&path, open.draft());
+        for decision in &mut record.decisions {
+            if elsewhere && decision.by == DecidedBy::Open {
+                decision.by = DecidedBy::Hand;
+                decision.reason = STAGED_ELSEWHERE.to_owned();
+            }
+        }
+        return record;
     }
+    let without = |side: Side| case.stages.all()[Version::from(side) as usize].is_none();
     let (by, reason) = match whole {
+        None if elsewhere => (DecidedBy::Hand, STAGED_ELSEWHERE.to_owned()),
         None => (DecidedBy::Open, "not decided".to_owned()),
         Some(outcome) => (
             match outcome {
                 FileOutcome::Ours => DecidedBy::Ours,
                 FileOutcome::Theirs => DecidedBy::Theirs,
                 FileOutcome::Both => DecidedBy::Both,
-                FileOutcome::Base | FileOutcome::Remove | FileOutcome::OwnName => DecidedBy::Base,
+                FileOutcome::Base => DecidedBy::Base,
+                // As the side has it that removed it.
+                FileOutcome::Remove if without(Side::Ours) => DecidedBy::Ours,
+                FileOutcome::Remove if without(Side::Theirs) => DecidedBy::Theirs,
+                FileOutcome::Remove | FileOutcome::OwnName => DecidedBy::Hand,
             },
             format!("settled as a whole: {}", outcome.name()),
         ),

@@ -179,7 +179,7 @@ fn delta_card(
         .all(|row| matches!(row, DeltaRow::Kept(..)));
     if let (true, Some(apart)) = (did_nothing, file.plan().apart(id)) {
         card.summary = match apart {
-            Apart::Moved { mover, what } if *mover == side => {
+            Apart::Moved { mover, what, .. } if *mover == side => {
                 let from = file.plan().real_line(Version::Base, region.base.start);
                 format!(
                     "moved {what} here; these lines were {} of base",

@@ -72,9 +72,10 @@ impl CheckRow {
                 proof.parsed
             )),
             Check::Syntax => Verdict::Holds(format!("{texts} parsed")),
-            Check::Lost | Check::Back | Check::Misplaced | Check::Twice => {
-                Verdict::Holds(format!("{texts} traced"))
-            }
+            // Only a parser tells which declaration is which.
+            Check::Misplaced if proof.parsed == 0 => Verdict::Nothing,
+            Check::Misplaced => Verdict::Holds(format!("{} of {texts} parsed", proof.parsed)),
+            Check::Lost | Check::Back | Check::Twice => Verdict::Holds(format!("{texts} traced")),
             _ => Verdict::Holds(texts),
         }
     }

@@ -72,6 +72,10 @@ pub fn joined(plan: &Plan, id: RegionId, first: Side) -> Resolution {
         changed = true;
     }
     out.extend(runs(&new).map(|lines| Segment::Lines(tail.version, lines)));
+    if let Some(Apart::BothAdded { wanting, .. }) = plan.apart(id).filter(|_| !new.is_empty()) {
+        out.extend((0..*wanting).map(|_| Segment::Text(end.to_vec())));
+        changed |= *wanting > 0;
+    }
     let mut joined = Vec::new();
     for segment in out {
         segment.add_to(&mut joined);

@@ -38,6 +38,8 @@ pub(crate) struct Piece {
     pub(crate) mover: Option<Side>,
     /// The declaration it is of, for people; nothing for single things.
     pub(crate) title: Rc<str>,
+    /// Whether it is of a declaration, not of lines between them.
+    pub(crate) is_declaration: bool,
     /// Single things of base, ours and theirs.
     pub(crate) singles: [Vec<Single>; 3],
     /// Whether the declarations of its level stand in the order of their names.
@@ -87,6 +89,8 @@ struct Builder<'a> {
     pending: [Vec<Unit<'a>>; 3],
     /// Blank lines behind the declaration that was laid out last, by version.
     last_tail: [Option<usize>; 3],
+    /// Whether what is laid out now is of a declaration.
+    in_declaration: bool,
 }
 
 impl<'a> Builder<'a> {
@@ -97,6 +101,7 @@ impl<'a> Builder<'a> {
             pieces: Vec::new(),
             pending: [const { Vec::new() }; 3],
             last_tail: [None; 3],
+            in_declaration: false,
         }
     }
 
@@ -137,6 +142,8 @@ impl<'a> Builder<'a> {
         }
         self.flush(style, false);
         let mover = mover.or(node.mover());
+        let is_declaration = of.iter().flatten().all(|unit| unit.declaration.is_some());
+        self.in_declaration = is_declaration;
         let title = of
             .iter()
             .flatten()
@@ -159,6 +166,7 @@ impl<'a> Builder<'a> {
                     declaration.map_or(&[][..], |d| d.inner.as_slice())
                 });
                 self.level(declarations, inner, mover);
+                self.in_declaration = is_declaration;
                 let ends = [0, 1, 2].map(|n| LineRange::new(inner[n].end.0, whole[n].end.0));
                 self.piece(PieceKind::Common, ends.map(|l| vec![l]), mover, &title);
             }
@@ -251,6 +259,7 @@ impl<'a> Builder<'a> {
                 lines,
                 mover,
                 title: Rc::clone(title),
+                is_declaration: self.in_declaration,
                 singles: [const { Vec::new() }; 3],
                 sorted: false,
                 parted: 0,

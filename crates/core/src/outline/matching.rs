@@ -101,7 +101,7 @@ pub(crate) enum Strictness {
     Alike,
 }
 
-/// Pairs the free units of two levels; those that `taken` has a partner for are left alone.
+/// Pairs the units of two levels that `free` lets take part; by likeness only where all do.
 pub(crate) fn match_units(
     a: Level<'_>,
     b: Level<'_>,

@@ -355,9 +355,18 @@ impl<'a> Planner<'a> {
                     .join(", ")
             }
         };
+        let singles = piece.singles[Version::from(changed_by) as usize].iter();
+        let is_declaration = match piece.kind {
+            PieceKind::Single => singles.clone().all(|single| single.is_declaration),
+            _ => piece.is_declaration,
+        };
         if piece.mover == Some(changed_by.other()) {
             let (mover, what) = (changed_by.other(), what());
-            return Some(Apart::Moved { mover, what });
+            return Some(Apart::Moved {
+                mover,
+                what,
+                is_declaration,
+            });
         }
         let is_contested = [Version::Base, changed_by.into()]
             .into_iter()
@@ -368,6 +377,7 @@ impl<'a> Planner<'a> {
             });
         (is_contested || piece.wanting > 0).then(|| Apart::Beside {
             wanting: piece.wanting,
+            is_declaration,
             changed_by,
             what: what(),
             may_be_renamed: piece.kind == PieceKind::Single && self.structure.took_out[changed_by],

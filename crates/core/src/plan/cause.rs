@@ -134,7 +134,7 @@ pub fn describe(plan: &Plan, id: RegionId) -> String {
 /// What is in conflict by lines and not by declarations, or the other way round.
 fn told_apart(apart: &Apart) -> String {
     match apart {
-        Apart::Moved { mover, what } => format!(
+        Apart::Moved { mover, what, .. } => format!(
             "{} moved {what}, {} changed it",
             name(*mover),
             name(mover.other())

@@ -30,6 +30,8 @@ pub enum Apart {
         mover: Side,
         /// The declaration, as "function moor".
         what: String,
+        /// Whether it is one; else mere lines.
+        is_declaration: bool,
     },
     /// One side alone changed these lines of a declaration, beside what the other changed.
     Beside {
@@ -37,6 +39,8 @@ pub enum Apart {
         changed_by: Side,
         /// The declaration, as "function moor".
         what: String,
+        /// Whether it is one; else mere lines.
+        is_declaration: bool,
         /// Whether it is new, while something that the other side changed is gone: it may be that, under
         /// another name.
         may_be_renamed: bool,

@@ -5,7 +5,6 @@ use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty;
 use crate::model::segment::Segment;
 use crate::model::side::{PerSide, Side};
-use crate::model::versions::Version;
 use crate::plan::structure::{Added, Apart};
 use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
@@ -34,9 +33,14 @@ impl Rule for Declarations {
                 "{} and {} each added {what}, with another body",
                 context.ours, context.theirs
             )),
-            Apart::Moved { mover, what } => {
+            Apart::Moved {
+                mover,
+                what,
+                is_declaration,
+            } => {
                 let (moved, changed) = (context.label(*mover), context.label(mover.other()));
-                Proposal::certain(
+                Proposal::new(
+                    sure(*is_declaration),
                     Resolution::Take(mover.other().into()),
                     format!(
                         "{moved} moved {what}; what {changed} changed in it goes along to its new place"
@@ -46,6 +50,7 @@ impl Rule for Declarations {
             Apart::Beside {
                 changed_by,
                 what,
+                is_declaration,
                 may_be_renamed,
                 wanting,
             } => {
@@ -61,9 +66,9 @@ impl Rule for Declarations {
                         ),
                     ),
                     false => (
-                        Certainty::Certain,
+                        sure(*is_declaration),
                         format!(
-                            "{changed} alone changed {what} here; what {other} changed beside it is another declaration"
+                            "{changed} alone changed {what} here; what {other} changed stands beside it"
                         ),
                     ),
                 };
@@ -103,7 +108,7 @@ impl Rule for Declarations {
     }
 
     fn examples(&self) -> &'static [Example] {
-        // Examples know no declarations; those of this rule are in `plan::by_declarations`.
+        // Examples know no declarations; this rule is tested in `tests/declarations.rs`.
         &[Example {
             path: "a.rs",
             base: "",
@@ -111,6 +116,14 @@ impl Rule for Declarations {
             theirs: "fn dock() {}\n",
             gives: None,
         }]
+    }
+}
+
+/// Declarations hang on no neighbour; of mere lines, that run one after the other, nobody can be sure.
+fn sure(is_declaration: bool) -> Certainty {
+    match is_declaration {
+        true => Certainty::Certain,
+        false => Certainty::Likely,
     }
 }
 
@@ -152,20 +165,10 @@ fn both_added(
         return Some(Proposal::certain(in_order, reason));
     }
     let reason = format!("{each}; both stay, what {} added comes first", context.ours);
-    let both = joined(conflict.plan(), conflict.id(), Side::Ours);
-    let both = match (wanting, both) {
-        (0, both) => both,
-        (_, Resolution::Segments(all)) => {
-            Resolution::Segments(with_blank_lines(conflict, all, wanting))
-        }
-        (_, _) => {
-            let lines =
-                |version: Version| Segment::Lines(version, conflict.region().lines(version));
-            let all = [Version::Ours, Version::Theirs].map(lines).to_vec();
-            Resolution::Segments(with_blank_lines(conflict, all, wanting))
-        }
-    };
-    Some(Proposal::likely(both, reason))
+    Some(Proposal::likely(
+        joined(conflict.plan(), conflict.id(), Side::Ours),
+        reason,
+    ))
 }
 
 /// Some segments with blank lines behind them.

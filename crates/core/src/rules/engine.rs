@@ -90,7 +90,14 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
         conflict.plan().apart(conflict.id()),
         Some(Apart::TwoBodies { .. } | Apart::TwoPlaces { .. })
     );
-    for rule in RULES.iter().filter(|rule| !context.off.contains(rule.id())) {
+    for rule in RULES {
+        if context.off.contains(rule.id()) {
+            // Switched off it says nothing, and nobody else decides what it would leave to a person.
+            if rule.id() == DECLARATIONS && either_or {
+                break;
+            }
+            continue;
+        }
         let Some(found) = rule.propose(conflict, context) else {
             continue;
         };

@@ -25,7 +25,8 @@ pub(crate) struct Named {
 }
 
 /// Names that went and are used, each where it is used, and how many files of code were looked at; `None`
-/// beyond [`NAMED_FILES`](armistice_core::limits::NAMED_FILES).
+/// beyond [`NAMED_FILES`](armistice_core::limits::NAMED_FILES) or
+/// [`NAMES_GONE`](armistice_core::limits::NAMES_GONE).
 ///
 /// # Errors
 /// If git fails.
@@ -44,7 +45,9 @@ pub(crate) fn names_gone(repo: &Repository, all: &[Touched]) -> Result<Option<Na
     }
     let files = read(repo, &files)?;
     for side in Side::BOTH {
-        let gone = gone(&files, side);
+        let Some(gone) = gone(&files, side) else {
+            return Ok(None);
+        };
         for name in still_gone(repo, &files, gone)? {
             named.findings.extend(uses(&files, side, &name));
         }
@@ -169,8 +172,9 @@ fn declares(language: Language, text: &Source, name: &str) -> bool {
     }
 }
 
-/// The names that a side no longer declares and that the other newly writes somewhere.
-fn gone(files: &[File], side: Side) -> Vec<Gone> {
+/// The names that a side no longer declares and that the other newly writes somewhere; `None` if there
+/// are too many to look each of them up.
+fn gone(files: &[File], side: Side) -> Option<Vec<Gone>> {
     let (n, other) = (side as usize, side.other() as usize);
     let newly: HashSet<&[u8]> = files
         .iter()
@@ -217,7 +221,7 @@ fn gone(files: &[File], side: Side) -> Vec<Gone> {
             });
         }
     }
-    out.into_values().take(NAMES_GONE).collect()
+    (out.len() <= NAMES_GONE).then(|| out.into_values().collect())
 }
 
 /// Those that nothing that would be committed declares any more.

@@ -7,7 +7,7 @@ use crate::process::error::Error;
 use crate::repo::repository::Repository;
 use crate::situation::read::Situation;
 use crate::situation::touched::{Touched, texts_of, touched};
-use armistice_core::limits::TERRAIN_FILES;
+use armistice_core::limits::{RENAMED_LIKENESS, TERRAIN_FILES};
 use armistice_core::{
     DeclarationChange, Outline, PerSide, Side, Source, Version, Versions, declaration_changes,
     outline_by_indentation, text_likeness,
@@ -114,8 +114,6 @@ fn file(path: &RepoPath, versions: &Versions) -> FileTerrain {
 
 /// Finds what a side took out of one file and has in another, under the same name and alike.
 fn across(files: &mut [FileTerrain], texts: &[(RepoPath, Versions)]) {
-    /// Likeness from which on it is the same, in per cent of words.
-    const LIKENESS: u32 = 65;
     for side in Side::BOTH {
         let version = Version::from(side);
         let text = |file: usize, change: &DeclarationChange, version: Version| {
@@ -142,7 +140,7 @@ fn across(files: &mut [FileTerrain], texts: &[(RepoPath, Versions)]) {
                 let found = places.and_then(|places| {
                     let alike = |(file, nth): &(usize, usize)| {
                         let there = text(*file, &files[*file].changes[*nth], version);
-                        *file != from && text_likeness(&here, &there) >= LIKENESS
+                        *file != from && text_likeness(&here, &there) >= RENAMED_LIKENESS
                     };
                     let at = places.iter().position(alike)?;
                     Some(places.remove(at))

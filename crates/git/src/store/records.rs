@@ -133,6 +133,18 @@ impl Store {
         })
     }
 
+    /// Writes a drawing of this name and says where.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn draw(&self, name: &str, bytes: &[u8]) -> Result<PathBuf, Error> {
+        let folder = self.root.join("drawings");
+        make_folder(&folder)?;
+        let file = folder.join(name);
+        write_atomically(&file, bytes, None)?;
+        Ok(file)
+    }
+
     /// Copies bytes aside and says where.
     ///
     /// # Errors

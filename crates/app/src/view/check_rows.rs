@@ -64,7 +64,8 @@ impl CheckRow {
             Check::Open | Check::Unwritten | Check::Unstaged => Verdict::Holds(String::new()),
             Check::Names => match proof.named {
                 None | Some(0) => Verdict::Nothing,
-                Some(files) => Verdict::Holds(count(files, "file of code")),
+                Some(1) => Verdict::Holds("1 file of code".to_owned()),
+                Some(files) => Verdict::Holds(format!("{files} files of code")),
             },
             _ if proof.texts == 0 => Verdict::Nothing,
             Check::Syntax if proof.parsed < proof.texts => Verdict::Holds(format!(
@@ -74,7 +75,10 @@ impl CheckRow {
             Check::Syntax => Verdict::Holds(format!("{texts} parsed")),
             // Only a parser tells which declaration is which.
             Check::Misplaced if proof.parsed == 0 => Verdict::Nothing,
-            Check::Misplaced => Verdict::Holds(format!("{} of {texts} parsed", proof.parsed)),
+            Check::Misplaced if proof.parsed < proof.texts => {
+                Verdict::Holds(format!("{} of {texts} parsed", proof.parsed))
+            }
+            Check::Misplaced => Verdict::Holds(format!("{texts} parsed")),
             Check::Lost | Check::Back | Check::Twice => Verdict::Holds(format!("{texts} traced")),
             _ => Verdict::Holds(texts),
         }

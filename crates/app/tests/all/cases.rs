@@ -11,11 +11,14 @@ fn staged(repo: &Repo) -> Vec<String> {
     listed.lines().map(str::to_owned).collect()
 }
 
-/// Goes to a row of Docket by a part of its path.
+/// Goes to a row of Docket by a part of its path, and waits until what is in it has been read.
 fn go_to(t: &Tmux, path: &str) {
     t.keys("2 /").wait("only paths with");
     t.type_text(path).keys("Enter");
-    t.wait(&format!("with '{path}'"));
+    let found = format!("with '{path}'");
+    t.wait_until(&found, |screen| {
+        screen.contains(&found) && !screen.contains(" reading ")
+    });
 }
 
 #[test]

@@ -13,6 +13,7 @@ pub mod parser_witness;
 pub mod place;
 pub mod planning;
 pub mod propose;
+pub mod records;
 pub mod service;
 pub mod staged_diff;
 pub mod stakes;

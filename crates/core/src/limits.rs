@@ -273,6 +273,10 @@ limits! {
     KEPT_JOURNALS: usize = 2_000, "files",
         "two merges of 1,000 files",
         "the oldest go";
+    /// Records of what was decided in concluded operations that are kept.
+    KEPT_RECORDS: usize = 200, "commits",
+        "the steps of several long rebases; a record of 1,000 files has about 1 MB",
+        "the oldest go";
     /// Settled conflicts that a repository remembers.
     REMEMBERED_CONFLICTS: usize = 2_000, "conflicts",
         "judged, not measured: a year of conflicts for one person",

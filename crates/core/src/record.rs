@@ -8,11 +8,11 @@ use crate::model::segment::Origin;
 use crate::model::versions::Version;
 use crate::plan::cause::describe;
 use crate::rules::engine::rule_title;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::fmt::Write as _;
 
 /// Who or what settled a conflict.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum DecidedBy {
     /// A rule.
@@ -76,7 +76,7 @@ impl DecidedBy {
 }
 
 /// One conflict and what became of it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Decision {
     /// Its number in its file, from 1; 0 for the file as a whole.
     pub conflict: usize,
@@ -87,26 +87,26 @@ pub struct Decision {
     /// Who settled it.
     pub by: DecidedBy,
     /// The rule, if one did.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rule: Option<String>,
     /// Why, where a rule says so, or what was taken.
     pub reason: String,
 }
 
 /// One file and what was decided in it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct FileRecord {
     /// Where it stands.
     pub path: String,
     /// Its conflicts in order.
     pub decisions: Vec<Decision>,
     /// The whole file in equal parts: who stands there; `None` where nobody changed anything.
-    #[serde(skip)]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub strip: Vec<Option<DecidedBy>>,
 }
 
 /// What was decided in a merge.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct MergeRecord {
     /// "merge", "rebase", …
     pub operation: String,
@@ -116,6 +116,9 @@ pub struct MergeRecord {
     pub theirs: String,
     /// Who decided.
     pub who: String,
+    /// The commit that it was concluded with.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub commit: Option<String>,
     /// The files in order.
     pub files: Vec<FileRecord>,
 }
@@ -210,6 +213,14 @@ fn stands(draft: &Draft, id: RegionId) -> DecidedBy {
 }
 
 impl MergeRecord {
+    /// The same without what only a drawing shows.
+    pub fn without_strips(mut self) -> Self {
+        for file in &mut self.files {
+            file.strip.clear();
+        }
+        self
+    }
+
     /// How many conflicts were settled in each way.
     pub fn tally(&self) -> Vec<(DecidedBy, usize)> {
         let all = || self.files.iter().flat_map(|file| &file.decisions);
@@ -227,6 +238,7 @@ impl MergeRecord {
     ///     ours: "main".to_owned(),
     ///     theirs: "night".to_owned(),
     ///     who: "Ines Brandt".to_owned(),
+    ///     commit: None,
     ///     files: Vec::new(),
     /// };
     /// assert!(record.to_markdown().starts_with("# What was decided: merge of night into main\n"));
@@ -236,6 +248,9 @@ impl MergeRecord {
             "# What was decided: {} of {} into {}\n\nBy {}.\n",
             self.operation, self.theirs, self.ours, self.who
         );
+        if let Some(commit) = &self.commit {
+            let _ = write!(out, "\nConcluded as {commit}.\n");
+        }
         let tally: Vec<String> = self
             .tally()
             .iter()

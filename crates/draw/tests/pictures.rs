@@ -47,6 +47,7 @@ fn moves(files: usize) -> Scene {
     moves_scene(&MovesPicture {
         ours: "harbour/main".to_owned(),
         theirs: "night \"pilotage\" 漢".to_owned(),
+        commit: None,
         files: (0..files).map(file).collect(),
     })
 }
@@ -75,6 +76,7 @@ fn record(files: usize) -> MergeRecord {
         ours: "harbour/main".to_owned(),
         theirs: "night-pilotage".to_owned(),
         who: "Ines Brandt".to_owned(),
+        commit: None,
         files: (0..files).map(file).collect(),
     }
 }

@@ -39,7 +39,7 @@ pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, run_ending};
 pub use situation::history::{CommitDetails, SideHistory, commit_details, history};
-pub use situation::lines::{TwoLines, two_lines};
+pub use situation::lines::{TwoLines, lines_between, merged_lines, two_lines};
 pub use situation::looked::committed_conflicts;
 pub use situation::parents::{
     AgainstParent, Parent, StagedFile, staged_against_parents, staged_texts,
@@ -52,6 +52,7 @@ pub use situation::steps::{OperationStep, StepState};
 pub use situation::terrain::{FileTerrain, Terrain, terrain};
 pub use situation::touched::merged_by_git;
 pub use store::check_runs::{CheckRun, CheckRuns};
+pub use store::decisions::Decisions;
 pub use store::journal::Journal;
 pub use store::memory::Memory;
 pub use store::records::Store;

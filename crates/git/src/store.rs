@@ -1,6 +1,7 @@
 //! What Armistice keeps under the git folder: journals, copies, notes, memory.
 
 pub(crate) mod check_runs;
+pub(crate) mod decisions;
 pub(crate) mod journal;
 pub(crate) mod memory;
 pub(crate) mod records;

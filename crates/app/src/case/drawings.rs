@@ -1,18 +1,16 @@
 //! Pictures and records of what is under way: what moved, the two lines of commits, what was decided.
 
 use crate::base::safe_text::{ago, visible};
-use crate::case::opened::OpenedFile;
+use crate::case::records::{decided, kept_record};
 use crate::case::service::CaseService;
-use armistice_core::{
-    DecidedBy, Decision, DeclarationChange, FileRecord, MergeRecord, Side, Version,
-};
+use armistice_core::{DeclarationChange, MergeRecord, Side};
 use armistice_draw::{
     CommitDot, HistoryPicture, MovedFile, MovesPicture, Scene, history_scene, moves_scene,
     record_scene, write_pdf, write_svg,
 };
 use armistice_git::{
-    Case, Commit, Error, FileOutcome, FileTerrain, IndexState, OutputFile, Repository, Situation,
-    Store, Terrain, two_lines,
+    Commit, Error, FileTerrain, OutputFile, Repository, Situation, Store, Terrain, merged_lines,
+    two_lines,
 };
 use std::path::{Path, PathBuf};
 
@@ -23,8 +21,8 @@ pub enum Drawing {
     Moves,
     /// The commits of both sides.
     History,
-    /// What was decided.
-    Record(Box<MergeRecord>),
+    /// What was decided; in what is concluded already if it is not given.
+    Record(Option<Box<MergeRecord>>),
 }
 
 impl Drawing {
@@ -53,7 +51,7 @@ pub fn scene_of(service: &CaseService, drawing: &Drawing, now: i64) -> Result<Sc
             let situation = Situation::read(service.repo()).map_err(text)?;
             history(service.repo(), &situation, now)?
         }
-        Drawing::Record(record) => record_scene(&signed(service.repo(), (**record).clone())),
+        Drawing::Record(record) => record_scene(&decided(service.repo(), record.as_deref())?),
     })
 }
 
@@ -73,7 +71,16 @@ pub fn draw_into_store(
         let bytes = bytes_of(&scene, Path::new(&name))?;
         store.draw(&name, &bytes).map_err(|error| error.to_string())
     };
-    ["svg", "pdf"].into_iter().map(draw).collect()
+    let mut files: Vec<PathBuf> = ["svg", "pdf"]
+        .into_iter()
+        .map(draw)
+        .collect::<Result<_, _>>()?;
+    if let Drawing::Record(record) = drawing {
+        let text = decided(service.repo(), record.as_deref())?.to_markdown();
+        let file = store.draw("record.md", text.as_bytes());
+        files.push(file.map_err(|error| error.to_string())?);
+    }
+    Ok(files)
 }
 
 /// A picture as what the name of a file says.
@@ -136,9 +143,20 @@ fn moves(situation: &Situation, terrain: &Terrain) -> Scene {
 }
 
 fn history(repo: &Repository, situation: &Situation, now: i64) -> Result<Scene, String> {
-    let lines = two_lines(repo, situation).map_err(|error| error.to_string())?;
-    let Some(lines) = lines else {
+    let lines = match situation.is_idle() {
+        true => merged_lines(repo, "HEAD"),
+        false => two_lines(repo, situation),
+    };
+    let Some(lines) = lines.map_err(|error| error.to_string())? else {
         return Err("it cannot be told which commits are whose here".to_owned());
+    };
+    let [ours, theirs] = match (situation.is_idle(), kept_record(repo, "HEAD")) {
+        (true, Ok(record)) => [record.ours, record.theirs],
+        (true, Err(_)) => [
+            "the first parent".to_owned(),
+            "the second parent".to_owned(),
+        ],
+        (false, _) => [&situation.ours, &situation.theirs].map(|party| visible(&party.label)),
     };
     let dot = |commit: &Commit| CommitDot {
         short: commit.short.clone(),
@@ -147,85 +165,11 @@ fn history(repo: &Repository, situation: &Situation, now: i64) -> Result<Scene, 
     };
     let dots = |side: Side| lines.commits[side].iter().map(dot).collect();
     Ok(history_scene(&HistoryPicture {
-        ours: visible(&situation.ours.label),
-        theirs: visible(&situation.theirs.label),
+        ours,
+        theirs,
         of_ours: dots(Side::Ours),
         of_theirs: dots(Side::Theirs),
         left_out: [lines.left_out.ours, lines.left_out.theirs],
         base: lines.base.as_ref().map(dot),
     }))
-}
-
-/// Why something counts as settled by hand that nobody settled here.
-const STAGED_ELSEWHERE: &str = "staged without Armistice";
-
-/// What was decided in a file: in its lines, or as a whole.
-pub fn file_record(
-    case: &Case,
-    open: Option<&OpenedFile>,
-    whole: Option<FileOutcome>,
-) -> FileRecord {
-    let path = visible(&case.path.to_string());
-    let elsewhere = case.standing == IndexState::Staged;
-    if let Some(open) = open {
-        let mut record = FileRecord::of(&path, open.draft());
-        for decision in &mut record.decisions {
-            if elsewhere && decision.by == DecidedBy::Open {
-                decision.by = DecidedBy::Hand;
-                decision.reason = STAGED_ELSEWHERE.to_owned();
-            }
-        }
-        return record;
-    }
-    let without = |side: Side| case.stages.all()[Version::from(side) as usize].is_none();
-    let (by, reason) = match whole {
-        None if elsewhere => (DecidedBy::Hand, STAGED_ELSEWHERE.to_owned()),
-        None => (DecidedBy::Open, "not decided".to_owned()),
-        Some(outcome) => (
-            match outcome {
-                FileOutcome::Ours => DecidedBy::Ours,
-                FileOutcome::Theirs => DecidedBy::Theirs,
-                FileOutcome::Both => DecidedBy::Both,
-                FileOutcome::Base => DecidedBy::Base,
-                // As the side has it that removed it.
-                FileOutcome::Remove if without(Side::Ours) => DecidedBy::Ours,
-                FileOutcome::Remove if without(Side::Theirs) => DecidedBy::Theirs,
-                FileOutcome::Remove | FileOutcome::OwnName => DecidedBy::Hand,
-            },
-            format!("settled as a whole: {}", outcome.name()),
-        ),
-    };
-    let [ours, theirs] = case.words();
-    FileRecord {
-        path,
-        decisions: vec![Decision {
-            conflict: 0,
-            line: 0,
-            cause: format!("ours {ours}, theirs {theirs}"),
-            by,
-            rule: None,
-            reason,
-        }],
-        strip: vec![Some(by); 1],
-    }
-}
-
-/// The record of what is under way, of files that were read; who decides is filled in by [`signed`].
-pub fn merge_record(situation: &Situation, files: Vec<FileRecord>) -> MergeRecord {
-    MergeRecord {
-        operation: situation.operation.name().to_owned(),
-        ours: visible(&situation.ours.label),
-        theirs: visible(&situation.theirs.label),
-        who: String::new(),
-        files,
-    }
-}
-
-/// A record with the name of whom git takes the user for.
-pub fn signed(repo: &Repository, record: MergeRecord) -> MergeRecord {
-    let name = repo.user_name();
-    MergeRecord {
-        who: visible(&name.unwrap_or_else(|| "somebody without a name in git".to_owned())),
-        ..record
-    }
 }

@@ -11,15 +11,17 @@ use crate::case::opened::OpenedFile;
 use crate::case::place::Place;
 use crate::case::planning::LayOut;
 use crate::case::propose::RuleSettings;
+use crate::case::records::signed;
 use armistice_core::{
-    AutoSettle, Draft, Event, PastResolution, PastResolutions, PerSide, Report, Side, Source, audit,
+    AutoSettle, Draft, Event, MergeRecord, PastResolution, PastResolutions, PerSide, Report, Side,
+    Source, audit,
 };
 use armistice_git::{
-    After, Cancel, Case, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose, Mark,
-    Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen, SeenState,
-    SideHistory, Situation, Store, Terrain, WorkFile, WriteRequest, Written, history, load,
-    load_all, mend, merged_by_git, run_ending, run_shell, settle_outcome, stage_as_they_stand,
-    staged_contents, take_back, terrain, write_all,
+    After, Cancel, Case, Decisions, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose,
+    Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen,
+    SeenState, SideHistory, Situation, Store, Terrain, WorkFile, WriteRequest, Written, history,
+    load, load_all, mend, merged_by_git, run_ending, run_shell, settle_outcome,
+    stage_as_they_stand, staged_contents, take_back, terrain, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -113,6 +115,7 @@ impl CaseService {
         ending: Ending,
         message: Option<&str>,
         staged: Option<&str>,
+        record: Option<&MergeRecord>,
         cancel: &Cancel,
     ) -> Result<After, Error> {
         let mark = self.mark().clone();
@@ -124,7 +127,30 @@ impl CaseService {
         let after = run_ending(&self.repo.until(cancel), ending, &seen);
         // The journals of a step that was concluded are put aside: none is open any more.
         self.open_journals().clear();
+        if let (
+            Ok(After {
+                commit: Some(commit),
+                ..
+            }),
+            Some(record),
+        ) = (&after, record)
+        {
+            self.keep_record(commit, record);
+        }
         after
+    }
+
+    /// It is concluded: a record that cannot be kept must not look like a failure.
+    fn keep_record(&self, commit: &str, record: &MergeRecord) {
+        let record = MergeRecord {
+            commit: Some(commit.to_owned()),
+            ..signed(&self.repo, record.clone())
+        };
+        let bytes = serde_json::to_vec(&record).unwrap_or_default();
+        let kept = Decisions::new(self.repo.git_dir()).keep(commit, &bytes);
+        if let Err(error) = kept {
+            tracing::warn!(%error, "record not kept");
+        }
     }
 
     /// Who changed the file of a case on each side since they parted.

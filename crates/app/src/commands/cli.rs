@@ -142,8 +142,15 @@ pub enum Command {
         #[arg(long)]
         forget_all: bool,
     },
-    /// Print what was decided so far, where, by whom and why, as Markdown
+    /// Print what was decided, where, by whom and why, as Markdown
+    #[command(
+        after_help = "Examples:\n  armistice record > decided.md\n  armistice record HEAD~2 --json"
+    )]
     Record {
+        /// A commit that was concluded with Armistice; without it what is under way, or else what
+        /// became the commit that is checked out
+        #[arg(value_name = "COMMIT")]
+        commit: Option<String>,
         /// As JSON
         #[arg(long)]
         json: bool,

@@ -109,9 +109,11 @@ pub fn run(cli: Cli) -> Result<Exit> {
             forget,
             forget_all,
         }) => memory::memory(&here()?, json, forget, forget_all),
-        Some(Command::Record { json, output }) => {
-            drawing::record(&here()?, json, output.as_deref())
-        }
+        Some(Command::Record {
+            commit,
+            json,
+            output,
+        }) => drawing::record(&here()?, commit.as_deref(), json, output.as_deref()),
         Some(Command::Draw { picture, output }) => drawing::draw(&here()?, picture, &output),
         Some(Command::Completions { shell }) => {
             let mut script = Vec::new();

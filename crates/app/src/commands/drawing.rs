@@ -1,13 +1,14 @@
 //! `record` and `draw`: what was decided as a text, and pictures of what is under way.
 
 use crate::base::safe_text::count;
-use crate::case::drawings::{Drawing, file_record, merge_record, scene_of, signed, write_scene};
+use crate::case::drawings::{Drawing, scene_of, write_scene};
 use crate::case::load::CaseLoad;
+use crate::case::records::{file_record, kept_record, merge_record, signed};
 use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
 use crate::commands::output::{raw, say};
 use crate::commands::reading::{read_all, rule_settings};
-use anyhow::{Result, anyhow, bail};
+use anyhow::{Result, anyhow};
 use armistice_core::{DecidedBy, MergeRecord};
 use armistice_git::{OutputFile, Repository, Situation};
 use clap::ValueEnum;
@@ -25,13 +26,20 @@ pub enum Picture {
     Record,
 }
 
-fn read_record(repo: &Repository) -> Result<MergeRecord> {
+/// What was decided in what is under way, or in what became a commit.
+fn record_of(repo: &Repository, commit: Option<&str>) -> Result<MergeRecord> {
     let situation = Situation::read(repo)?;
-    if situation.is_idle() && situation.cases.is_empty() {
-        bail!("nothing is under way: there is nothing that was decided");
+    let commit = commit.or(situation.is_idle().then_some("HEAD"));
+    match commit {
+        Some(commit) => kept_record(repo, commit).map_err(|why| anyhow!(why)),
+        None => read_record(repo, &situation),
     }
+}
+
+/// What was decided so far in what is under way.
+pub(crate) fn read_record(repo: &Repository, situation: &Situation) -> Result<MergeRecord> {
     let service = CaseService::new(repo.clone());
-    let rules = rule_settings(repo, &situation)?;
+    let rules = rule_settings(repo, situation)?;
     let files = read_all(&service, &situation.cases, &rules);
     let files = files.iter().map(|file| {
         let whole = match &file.load {
@@ -40,12 +48,17 @@ fn read_record(repo: &Repository) -> Result<MergeRecord> {
         };
         file_record(&file.case, file.load.open(), whole)
     });
-    Ok(signed(repo, merge_record(&situation, files.collect())))
+    Ok(signed(repo, merge_record(situation, files.collect())))
 }
 
 /// Prints or writes what was decided.
-pub(crate) fn record(repo: &Repository, json: bool, output: Option<&Path>) -> Result<Exit> {
-    let record = read_record(repo)?;
+pub(crate) fn record(
+    repo: &Repository,
+    commit: Option<&str>,
+    json: bool,
+    output: Option<&Path>,
+) -> Result<Exit> {
+    let record = record_of(repo, commit)?.without_strips();
     let text = match json {
         true => serde_json::to_string_pretty(&record)? + "\n",
         false => record.to_markdown(),
@@ -71,7 +84,11 @@ pub(crate) fn draw(repo: &Repository, picture: Picture, output: &Path) -> Result
     let drawing = match picture {
         Picture::Moves => Drawing::Moves,
         Picture::History => Drawing::History,
-        Picture::Record => Drawing::Record(Box::new(read_record(repo)?)),
+        Picture::Record => {
+            let situation = Situation::read(repo)?;
+            let record = (!situation.is_idle()).then(|| read_record(repo, &situation));
+            Drawing::Record(record.transpose()?.map(Box::new))
+        }
     };
     let service = CaseService::new(repo.clone());
     let now = SystemTime::now().duration_since(UNIX_EPOCH);

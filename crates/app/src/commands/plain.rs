@@ -10,6 +10,7 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
 use crate::case::service::CaseService;
 use crate::commands::cli::{By, IfEmpty, ModeOf};
+use crate::commands::drawing::read_record;
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::proof::{detailed, print_proof};
@@ -20,9 +21,8 @@ use armistice_core::{
     Certainty, ConflictId, Entry, Event, PerSide, Side, Step, Version, rule_title,
 };
 use armistice_git::{
-    Case, Commit, Ending, Error, FileOutcome, IndexState, Leftover, Mode, Operation, Overwrite,
-    RepoPath, Repository, SeenState, Situation, StepState, Verdict, history, remove_leftovers,
-    run_ending,
+    Cancel, Case, Commit, Ending, Error, FileOutcome, IndexState, Leftover, Mode, Operation,
+    Overwrite, RepoPath, Repository, Situation, StepState, Verdict, history, remove_leftovers,
 };
 use serde::Serialize;
 use std::io::Read as _;
@@ -567,7 +567,8 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
         empty,
         ..
     } = order;
-    let situation = Situation::read(repo)?;
+    let service = CaseService::new(repo.clone());
+    let situation = service.situation()?;
     if situation.operation == Operation::Loose {
         bail!("no merge, rebase, cherry-pick or revert is under way");
     }
@@ -592,17 +593,14 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
     }
     let text = message.unwrap_or_else(|| situation.message.clone());
     let text = Some(text).filter(|t| !t.trim().is_empty());
-    let seen = SeenState {
-        mark: Some(&situation.mark),
-        staged: Some(&proof.staged),
-        message: text.as_deref(),
-    };
+    let record = read_record(repo, &situation)?;
     let ending = match empty.filter(|_| proof.empty) {
         None => Ending::Conclude,
         Some(IfEmpty::Skip) => Ending::Skip,
         Some(IfEmpty::Keep) => Ending::KeepEmpty,
     };
-    let after = run_ending(repo, ending, &seen)?;
+    let (text, staged) = (text.as_deref(), Some(&*proof.staged));
+    let after = service.end(ending, text, staged, Some(&record), &Cancel::default())?;
     tidy(repo, &after.leftovers, order.remove_backups)?;
     let name = situation.operation.name();
     match after.verdict {

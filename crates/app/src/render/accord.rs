@@ -100,8 +100,11 @@ impl Canvas<'_> {
             pen.write(&text, theme.text());
         }
         let way = match (state.situation.is_idle(), ready) {
-            (true, _) => backups(state).unwrap_or_default(),
-            (false, true) => "c concludes · d shows what is staged · B backs out".to_owned(),
+            (true, _) => backups(state).or(kept(state)).unwrap_or_default(),
+            (false, true) => {
+                "c concludes · d shows what is staged · D draws what was decided · B backs out"
+                    .to_owned()
+            }
             (false, false) => "2 shows what is left · B backs out".to_owned(),
         };
         let mut pen = self.pen(body, 5);
@@ -327,6 +330,12 @@ fn what_comes(state: &State) -> String {
         },
         Operation::Loose => "Nothing to conclude: leave it staged, or commit as usual. A stash stays until you drop it.".to_owned(),
     }
+}
+
+/// Where to find what was decided in what was just concluded.
+fn kept(state: &State) -> Option<String> {
+    let told = "D draws what was decided and where both lines met; 'armistice record' prints it";
+    (state.accord.verdict == Some(Verdict::Concluded)).then(|| told.to_owned())
 }
 
 /// Why a rebase stopped without a conflict, because its list of steps asks for it.

@@ -359,13 +359,15 @@ impl Worker {
                 ending,
                 message,
                 staged,
+                record,
             } => {
                 let cancel = Cancel::default();
                 if let Ok(mut held) = self.cancel.lock() {
                     *held = cancel.clone();
                 }
                 let (message, staged) = (message.as_deref(), staged.as_deref());
-                let result = self.service.end(ending, message, staged, &cancel);
+                let record = record.as_deref();
+                let result = (self.service).end(ending, message, staged, record, &cancel);
                 Some(WorkResult::Ended(ending, result.map_err(text)))
             }
             Effect::FindLike {

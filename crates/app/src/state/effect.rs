@@ -5,7 +5,9 @@ use crate::case::drawings::Drawing;
 use crate::case::finish::Finish;
 use crate::case::opened::Recording;
 use crate::case::place::Place;
-use armistice_core::{Draft, PastResolution, Plan, RegionId, Ruling, Side, Source, Versions};
+use armistice_core::{
+    Draft, MergeRecord, PastResolution, Plan, RegionId, Ruling, Side, Source, Versions,
+};
 use armistice_git::{
     Ending, FileOutcome, Leftover, Oid, Operation, Overwrite, RepoPath, Seen, StagedFile,
 };
@@ -141,6 +143,8 @@ pub enum Effect {
         message: Option<String>,
         /// What was staged when it was checked; nothing else is concluded.
         staged: Option<String>,
+        /// What was decided, to be kept if it is concluded.
+        record: Option<Box<MergeRecord>>,
     },
     ReadLog,
     /// Look which stretches of a file are comments, strings and keywords.

@@ -3,7 +3,8 @@
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::safe_text::count;
-use crate::case::drawings::{Drawing, file_record, merge_record};
+use crate::case::drawings::Drawing;
+use crate::case::records::{file_record, merge_record};
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::file::FileLoad;
@@ -128,7 +129,8 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::EditMessage => edit_message(state),
         Command::RemoveBackups => return remove_backups(state),
         Command::Draw => {
-            let record = Drawing::Record(Box::new(record_of(state)));
+            let record = (!state.situation.is_idle()).then(|| Box::new(record_of(state)));
+            let record = Drawing::Record(record);
             return vec![Effect::Draw(vec![record, Drawing::History])];
         }
         Command::Move(Motion::Down | Motion::PageDown) => {
@@ -224,6 +226,7 @@ fn end(state: &State, ending: Ending) -> Effect {
         ending,
         message: message.filter(|m| !m.trim().is_empty()),
         staged: checked.map(|proof| proof.staged.clone()),
+        record: concludes.then(|| Box::new(record_of(state))),
     }
 }
 
@@ -261,6 +264,7 @@ pub(crate) fn ask_empty(state: &mut State) {
     ];
     let skip = end(state, Ending::Skip);
     ask(state, "This step became empty", lines, "skip it", skip);
+    let record = record_of(state);
     if let Some(Overlay::Question(question)) = &mut state.overlay {
         question.other = Some(Other {
             key: "k",
@@ -269,6 +273,7 @@ pub(crate) fn ask_empty(state: &mut State) {
                 ending: Ending::KeepEmpty,
                 message: Some(state.accord.editor.text()).filter(|m| !m.trim().is_empty()),
                 staged: None,
+                record: Some(Box::new(record)),
             },
         });
     }

@@ -379,6 +379,52 @@ fn pictures_and_the_record_are_written_where_they_are_asked_for() {
     );
 }
 
+/// Settles whatever is in conflict, by rule first.
+fn settle_all(repo: &Repo) {
+    for by in ["rule", "ours"] {
+        let open = repo.git(&["diff", "--name-only", "--diff-filter=U"]);
+        let args: Vec<&str> = ["settle", "--by", by]
+            .into_iter()
+            .chain(open.lines())
+            .collect();
+        if args.len() > 3 {
+            repo.output(&args);
+        }
+    }
+}
+
+#[test]
+fn what_was_decided_is_there_after_concluding() {
+    let repo = Repo::demo("structure");
+    settle_all(&repo);
+    let (_, before) = repo.output(&["record"]);
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    desk.press("6 c");
+    if desk.state.overlay.is_some() {
+        desk.press("enter");
+    }
+    assert!(desk.state.situation.is_idle(), "{}", desk.shows());
+    let (code, after) = repo.output(&["record"]);
+    assert_eq!(code, 0, "{after}");
+    let head = repo.git(&["rev-parse", "HEAD"]);
+    assert!(after.contains(&format!("Concluded as {}.", head.trim())));
+    let files = |text: &str| text.lines().filter(|line| line.starts_with("## ")).count();
+    assert_eq!(files(&before), files(&after));
+    assert!(!after.contains("- **open**"), "{after}");
+    // The screen draws the same, and the two lines that met.
+    desk.press("D");
+    let drawings = repo.path(".git/armistice/drawings");
+    let text = std::fs::read_to_string(drawings.join("record.md")).unwrap();
+    assert_eq!(text, after);
+    let history = std::fs::read_to_string(drawings.join("history.svg")).unwrap();
+    for named in ["harbour/main", "lock-keeping", "Wait for the tug"] {
+        assert!(history.contains(named), "{named}");
+    }
+    // One that knows nothing of it says which it knows.
+    let (code, said) = repo.output(&["record", "HEAD^"]);
+    assert_eq!((code, said.contains(&head[..7])), (2, true), "{said}");
+}
+
 #[test]
 fn a_key_draws_into_the_store_and_says_where() {
     let (repo, mut desk) = structure_desk((160, 47));

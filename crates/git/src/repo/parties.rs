@@ -78,7 +78,12 @@ fn stash(repo: &Repository) -> Result<Option<[String; 2]>, Error> {
     Ok(stash.zip(base).map(|(stash, base)| [stash, base]))
 }
 
-fn merge_bases(repo: &Repository, head: &str, theirs: &str) -> Result<Vec<String>, Error> {
+/// What two commits started from; the tree of nothing if they share no history.
+pub(crate) fn merge_bases(
+    repo: &Repository,
+    head: &str,
+    theirs: &str,
+) -> Result<Vec<String>, Error> {
     let call = Invocation::read(["merge-base", "--all", head, theirs]);
     let output = repo.run(&call)?.text();
     let bases: Vec<String> = output.split_whitespace().map(str::to_owned).collect();

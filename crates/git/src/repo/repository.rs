@@ -124,7 +124,7 @@ impl Repository {
     }
 
     /// What a revision names, if it names anything.
-    pub(crate) fn resolve(&self, revision: &str) -> Result<Option<String>, Error> {
+    pub fn resolve(&self, revision: &str) -> Result<Option<String>, Error> {
         let call = Invocation::read(["rev-parse", "--verify", "--quiet", revision]);
         let output = self.run(&call)?;
         Ok(output.ok().then(|| output.text()))

@@ -36,6 +36,8 @@ pub struct After {
     pub verdict: Verdict,
     /// All that git and the hooks printed.
     pub message: String,
+    /// The commit that was made of what was decided, if one was.
+    pub commit: Option<String>,
     /// Copies of working files that backing out or skipping discarded.
     pub kept: Vec<PathBuf>,
     /// Backup files of git's own that lie beside what was in conflict.
@@ -94,6 +96,7 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
         return Ok(After {
             verdict: Verdict::Empty,
             message: String::new(),
+            commit: None,
             kept: Vec::new(),
             leftovers: Vec::new(),
         });
@@ -126,6 +129,12 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
     Ok(After {
         verdict,
         message: output.message(),
+        commit: match (ending, verdict) {
+            (Ending::Conclude | Ending::KeepEmpty, Verdict::Concluded | Verdict::NextStep) => {
+                first_since(repo, &before.mark)?
+            }
+            _ => None,
+        },
         kept,
         // What was asked for is done by now, whether or not the folders can be looked through.
         leftovers: match verdict {
@@ -135,6 +144,15 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
             Verdict::Refused | Verdict::Empty => Vec::new(),
         },
     })
+}
+
+/// The first commit that was made since: later ones are steps in which nothing clashed.
+fn first_since(repo: &Repository, mark: &Mark) -> Result<Option<String>, Error> {
+    let since = mark.head.as_ref().map(|head| format!("^{head}"));
+    let call = Invocation::read(["rev-list", "--first-parent", "HEAD"]);
+    let call = since.iter().fold(call, |call, since| call.arg(since));
+    let listed = repo.run(&call.arg("--"))?.text();
+    Ok(listed.lines().last().map(str::to_owned))
 }
 
 /// Commits an empty step, and goes on.

@@ -2,7 +2,7 @@
 
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::parties::Parties;
+use crate::repo::parties::{Parties, merge_bases};
 use crate::repo::repository::Repository;
 use crate::situation::read::{Commit, Situation, commit, parse_commit};
 use armistice_core::PerSide;
@@ -31,7 +31,33 @@ pub fn two_lines(repo: &Repository, situation: &Situation) -> Result<Option<TwoL
     let (Some(ours), Some(theirs)) = (&parties.ours, &parties.theirs) else {
         return Ok(None);
     };
-    let base = match parties.bases.first() {
+    lines_between(repo, ours, theirs, &parties.bases).map(Some)
+}
+
+/// The two lines of commits that met in a merge; `None` if the commit is none of two parents.
+///
+/// # Errors
+/// If git fails.
+pub fn merged_lines(repo: &Repository, merge: &str) -> Result<Option<TwoLines>, Error> {
+    let parent = |n: u8| repo.resolve(&format!("{merge}^{n}"));
+    let (Some(ours), Some(theirs), None) = (parent(1)?, parent(2)?, parent(3)?) else {
+        return Ok(None);
+    };
+    let bases = merge_bases(repo, &ours, &theirs)?;
+    lines_between(repo, &ours, &theirs, &bases).map(Some)
+}
+
+/// The commits that two tips have, down to what they started from.
+///
+/// # Errors
+/// If git fails.
+pub fn lines_between(
+    repo: &Repository,
+    ours: &str,
+    theirs: &str,
+    bases: &[String],
+) -> Result<TwoLines, Error> {
+    let base = match bases.first() {
         Some(base) => commit(repo, base)?,
         None => None,
     };
@@ -43,14 +69,14 @@ pub fn two_lines(repo: &Repository, situation: &Situation) -> Result<Option<TwoL
         (armistice_core::Side::Ours, ours),
         (armistice_core::Side::Theirs, theirs),
     ] {
-        let mut range = vec![tip.clone()];
-        let bases = parties.bases.iter().filter(|_| lines.base.is_some());
+        let mut range = vec![tip.to_owned()];
+        let bases = bases.iter().filter(|_| lines.base.is_some());
         range.extend(bases.map(|base| format!("^{base}")));
         let all = own(repo, &range)?;
         lines.left_out[side] = all.len().saturating_sub(LISTED);
         lines.commits[side] = all.into_iter().take(LISTED).collect();
     }
-    Ok(Some(lines))
+    Ok(lines)
 }
 
 fn own(repo: &Repository, range: &[String]) -> Result<Vec<Commit>, Error> {

@@ -7,6 +7,7 @@
 //! armistice/memory.jsonl                          settled conflicts, by their three texts
 //! armistice/written.jsonl                         what was written, to take it back
 //! armistice/kept/NUMBER-NAME                      copies of what was replaced
+//! armistice/decided/COMMIT.json                   what was decided in what became that commit
 //! armistice/checks.json                           how the project's own commands ended
 //! armistice/place.json                            where a person was on the screens
 //! armistice/turn                                  locked while something is written
@@ -221,7 +222,15 @@ impl Store {
 
     /// Removes temporary files that a crash left in the store.
     pub(crate) fn sweep(&self) {
-        for folder in ["", "kept", "journal", "sketch", "whole", "concluded"] {
+        for folder in [
+            "",
+            "kept",
+            "journal",
+            "sketch",
+            "whole",
+            "concluded",
+            "decided",
+        ] {
             sweep(&self.root.join(folder));
         }
     }

@@ -5,6 +5,7 @@ pub mod app;
 pub mod docket;
 pub mod effect;
 pub mod file;
+pub mod following;
 pub mod overlay;
 mod rows;
 pub mod terrain;

@@ -9,6 +9,7 @@ pub mod dispatch;
 pub mod docket;
 pub mod editing;
 pub mod files;
+pub mod following;
 mod hand_over;
 pub mod leaving;
 pub mod loading;

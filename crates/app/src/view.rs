@@ -8,6 +8,7 @@ pub mod check_rows;
 pub mod check_runs;
 pub mod draft_rows;
 pub mod evidence;
+pub mod following;
 pub mod gate;
 pub mod given_up;
 pub mod hit;

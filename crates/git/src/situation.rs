@@ -11,5 +11,6 @@ pub(crate) mod proof;
 pub(crate) mod read;
 pub(crate) mod staged;
 pub(crate) mod steps;
+pub(crate) mod taken_in;
 pub(crate) mod terrain;
 pub(crate) mod touched;

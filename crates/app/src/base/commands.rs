@@ -116,6 +116,10 @@ pub enum Command {
     ShowAll,
     /// Write the picture of a screen to files.
     Draw,
+    /// Take the other side's edit along to where this code was moved.
+    TakeAlong,
+    /// Put the new name in place of one that went.
+    ReplaceName,
     /// List the declarations of the file, to go to one.
     JumpList,
     Forget,

@@ -21,7 +21,7 @@ use armistice_git::{
     Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen,
     SeenState, SideHistory, Situation, Store, Terrain, WorkFile, WriteRequest, Written, history,
     load, load_all, mend, merged_by_git, run_ending, run_shell, settle_outcome,
-    stage_as_they_stand, staged_contents, take_back, terrain, write_all,
+    stage_as_they_stand, staged_contents, take_back, take_in, terrain, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -206,7 +206,8 @@ impl CaseService {
                 CaseLoad::Whole(Box::new(whole))
             }
             None => {
-                let ours = staged(case).filter(|_| records.wrote(&case.path));
+                let is_ours = records.wrote(&case.path) || case.as_merged;
+                let ours = staged(case).filter(|_| is_ours);
                 self.open(case, &loaded, ours, rules)
             }
         };
@@ -458,6 +459,15 @@ impl CaseService {
     /// If git fails.
     pub fn merged_by_git(&self) -> Result<Option<Vec<String>>, Error> {
         merged_by_git(&self.repo, &Situation::read(&self.repo)?)
+    }
+
+    /// Makes a file that git merged by itself a case; whether there is such a file.
+    ///
+    /// # Errors
+    /// If git or the disk refuses, or the repository moved on.
+    pub fn take_in(&self, path: &RepoPath) -> Result<bool, Error> {
+        self.must_hold()?;
+        take_in(&self.repo, &Situation::read(&self.repo)?, path)
     }
 
     /// What each side did to the declarations of all files.

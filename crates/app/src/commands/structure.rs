@@ -97,6 +97,11 @@ pub fn make(git: &Runner, folder: &Path) -> Result<()> {
         "return rates(hour) + 2 * ship.length",
     )?;
     world.edit(
+        "lock/tolls.py",
+        "        return 180\n",
+        "        return 195\n",
+    )?;
+    world.edit(
         "lock/daybook.py",
         "    return f\"{hour:02} {ship.name}\"\n",
         "    keeper = watch.on_watch(hour)\n    return f\"{hour:02} {ship.name} ({keeper})\"\n",

@@ -11,6 +11,7 @@ use crate::view::cards::CardRow;
 use crate::view::evidence::{
     Aligned, aligned, card_width, columns, gives_up, is_low, low_cells, parts, per_row, reason,
 };
+use crate::view::following::moved_edit;
 use crate::view::wrapping::wrapped;
 use armistice_core::limits::LINE_BYTES;
 use armistice_core::{RegionKind, RegionState, Version};
@@ -400,7 +401,20 @@ impl Canvas<'_> {
             };
             self.choice(cell, 1 + above + y, choice, file.view.choice == Some(nth));
         }
+        let along = moved_edit(self.state).filter(|_| file.draft().is_open(id));
+        let along = along.map(|edit| {
+            let edited = self.state.named(Version::from(edit.mover.other()).name());
+            format!(
+                "take the edit of {edited} along to {}",
+                visible(&edit.to.to_string())
+            )
+        });
         let rest: &[(&str, &str)] = match (choices.is_empty(), file.draft().standing(id)) {
+            (false, RegionState::Open) if along.is_some() => &[
+                ("M", along.as_deref().unwrap_or_default()),
+                ("l", "pick lines"),
+                ("e", "edit"),
+            ],
             (false, RegionState::Open) => &[("l", "pick lines"), ("e", "edit"), ("← →", "preview")],
             (false, _) => &[("r", "reopen"), ("l", "pick lines"), ("e", "edit")],
             (true, RegionState::Merged) if !file.shown().cards.is_empty() => {

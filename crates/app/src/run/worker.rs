@@ -414,6 +414,10 @@ impl Worker {
                 let drawn: Result<Vec<_>, String> = drawings.iter().map(draw).collect();
                 Some(WorkResult::Drawn(drawn.map(|files| files.concat())))
             }
+            Effect::TakeIn(path) => {
+                let taken = self.service.take_in(&path).map_err(text);
+                Some(WorkResult::TakenIn(path, taken))
+            }
             Effect::ReadTerrain => {
                 let read = self.service.terrain().map_err(text);
                 Some(WorkResult::TerrainRead(read.map(Box::new)))

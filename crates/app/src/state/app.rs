@@ -13,6 +13,7 @@ use crate::case::staged_diff::DiffRead;
 use crate::state::docket::DocketView;
 use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile, SyntaxState};
+use crate::state::following::Following;
 use crate::state::overlay::{ListView, Message, Overlay};
 use crate::state::terrain::{Reading, TerrainState};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
@@ -158,6 +159,8 @@ pub struct State {
     pub noted: Option<Place>,
     /// Where the person was when the program was closed, until it is shown again.
     pub returning: Option<Place>,
+    /// An edit that waits for the files it is about to be read.
+    pub following: Option<Following>,
     /// What is staged, if it is looked through.
     pub staged: Option<StagedView>,
     pub overlay: Option<Overlay>,
@@ -205,6 +208,7 @@ impl State {
             accord,
             noted: None,
             returning: None,
+            following: None,
             staged: None,
             overlay: None,
             message: Message::default(),
@@ -221,6 +225,8 @@ impl State {
     /// Takes a newly read situation; what was loaded of unchanged cases stays.
     pub fn situate(&mut self, situation: Situation) {
         self.generation += 1;
+        let here = [self.file, FileId(self.docket.chosen)];
+        let here = here.map(|at| Some(self.file(at)?.case.path.clone()));
         let mut old: Vec<_> = std::mem::take(&mut self.files);
         let same_step = self.situation.theirs == situation.theirs;
         let adopt = |case: &Case| {
@@ -248,8 +254,19 @@ impl State {
             self.accord.leftovers = old.leftovers;
             self.staged = None;
         }
-        self.docket.chosen = self.docket.chosen.min(self.files.len().saturating_sub(1));
-        self.file = self.file.min(FileId(self.files.len().saturating_sub(1)));
+        // Another case may have come in front of the one at hand.
+        let last = self.files.len().saturating_sub(1);
+        let again = |path: &Option<RepoPath>, at: usize| {
+            let mut cases = self.files.iter().map(|file| &file.case.path);
+            let found = cases.position(|other| Some(other) == path.as_ref());
+            found.unwrap_or(at.min(last))
+        };
+        let [file, chosen] = here;
+        let (file, chosen) = (
+            again(&file, self.file.0),
+            again(&chosen, self.docket.chosen),
+        );
+        (self.file, self.docket.chosen) = (FileId(file), chosen);
         // What moved is read again when somebody looks.
         self.terrain.reading = Reading::Unread;
         // What was found before stays to be read until it is checked anew.

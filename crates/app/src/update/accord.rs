@@ -11,6 +11,7 @@ use crate::state::file::FileLoad;
 use crate::state::overlay::{Other, Overlay, Question};
 use crate::update::checks;
 use crate::update::files::show_file;
+use crate::update::following;
 use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
 use crate::view::gate::gate;
@@ -32,6 +33,7 @@ pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
         Command::StopChecks => return checks::stop(state),
         Command::CheckOutput => checks::show_output(state),
         Command::StageAgain => return stage_again(state),
+        Command::ReplaceName => return following::replace_name(state),
         Command::ShowGivenUp => show_given_up(state),
         Command::Back => state.tab = Tab::Docket,
         _ => {}

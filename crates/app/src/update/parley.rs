@@ -13,7 +13,7 @@ use crate::update::hand_over;
 use crate::update::moving::{go_to_row, region, show, with_view};
 use crate::update::picking::{run_picking, start_picking};
 use crate::update::settling::{decline, settle, settle_as, take_all};
-use crate::update::{bulk, cards};
+use crate::update::{bulk, cards, following};
 use crate::update::{docket, editing, rulings, searching, terrain, who};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
@@ -71,6 +71,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::SameAgain => return rulings::same_again(state),
         Command::NextRuled => return rulings::next_ruled(state, true),
         Command::PrevRuled => return rulings::next_ruled(state, false),
+        Command::TakeAlong => return following::take_along(state),
         Command::SwitchRule => return rulings::switch_rule(state),
         Command::SwitchOn => return rulings::switch_on(state),
         Command::NextPolicy => return rulings::next_policy(state),

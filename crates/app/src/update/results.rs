@@ -15,7 +15,7 @@ use crate::update::accord::ask_empty;
 use crate::update::files::{finish, other_unfinished};
 use crate::update::loading::loads;
 use crate::update::{
-    accord, checks, hand_over, returning, rulings, staged, syntax, taking, terrain, who,
+    accord, checks, following, hand_over, returning, rulings, staged, syntax, taking, terrain, who,
 };
 use armistice_core::LineIdx;
 use armistice_git::{After, Ending, IndexState, RepoPath, Situation, Verdict};
@@ -34,6 +34,9 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::Loaded(files) => {
             for (at, load) in files {
                 loaded(state, at, load);
+            }
+            if state.following.is_some() {
+                return following::go_on(state);
             }
             // Whoever has gone to another screen keeps the file that they have there.
             if state.tab == Tab::Docket && !state.docket.moved && state.returning.is_none() {
@@ -65,6 +68,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             state.say(format!("drawn: {}", names.join(" · ")));
         }
         WorkResult::Drawn(Err(why)) => state.complain(why),
+        WorkResult::TakenIn(path, taken) => return following::taken_in(state, &path, taken),
         WorkResult::Compared(differ) => taking::tell(state, &differ),
         WorkResult::Ruled(all) => return rulings::ruled(state, all),
         WorkResult::Audited(reports) => {

@@ -122,7 +122,7 @@ fn whose(draft: &Draft, id: RegionId) -> Resolution {
 }
 
 /// The edit that makes a draft these bytes, if they differ.
-fn edit(draft: &Draft, bytes: &[u8]) -> Option<Entry> {
+pub(crate) fn edit(draft: &Draft, bytes: &[u8]) -> Option<Entry> {
     let now = Source::new(bytes);
     let rows: Vec<_> = (0..draft.len() as u32)
         .filter_map(|at| draft.line(LineIdx(at)))

@@ -63,6 +63,8 @@ fn also_called(command: Command) -> &'static str {
         Command::Go(Tab::Terrain) | Command::JumpList => {
             "outline structure functions symbols moved"
         }
+        Command::TakeAlong => "move follow moved carry another file",
+        Command::ReplaceName => "rename renamed name gone replace fix",
         Command::Draw => "picture image export svg pdf",
         Command::ShowAll => "unfold everything unchanged",
         Command::Go(Tab::Proof) => "verify check",

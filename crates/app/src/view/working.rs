@@ -4,6 +4,7 @@ use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
+use crate::view::following::moved_edit;
 use armistice_core::{RegionKind, RegionState, Resolution, Side, Version};
 use armistice_git::{IndexState, Operation};
 
@@ -84,6 +85,7 @@ fn works_in(state: &State, file: &OpenFile, command: Command) -> bool {
         }
         Command::Drop => offers(&Resolution::Drop),
         Command::Reindent(_) => is_conflict,
+        Command::TakeAlong => file.draft().is_open(id) && moved_edit(state).is_some(),
         Command::WriteFile => !finished && file.draft().open().next().is_none(),
         Command::Undo => !file.opened.session().steps().is_empty(),
         Command::Redo => file.opened.session().redoable().is_some(),
@@ -119,6 +121,10 @@ fn works_on_proof(state: &State, command: Command) -> bool {
         Command::StageAgain => {
             let chosen = state.proof.chosen_finding();
             chosen.is_some_and(|found| found.finding.check == armistice_core::Check::Unstaged)
+        }
+        Command::ReplaceName => {
+            let chosen = state.proof.chosen_finding();
+            chosen.is_some_and(|found| found.finding.renamed.is_some())
         }
         Command::RunChecks | Command::CheckOutput => !state.proof.checks.all.is_empty(),
         Command::StopChecks => state.proof.at_work.is_some(),

@@ -292,7 +292,7 @@ fn terrain_is_a_list_where_there_is_no_room() {
 #[test]
 fn the_list_of_declarations_goes_where_its_letters_say() {
     let (_repo, mut desk) = structure_desk((160, 47));
-    desk.press("enter ;");
+    desk.open("lock/lock.rs").press(";");
     let screen = desk.shows();
     assert!(screen.contains("Declarations ·"), "{screen}");
     assert!(screen.contains("function enter"), "{screen}");
@@ -357,7 +357,7 @@ fn pictures_and_the_record_are_written_where_they_are_asked_for() {
         0
     );
     let (code, said) = repo.output(&["record"]);
-    assert_eq!(code, 0, "{said}");
+    assert_eq!(code, 1, "one is open: {said}");
     assert!(
         said.contains("# What was decided: merge of lock-keeping into harbour/main"),
         "{said}"
@@ -446,7 +446,10 @@ fn a_key_draws_into_the_store_and_says_where() {
 fn the_demo_of_code_that_moved_ends_with_every_edit_at_its_new_place() {
     let repo = Repo::demo("structure");
     let (code, said) = repo.output(&["settle", "--by", "rule", "lock/lock.rs", "lock/tolls.py"]);
-    assert_eq!(code, 0, "{said}");
+    assert_eq!(code, 1, "the table that went elsewhere is open: {said}");
+    Desk::ruled(&repo.top, (160, 47))
+        .open("lock/tolls.py")
+        .press("M 2 W");
     let lock = repo.read("lock/lock.rs");
     let at = |text: &str| {
         lock.find(text)
@@ -476,5 +479,145 @@ fn the_demo_of_code_that_moved_ends_with_every_edit_at_its_new_place() {
     assert!(
         said.contains("lock/daybook.py:9: function 'on_watch' was renamed to 'keeper_at'"),
         "{said}"
+    );
+}
+
+/// Goes to the conflict about the table that ours moved to another file.
+fn at_the_moved_table(size: (u16, u16)) -> (Repo, Desk) {
+    let (repo, mut desk) = structure_desk(size);
+    desk.open("lock/tolls.py");
+    assert!(desk.shows().contains("conflict 2 of 2"), "{}", desk.shows());
+    (repo, desk)
+}
+
+#[test]
+fn an_edit_follows_code_into_the_file_to_which_it_was_moved() {
+    for size in [(160, 47), (80, 24)] {
+        let (repo, mut desk) = at_the_moved_table(size);
+        let before = repo.git(&["status", "--porcelain"]);
+        if size.0 == 160 {
+            let told = "M take the edit of theirs along to lock/tables.py";
+            assert!(desk.shows().contains(told), "{}", desk.shows());
+        }
+        desk.press("M");
+        assert!(
+            desk.shows().contains("edited in lock/tables.py"),
+            "{}",
+            desk.shows()
+        );
+        // It waits in the draft: nothing is written before somebody writes it.
+        assert_eq!(repo.git(&["status", "--porcelain"]), before);
+        desk.press("2 W");
+        let tables = std::fs::read_to_string(repo.path("lock/tables.py")).unwrap();
+        assert!(
+            tables.contains("return 195") && !tables.contains("return 180"),
+            "{tables}"
+        );
+        assert!(
+            !std::fs::read_to_string(repo.path("lock/tolls.py"))
+                .unwrap()
+                .contains("def rates")
+        );
+        assert_eq!(repo.git(&["diff"]), "", "what is staged stands on disk");
+        let (_, said) = repo.output(&["proof"]);
+        assert!(
+            !said.contains("lock/tables.py") && !said.contains("lock/tolls.py"),
+            "{said}"
+        );
+        // Opened again, it is there again, and nothing is to be written.
+        drop(desk);
+        let desk = Desk::ruled(&repo.top, size);
+        assert!(
+            desk.state
+                .files
+                .iter()
+                .all(|file| file.finished() && !file.changed)
+        );
+        assert_eq!(desk.state.files.len(), 3);
+    }
+}
+
+#[test]
+fn taking_along_is_one_step_that_undo_takes_back_in_both_files() {
+    let (_repo, mut desk) = at_the_moved_table((160, 47));
+    desk.press("M");
+    let texts = |desk: &Desk| -> Vec<String> {
+        let drafts = desk
+            .state
+            .files
+            .iter()
+            .map(|file| file.open().unwrap().draft().bytes());
+        drafts
+            .map(|bytes| String::from_utf8(bytes).unwrap())
+            .collect()
+    };
+    let done = texts(&desk);
+    assert!(done.iter().any(|text| text.contains("return 195")));
+    desk.press("u");
+    let undone = texts(&desk);
+    assert!(desk.shows().contains("conflict 2 of 2"), "{}", desk.shows());
+    let stands =
+        |texts: &[String], line: &str| texts.iter().filter(|text| text.contains(line)).count();
+    assert_eq!(
+        (stands(&undone, "return 195"), stands(&undone, "return 180")),
+        (0, 2)
+    );
+    desk.press("U");
+    assert_eq!(texts(&desk), done);
+}
+
+#[test]
+fn what_both_changed_of_moved_code_is_said_and_nothing_is_done() {
+    let (repo, _desk) = at_the_moved_table((160, 47));
+    repo.git(&["merge", "--abort"]);
+    let tables = repo.path("lock/tables.py");
+    let text = std::fs::read_to_string(&tables).unwrap();
+    std::fs::write(&tables, text.replace("return 180", "return 170")).unwrap();
+    repo.git(&["commit", "-qam", "Lower the night rate"]);
+    repo.try_git(&["merge", "lock-keeping"]);
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    desk.open("lock/tolls.py").press("M");
+    let shown = desk.shows();
+    assert!(
+        shown.contains("both sides changed the same lines of it"),
+        "{shown}"
+    );
+    assert!(shown.contains("1 open"), "{shown}");
+}
+
+#[test]
+fn a_name_that_went_is_replaced_where_it_is_used() {
+    let (repo, mut desk) = structure_desk((160, 47));
+    let daybook = || std::fs::read_to_string(repo.path("lock/daybook.py")).unwrap();
+    desk.press("5");
+    assert!(
+        desk.shows().contains("R put the new name"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("R");
+    let shown = desk.shows();
+    assert!(shown.contains("keeper = watch.keeper_at(hour)"), "{shown}");
+    assert!(
+        shown.contains("'on_watch' is 'keeper_at' in line 9 now"),
+        "{shown}"
+    );
+    assert!(daybook().contains("on_watch"), "written only by w");
+    desk.press("w");
+    assert!(
+        daybook().contains("watch.keeper_at(hour)"),
+        "{}",
+        desk.shows()
+    );
+    let (_, said) = repo.output(&["proof"]);
+    assert!(!said.contains("daybook.py"), "{said}");
+    // Taken back, it stands as git had merged it.
+    let (mut desk, at) = (Desk::ruled(&repo.top, (160, 47)), 0);
+    desk.state.docket.chosen = at;
+    desk.press("2 u");
+    assert!(
+        daybook().contains("watch.on_watch(hour)"),
+        "{}",
+        desk.shows()
     );
 }

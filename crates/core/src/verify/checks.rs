@@ -120,6 +120,9 @@ pub struct Finding {
     pub line: Option<LineIdx>,
     /// What, for a person.
     pub what: String,
+    /// The name that stands there and the one that it has by now, if the finding is about one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub renamed: Option<[String; 2]>,
     /// The lines around it, its own in the middle; empty if it is about no line.
     #[serde(skip)]
     pub around: Vec<(LineIdx, String)>,
@@ -137,6 +140,7 @@ impl Finding {
             weight: check.weight(),
             line,
             what: what.into(),
+            renamed: None,
             around: Vec::new(),
         }
     }

@@ -1,7 +1,9 @@
 //! What rules settled while git merged, as the merge driver noted it: no screen appears there.
 //!
 //! One line a file in `armistice/driven.jsonl` of the git folder, about the commit that was checked
-//! out then. A note counts as long as that commit is checked out and what was merged is staged.
+//! out then. A note counts as long as that commit is checked out and what was merged is staged, or
+//! what this program wrote in its place. A file that git merged by itself and that somebody wants to
+//! edit here is noted likewise, as one in which rules settled nothing.
 
 use crate::case::one::Case;
 use crate::case::place::Place;
@@ -104,14 +106,39 @@ pub fn note_driven(
             what: format!("{} names for four texts", oids.len()),
         });
     };
+    let path = RepoPath::new(path.as_os_str().as_bytes());
+    let versions = [base, ours, theirs].map(Oid::clone);
+    note(repo, &path, versions, merged.clone(), settled)
+}
+
+/// Notes a file that git merged by itself: from now on it is a case, staged as it stands.
+///
+/// # Errors
+/// If git or the disk refuses.
+pub(crate) fn note_taken_in(
+    repo: &Repository,
+    path: &RepoPath,
+    versions: [Oid; 3],
+    merged: Oid,
+) -> Result<(), Error> {
+    note(repo, path, versions, merged, Vec::new())
+}
+
+fn note(
+    repo: &Repository,
+    path: &RepoPath,
+    [base, ours, theirs]: [Oid; 3],
+    merged: Oid,
+    settled: Vec<DrivenConflict>,
+) -> Result<(), Error> {
     let head = repo.resolve("HEAD")?;
     let note = DrivenFile {
-        path: RepoPath::new(path.as_os_str().as_bytes()).hex(),
+        path: path.hex(),
         head: head.clone(),
-        base: base.clone(),
-        ours: ours.clone(),
-        theirs: theirs.clone(),
-        merged: merged.clone(),
+        base,
+        ours,
+        theirs,
+        merged,
         settled,
     };
     let file = file(repo);
@@ -168,6 +195,9 @@ fn read(repo: &Repository) -> Vec<DrivenFile> {
     last.into_values().collect()
 }
 
+/// Whether this program wrote a path for these stages.
+pub(crate) type Wrote<'a> = dyn Fn(&RepoPath, &Stages) -> bool + 'a;
+
 /// Files in which rules settled something while git merged and that stand as they were left: cases
 /// as if they had been settled since, with what rules settled in them and in files that are still
 /// in conflict.
@@ -177,6 +207,7 @@ fn read(repo: &Repository) -> Vec<DrivenFile> {
 pub(crate) fn driven(
     repo: &Repository,
     known: &[Place],
+    wrote: &Wrote<'_>,
 ) -> Result<(Vec<Case>, Vec<DrivenFile>), Error> {
     let mut notes = read(repo);
     if notes.is_empty() {
@@ -197,22 +228,25 @@ pub(crate) fn driven(
             Some(_) => {}
             None => {
                 if let Some(stage) = staged.get(&path)
-                    && stage.oid == note.merged
+                    && (stage.oid == note.merged || wrote(&path, &note.stages(stage)))
                 {
-                    cases.push(Case::new(path, note.stages(stage)).staged());
+                    let mut case = Case::new(path, note.stages(stage)).staged();
+                    case.as_merged = stage.oid == note.merged;
+                    cases.push(case);
                     files.push(note);
                 }
             }
         }
     }
+    files.retain(|note| !note.settled.is_empty());
     Ok((cases, files))
 }
 
 /// All paths of cases: those that the index tells of, and files in which rules settled something
 /// while git merged.
-pub(crate) fn all_places(repo: &Repository) -> Result<Vec<Place>, Error> {
+pub(crate) fn all_places(repo: &Repository, wrote: &Wrote<'_>) -> Result<Vec<Place>, Error> {
     let mut places = places_in_index(repo)?;
-    let (more, _) = driven(repo, &places)?;
+    let (more, _) = driven(repo, &places, wrote)?;
     places.extend(more.into_iter().flat_map(|case| case.places));
     places.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(places)
@@ -234,6 +268,6 @@ pub(crate) fn driven_into_head(repo: &Repository) -> Result<Vec<DrivenFile>, Err
     let there = tree_entries(repo, "HEAD", &paths.iter().collect::<Vec<_>>())?;
     let stands =
         |note: &DrivenFile| there.get(&note.path()).map(|entry| &entry.oid) == Some(&note.merged);
-    notes.retain(stands);
+    notes.retain(|note| stands(note) && !note.settled.is_empty());
     Ok(notes)
 }

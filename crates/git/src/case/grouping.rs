@@ -363,6 +363,7 @@ fn two_names(trees: &Trees<'_>, left: &mut BTreeMap<RepoPath, Place>) -> Result<
             _ => CaseKind::of(&stages),
         };
         cases.push(Case {
+            as_merged: false,
             kind,
             names: [Some(path.clone()), name(&ours), name(&theirs)],
             sources: [None, None],
@@ -433,6 +434,7 @@ fn moved_aside(
             });
         let both = stages.ours.is_some() && stages.theirs.is_some();
         cases.push(Case {
+            as_merged: false,
             kind: match CaseKind::of(&stages) {
                 _ if is_folder && !both => CaseKind::FileAgainstFolder,
                 kind => kind,
@@ -483,6 +485,7 @@ fn against_folders(
             .collect();
         left.remove(&path);
         let mut case = Case {
+            as_merged: false,
             kind: CaseKind::FileAgainstFolder,
             ..Case::of(place)
         };

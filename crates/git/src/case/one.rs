@@ -28,6 +28,8 @@ pub struct Case {
     pub sources: [Option<RepoPath>; 2],
     /// Where each version stands if it is taken as a whole.
     pub targets: [RepoPath; 3],
+    /// Whether it is staged as git merged it, by itself or with rules: nobody has settled it.
+    pub as_merged: bool,
 }
 
 /// The folder of a path, for a person.
@@ -63,6 +65,7 @@ impl Case {
             sources: [None, None],
             targets: [0, 1, 2].map(|_| place.path.clone()),
             stages: place.stages.clone(),
+            as_merged: false,
             places: vec![place],
         }
     }

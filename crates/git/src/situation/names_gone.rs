@@ -299,7 +299,9 @@ fn uses(files: &[File], side: Side, gone: &Gone) -> Vec<(RepoPath, Finding)> {
             let is_use = is_used(row, gone) && !old.contains(row) && new.contains(row);
             if is_use {
                 let what = told(side, gone);
-                let finding = Finding::new(Check::Names, Some(at), what).in_text(&file.staged);
+                let mut finding = Finding::new(Check::Names, Some(at), what).in_text(&file.staged);
+                let new = gone.new_name.as_ref().filter(|new| !new.is_empty());
+                finding.renamed = new.map(|new| [gone.name.clone(), new.clone()]);
                 out.push((file.path.clone(), finding));
             }
         }

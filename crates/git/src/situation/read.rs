@@ -5,6 +5,8 @@ use crate::case::grouping::grouped;
 use crate::case::one::Case;
 use crate::case::place::IndexState;
 use crate::case::reading::places_in_index;
+use crate::case::stages::Stages;
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::mark::Mark;
@@ -94,12 +96,13 @@ impl Situation {
         let operation = mark.operation;
         let branch = branch(repo)?;
         let mut places = places_in_index(repo)?;
-        let (settled, driven) = driven(repo, &places)?;
+        let records = Store::new(repo.git_dir()).records();
+        let wrote = |path: &RepoPath, stages: &Stages| records.wrote_for(path, stages);
+        let (settled, driven) = driven(repo, &places, &wrote)?;
         if operation == Operation::Loose {
             // git keeps the memory of settled conflicts beyond the operation that
             // made them; without one only those that we settled since the last
             // commit are told.
-            let records = Store::new(repo.git_dir()).records();
             places.retain(|place| {
                 place.standing == IndexState::Unmerged || records.wrote_on(&place.path, &mark.head)
             });

@@ -120,6 +120,11 @@ impl Records {
         self.of(path).is_some()
     }
 
+    /// Whether this program wrote the working file of a path when these were its stages.
+    pub(crate) fn wrote_for(&self, path: &RepoPath, stages: &Stages) -> bool {
+        self.of(path).is_some_and(|record| record.stages == *stages)
+    }
+
     /// Whether this program wrote the working file while `head` was checked out.
     pub(crate) fn wrote_on(&self, path: &RepoPath, head: &Option<String>) -> bool {
         self.of(path).is_some_and(|record| record.head == *head)

@@ -102,7 +102,8 @@ pub(crate) fn guard_all(
 ///
 /// Of a path that was in no conflict only the working file tells.
 pub(crate) fn are_still_in_index(repo: &Repository, places: &[&Place]) -> Result<Vec<bool>, Error> {
-    let now = all_places(repo)?;
+    let records = Store::new(repo.git_dir()).records();
+    let now = all_places(repo, &|path, stages| records.wrote_for(path, stages))?;
     let now: HashMap<_, _> = now
         .iter()
         .map(|place| (&place.path, &place.stages))

@@ -60,7 +60,7 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
         WriteKind::TakeBack => record.before.is_none(),
     };
     begun.sort_by_key(|(path, record, begun)| (!goes(record, begun), path.clone()));
-    let places = all_places(repo)?;
+    let places = all_places(repo, &|path, stages| records.wrote_for(path, stages))?;
     let paths: Vec<&RepoPath> = begun.iter().map(|(path, ..)| path).collect();
     let going: Vec<RepoPath> = begun.iter().map(|(path, ..)| path.clone()).collect();
     let entries = staged_entries(repo, &paths)?;

@@ -47,7 +47,6 @@ fn moves(files: usize) -> Scene {
     moves_scene(&MovesPicture {
         ours: "harbour/main".to_owned(),
         theirs: "night \"pilotage\" 漢".to_owned(),
-        commit: None,
         files: (0..files).map(file).collect(),
     })
 }

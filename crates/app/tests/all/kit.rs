@@ -135,6 +135,24 @@ impl Repo {
         repo
     }
 
+    /// Files, each as base, ours and theirs have it, with theirs being merged.
+    pub fn merge(files: &[(&str, [String; 3])]) -> Self {
+        let repo = Repo::new();
+        let write = |nth: usize, message: &str| {
+            for (file, texts) in files {
+                repo.write(file, &texts[nth]);
+            }
+            repo.commit(message);
+        };
+        write(0, "base");
+        repo.git(&["checkout", "-q", "-b", "side"]);
+        write(2, "theirs");
+        repo.git(&["checkout", "-q", "main"]);
+        write(1, "ours");
+        repo.try_git(&["merge", "-q", "--no-commit", "side"]);
+        repo
+    }
+
     pub fn run(&self, args: &[&str]) -> Output {
         armistice(&self.top, args)
     }

@@ -2,6 +2,7 @@
 
 mod kills;
 mod kit;
+mod names;
 mod obstacles;
 
 mod afterwards;

@@ -26,25 +26,8 @@ const LEAVE: (&str, &str) = ("leave", "wait");
 const TURN: (&str, &str) = ("turn", "wait");
 
 /// Two branches that changed several files, the second merged into the first.
-fn merge(files: &[(&str, [String; 3])]) -> Repo {
-    let repo = Repo::new();
-    let write = |nth: usize, message: &str| {
-        for (file, texts) in files {
-            repo.write(file, &texts[nth]);
-        }
-        repo.commit(message);
-    };
-    write(0, "base");
-    repo.git(&["checkout", "-q", "-b", "side"]);
-    write(2, "theirs");
-    repo.git(&["checkout", "-q", "main"]);
-    write(1, "ours");
-    repo.try_git(&["merge", "-q", "side"]);
-    repo
-}
-
 fn moved_and_edited() -> Repo {
-    merge(&[(
+    Repo::merge(&[(
         "quay.rs",
         [
             quay(&[MOOR, PAY, LEAVE, TURN]),
@@ -100,7 +83,7 @@ fn the_screen_says_who_moved_it_and_decisions_come_back() {
 
 #[test]
 fn what_both_added_at_one_place_is_offered_together() {
-    let repo = merge(&[(
+    let repo = Repo::merge(&[(
         "quay.rs",
         [
             quay(&[MOOR, PAY, LEAVE]),
@@ -116,7 +99,7 @@ fn what_both_added_at_one_place_is_offered_together() {
 
 #[test]
 fn one_name_with_two_bodies_is_one_open_conflict() {
-    let repo = merge(&[(
+    let repo = Repo::merge(&[(
         "quay.rs",
         [
             quay(&[MOOR, PAY, LEAVE]),
@@ -133,53 +116,6 @@ fn one_name_with_two_bodies_is_one_open_conflict() {
     );
 }
 
-fn python(fetch: &str, call: &str) -> [String; 2] {
-    [
-        format!(
-            "def {fetch}(name):\n    row = look_up(name)\n    return row\n\n\ndef look_up(name):\n    return name\n"
-        ),
-        format!("import users\n\n\ndef report(name):\n    total = 1\n{call}    return total\n"),
-    ]
-}
-
-#[test]
-fn a_name_that_one_side_renamed_and_the_other_newly_uses_is_told_with_both_places() {
-    let [users, report] = python("fetch_user", "");
-    let [renamed, _] = python("load_user", "");
-    let [_, uses] = python("fetch_user", "    total += users.fetch_user(name)\n");
-    let repo = merge(&[
-        ("users.py", [users.clone(), renamed, users]),
-        ("report.py", [report.clone(), report, uses]),
-    ]);
-    // git merges it without a conflict; the merge is begun again, not yet committed.
-    repo.git(&["reset", "-q", "--hard", "HEAD~1"]);
-    repo.try_git(&["merge", "-q", "--no-commit", "side"]);
-    let (code, said) = repo.output(&["proof"]);
-    assert_eq!(code, 1, "{said}");
-    let told = "function 'fetch_user' was renamed to 'load_user' by ours (users.py line 1 of base); theirs newly uses it here";
-    assert!(
-        said.contains("report.py:6") && said.contains(told),
-        "{said}"
-    );
-}
-
-#[test]
-fn a_name_that_still_stands_somewhere_is_not_told() {
-    let [users, report] = python("fetch_user", "");
-    let [renamed, _] = python("load_user", "");
-    let [_, uses] = python("fetch_user", "    total += users.fetch_user(name)\n");
-    let other = "def fetch_user(name):\n    return name\n".to_owned();
-    let repo = merge(&[
-        ("users.py", [users.clone(), renamed, users]),
-        ("report.py", [report.clone(), report, uses]),
-        ("other.py", [other.clone(), other.clone(), other]),
-    ]);
-    repo.git(&["reset", "-q", "--hard", "HEAD~1"]);
-    repo.try_git(&["merge", "-q", "--no-commit", "side"]);
-    let (code, said) = repo.output(&["proof"]);
-    assert_eq!(code, 0, "{said}");
-}
-
 #[test]
 fn an_edit_that_lines_put_into_another_declaration_is_told() {
     let gate = |name: &str, word: &str| {
@@ -191,7 +127,7 @@ fn an_edit_that_lines_put_into_another_declaration_is_told() {
     let base = text([gate("north", "look"), gate("south", "look")]);
     let ours = text([gate("south", "look"), gate("north", "look")]);
     let theirs = text([gate("north", "look_twice"), gate("south", "look")]);
-    let repo = merge(&[("gates.rs", [base, ours, theirs])]);
+    let repo = Repo::merge(&[("gates.rs", [base, ours, theirs])]);
     // By the shortest difference, which swaps the names and not the functions, git has no conflict.
     for (n, name) in ["1", "2", "3"].into_iter().enumerate() {
         let version = repo.git(&["show", &format!(":{name}:gates.rs")]);

@@ -9,128 +9,31 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
-use crate::situation::touched::{Touched, texts_of};
-use armistice_core::limits::{NAMED_FILES, NAMES_GONE};
-use armistice_core::{Check, Finding, LineIdx, Outline, Side, Source, renamed_declarations};
-use armistice_syntax::{Language, outline};
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use crate::situation::named_files::{File, called, declares, language, outlined, places};
+use armistice_core::limits::NAMES_GONE;
+use armistice_core::{Check, Finding, LineIdx, Side, Source, renamed_declarations};
+use armistice_syntax::Language;
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
-/// Names shorter than that stand for too much.
-const NAME_BYTES: usize = 3;
-
-/// What was found of names, and in how many files.
-pub(crate) struct Named {
-    pub(crate) files: usize,
-    pub(crate) findings: Vec<(RepoPath, Finding)>,
-}
-
-/// Names that went and are used, each where it is used, and how many files of code were looked at; `None`
-/// beyond [`NAMED_FILES`](armistice_core::limits::NAMED_FILES) or
+/// Names that went and are used, each where it is used; `None` beyond
 /// [`NAMES_GONE`](armistice_core::limits::NAMES_GONE).
 ///
 /// # Errors
 /// If git fails.
-pub(crate) fn names_gone(repo: &Repository, all: &[Touched]) -> Result<Option<Named>, Error> {
-    let files: Vec<&Touched> = all.iter().filter(|t| language(&t.path).is_some()).collect();
-    let by_both = |side: fn(&Touched) -> &Option<Oid>| files.iter().any(|t| *side(t) != t.base);
-    if files.len() > NAMED_FILES {
-        return Ok(None);
-    }
-    let mut named = Named {
-        files: files.len(),
-        findings: Vec::new(),
-    };
-    if !by_both(|t| &t.ours) || !by_both(|t| &t.theirs) {
-        return Ok(Some(named));
-    }
-    let files = read(repo, &files)?;
+pub(crate) fn names_gone(
+    repo: &Repository,
+    files: &[File],
+) -> Result<Option<Vec<(RepoPath, Finding)>>, Error> {
+    let mut findings = Vec::new();
     for side in Side::BOTH {
-        let Some(gone) = gone(&files, side) else {
+        let Some(gone) = gone(files, side) else {
             return Ok(None);
         };
-        for name in still_gone(repo, &files, gone)? {
-            named.findings.extend(uses(&files, side, &name));
+        for name in still_gone(repo, files, gone)? {
+            findings.extend(uses(files, side, &name));
         }
     }
-    Ok(Some(named))
-}
-
-/// The language of a file of code; `None` for data and documents.
-fn language(path: &RepoPath) -> Option<Language> {
-    let language = Language::of(&String::from_utf8_lossy(path.bytes()))?;
-    let is_data = matches!(
-        language,
-        Language::Css
-            | Language::Html
-            | Language::Json
-            | Language::Markdown
-            | Language::Toml
-            | Language::Yaml
-    );
-    (!is_data).then_some(language)
-}
-
-/// A file in all its versions.
-struct File {
-    path: RepoPath,
-    language: Language,
-    base: Source,
-    sides: [Source; 2],
-    staged: Source,
-    /// Words of each side that stand there more often than in base, and less often.
-    risen: [HashSet<Vec<u8>>; 2],
-    dropped: [HashSet<Vec<u8>>; 2],
-}
-
-fn read(repo: &Repository, files: &[&Touched]) -> Result<Vec<File>, Error> {
-    let texts = texts_of(repo, files)?;
-    let mut out = Vec::with_capacity(files.len());
-    for (touched, [base, ours, theirs, staged]) in files.iter().zip(texts) {
-        let Some(language) = language(&touched.path) else {
-            continue;
-        };
-        let before = counts(base.bytes());
-        let sides = [ours, theirs];
-        let after = [0, 1].map(|n: usize| counts(sides[n].bytes()));
-        let compared = |risen: bool| {
-            [0, 1].map(|n: usize| {
-                let more = |a: &HashMap<&[u8], u32>, b: &HashMap<&[u8], u32>| {
-                    let words = a
-                        .iter()
-                        .filter(|(word, n)| **n > b.get(*word).copied().unwrap_or(0));
-                    words.map(|(word, _)| word.to_vec()).collect::<HashSet<_>>()
-                };
-                match risen {
-                    true => more(&after[n], &before),
-                    false => more(&before, &after[n]),
-                }
-            })
-        };
-        let (risen, dropped) = (compared(true), compared(false));
-        out.push(File {
-            path: touched.path.clone(),
-            language,
-            base,
-            sides,
-            staged,
-            risen,
-            dropped,
-        });
-    }
-    Ok(out)
-}
-
-fn words(bytes: &[u8]) -> impl Iterator<Item = &[u8]> {
-    let words = bytes.split(|b| !(b.is_ascii_alphanumeric() || *b == b'_' || *b >= 0x80));
-    words.filter(|word| word.len() >= NAME_BYTES && !word[0].is_ascii_digit())
-}
-
-fn counts(bytes: &[u8]) -> HashMap<&[u8], u32> {
-    let mut counts = HashMap::new();
-    for word in words(bytes) {
-        *counts.entry(word).or_default() += 1;
-    }
-    counts
+    Ok(Some(findings))
 }
 
 /// A name that a side no longer declares.
@@ -144,32 +47,12 @@ struct Gone {
     new_name: Option<String>,
 }
 
-/// The last part of a name: what it is called by.
-fn called(name: &str) -> &str {
-    let name = name.rsplit([':', '.', ' ']).next().unwrap_or(name);
-    name.trim_matches(|c: char| !c.is_alphanumeric() && c != '_')
-}
-
 /// Whether declarations of a kind are called by their names from elsewhere.
 fn is_called(kind: &str) -> bool {
     !matches!(
         kind,
         "key" | "impl" | "linkage" | "block" | "section" | "element"
     )
-}
-
-fn outlined(language: Language, text: &Source) -> Outline {
-    outline(language, text).unwrap_or_default()
-}
-
-/// Whether a text declares a name.
-fn declares(language: Language, text: &Source, name: &str) -> bool {
-    let has_word = words(text.bytes()).any(|word| word == name.as_bytes());
-    has_word && {
-        let outline = outlined(language, text);
-        let all = outline.flat();
-        all.iter().any(|(_, d)| called(&d.name) == name)
-    }
 }
 
 /// The names that a side no longer declares and that the other newly writes somewhere; `None` if there
@@ -364,17 +247,6 @@ fn is_used(row: &[u8], gone: &Gone) -> bool {
         "field" | "property" => places.any(|at| at > 0 && matches!(row[at - 1], b'.' | b'>')),
         _ => places.next().is_some(),
     }
-}
-
-/// Where a whole word stands in a row.
-fn places<'a>(row: &'a [u8], word: &'a [u8]) -> impl Iterator<Item = usize> + 'a {
-    let is_part =
-        |b: Option<&u8>| b.is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_' || *b >= 0x80);
-    let windows = row.windows(word.len().max(1)).enumerate();
-    windows.filter_map(move |(at, window)| {
-        let before = at.checked_sub(1).and_then(|n| row.get(n));
-        (window == word && !is_part(before) && !is_part(row.get(at + word.len()))).then_some(at)
-    })
 }
 
 #[cfg(test)]

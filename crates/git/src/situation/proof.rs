@@ -11,7 +11,7 @@ use crate::repo::objects::Oid;
 use crate::repo::parties::empty_tree;
 use crate::repo::repository::Repository;
 use crate::situation::looked::Looked;
-use crate::situation::names_gone::names_gone;
+use crate::situation::names::names;
 use crate::situation::parsing::Look;
 use crate::situation::read::Situation;
 use crate::situation::staged::{
@@ -140,7 +140,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
                 .chain(&all.followed)
                 .cloned()
                 .collect();
-            if let Some(named) = names_gone(repo, &every)? {
+            if let Some(named) = names(repo, &every)? {
                 proof.named = Some(named.files);
                 for (path, finding) in named.findings {
                     proof.add_findings(&path, &[finding]);

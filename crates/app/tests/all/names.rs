@@ -1,0 +1,169 @@
+//! What lines do not show of names: those that went and are used, that are asked for where they stood,
+//! that both sides declare.
+
+use crate::kit::Repo;
+
+fn python(fetch: &str, call: &str) -> [String; 2] {
+    [
+        format!(
+            "def {fetch}(name):\n    row = look_up(name)\n    return row\n\n\ndef look_up(name):\n    return name\n"
+        ),
+        format!("import users\n\n\ndef report(name):\n    total = 1\n{call}    return total\n"),
+    ]
+}
+
+#[test]
+fn a_name_that_one_side_renamed_and_the_other_newly_uses_is_told_with_both_places() {
+    let [users, report] = python("fetch_user", "");
+    let [renamed, _] = python("load_user", "");
+    let [_, uses] = python("fetch_user", "    total += users.fetch_user(name)\n");
+    let repo = Repo::merge(&[
+        ("users.py", [users.clone(), renamed, users]),
+        ("report.py", [report.clone(), report, uses]),
+    ]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 1, "{said}");
+    let told = "function 'fetch_user' was renamed to 'load_user' by ours (users.py line 1 of base); theirs newly uses it here";
+    assert!(
+        said.contains("report.py:6") && said.contains(told),
+        "{said}"
+    );
+}
+
+#[test]
+fn a_name_that_still_stands_somewhere_is_not_told() {
+    let [users, report] = python("fetch_user", "");
+    let [renamed, _] = python("load_user", "");
+    let [_, uses] = python("fetch_user", "    total += users.fetch_user(name)\n");
+    let other = "def fetch_user(name):\n    return name\n".to_owned();
+    let repo = Repo::merge(&[
+        ("users.py", [users.clone(), renamed, users]),
+        ("report.py", [report.clone(), report, uses]),
+        ("other.py", [other.clone(), other.clone(), other]),
+    ]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 0, "{said}");
+}
+
+/// What Proof says of files that git merges by itself.
+fn proof_of(files: &[(&str, [&str; 3])]) -> (i32, String) {
+    let files: Vec<(&str, [String; 3])> = files
+        .iter()
+        .map(|(path, texts)| (*path, texts.map(str::to_owned)))
+        .collect();
+    Repo::merge(&files).output(&["proof"])
+}
+
+#[test]
+fn what_both_declare_in_two_files_of_one_module_is_told() {
+    let go = |name: &str| {
+        format!("package quay\n\nfunc {name}(ship string) int {{\n\treturn len(ship)\n}}\n")
+    };
+    let old = go("Moor");
+    let with = |name: &str| format!("{old}\nfunc {name}(ship string) int {{\n\treturn 1\n}}\n");
+    let (ours, theirs) = (with("Fee"), with("Fee"));
+    let (code, said) = proof_of(&[
+        ("quay/berth.go", [&old, &ours, &old]),
+        (
+            "quay/tariff.go",
+            [
+                &old.replace("Moor", "Pay"),
+                &old.replace("Moor", "Pay"),
+                &theirs.replace("Moor", "Pay"),
+            ],
+        ),
+    ]);
+    let told = "function 'Fee' is declared by both: by theirs here (its line 7), by ours in quay/berth.go line 7";
+    assert!(code == 1 && said.contains(told), "{said}");
+    // In another folder it is another package; another name is another function.
+    for (path, theirs) in [
+        ("tariff/tariff.go", &theirs),
+        ("quay/tariff.go", &with("Toll")),
+    ] {
+        let pay = old.replace("Moor", "Pay");
+        let (code, said) = proof_of(&[
+            ("quay/berth.go", [&old, &ours, &old]),
+            (path, [&pay, &pay, &theirs.replace("Moor", "Pay")]),
+        ]);
+        assert_eq!(code, 0, "{said}");
+    }
+}
+
+#[test]
+fn methods_of_one_type_in_two_files_are_told_and_functions_of_two_modules_are_not() {
+    let part = |names: &[&str]| {
+        let all: Vec<String> = names
+            .iter()
+            .map(|name| {
+                format!("    pub fn {name}(&self) -> u32 {{\n        self.{name}\n    }}\n")
+            })
+            .collect();
+        format!("impl Quay {{\n{}}}\n", all.join("\n"))
+    };
+    let [moor, fee, more] = [part(&["moor"]), part(&["pay"]), part(&["pay", "depth"])];
+    let (code, said) = proof_of(&[
+        ("src/quay.rs", [&moor, &part(&["moor", "depth"]), &moor]),
+        ("src/fees.rs", [&fee, &fee, &more]),
+    ]);
+    assert!(
+        code == 1
+            && said.contains("function 'depth' is declared by both")
+            && said.contains("src/quay.rs line 6"),
+        "{said}"
+    );
+    let (code, said) = proof_of(&[
+        (
+            "src/quay.rs",
+            [
+                "fn moor() {}\n",
+                "fn moor() {}\n\nfn depth() {}\n",
+                "fn moor() {}\n",
+            ],
+        ),
+        (
+            "src/fees.rs",
+            [
+                "fn pay() {}\n",
+                "fn pay() {}\n",
+                "fn pay() {}\n\nfn depth() {}\n",
+            ],
+        ),
+    ]);
+    assert_eq!(code, 0, "{said}");
+}
+
+const TOLLS: &str = "\"\"\"Tolls.\"\"\"\n\n\ndef toll(ship):\n    return ship.length\n";
+const RATES: &str = "\n\ndef rates(hour):\n    return 120 + hour\n";
+
+#[test]
+fn a_name_that_is_asked_for_where_it_stood_is_told() {
+    let both = format!("{TOLLS}{RATES}");
+    let tables = format!("\"\"\"Tables.\"\"\"\n{RATES}");
+    let book = "def line(hour):\n    return hour\n";
+    let asking = [
+        "from lock.tolls import rates\n\n\ndef line(hour):\n    return rates(hour)\n",
+        "from lock import tolls\n\n\ndef line(hour):\n    return tolls.rates(hour)\n",
+    ];
+    for (asks, line) in asking.into_iter().zip([1, 5]) {
+        let (code, said) = proof_of(&[
+            ("lock/tolls.py", [&both, TOLLS, &both]),
+            ("lock/tables.py", ["", &tables, ""]),
+            ("lock/book.py", [book, book, asks]),
+        ]);
+        let told = format!(
+            "lock/book.py:{line}: function 'rates' was moved from lock/tolls.py to lock/tables.py by ours; theirs newly asks for it at its old place here"
+        );
+        assert!(code == 1 && said.contains(&told), "{said}");
+    }
+    // Whoever is still handed on, or asked for at its new place, is not told.
+    let handing = format!("from lock.tables import rates\n\n{TOLLS}");
+    let there = "from lock.tables import rates\n\n\ndef line(hour):\n    return rates(hour)\n";
+    for (tolls, asks) in [(handing.as_str(), asking[0]), (TOLLS, there)] {
+        let (code, said) = proof_of(&[
+            ("lock/tolls.py", [&both, tolls, &both]),
+            ("lock/tables.py", ["", &tables, ""]),
+            ("lock/book.py", [book, book, asks]),
+        ]);
+        assert_eq!(code, 0, "{said}");
+    }
+}

@@ -1,5 +1,6 @@
 //! Declarations of a text, matched over three versions, and the order in which they shall stand.
 
+pub(crate) mod change;
 pub(crate) mod changes;
 pub(crate) mod columns;
 pub(crate) mod declaration;
@@ -8,4 +9,5 @@ pub(crate) mod layout;
 pub(crate) mod level;
 pub(crate) mod likeness;
 pub(crate) mod matching;
+pub(crate) mod parted;
 pub(crate) mod units;

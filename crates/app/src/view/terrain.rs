@@ -127,6 +127,13 @@ pub fn did_words(state: &State, item: Item, side: Side) -> String {
     if !did.anything() {
         return String::new();
     }
+    if let Some(other) = change.parted[side].and_then(|of| file.changes.get(of)) {
+        let words = match did.added {
+            true => format!("split off {}", title_in(other, Version::Base)),
+            false => format!("joined to {}", title_in(other, side.into())),
+        };
+        return words;
+    }
     let mut words = did.words();
     if did.renamed {
         words += &format!(" to {}", visible(change.name_in(side.into())));

@@ -557,3 +557,25 @@ fn a_name_that_went_is_replaced_where_it_is_used() {
         desk.shows()
     );
 }
+
+#[test]
+fn terrain_says_what_was_split_off_and_what_was_joined() {
+    let whole = "def moor(ship):\n    slot = free.pop()\n    rope = store.take(ship)\n    rope.tie(slot)\n    rope.check(ship)\n    return slot\n";
+    let cut = "def moor(ship):\n    slot = free.pop()\n    tie_up(ship, slot)\n    return slot\n\n\ndef tie_up(ship, slot):\n    rope = store.take(ship)\n    rope.tie(slot)\n    rope.check(ship)\n";
+    let edited = whole.replace("free.pop()", "free.popleft()");
+    for (base, ours, theirs, told) in [
+        (whole, cut, edited.as_str(), "split off function moor"),
+        (
+            cut,
+            whole,
+            "def moor(ship):\n    return 1\n",
+            "joined to function moor",
+        ),
+    ] {
+        let texts = [base, ours, theirs].map(str::to_owned);
+        let repo = Repo::merge(&[("quay.py", texts)]);
+        let mut desk = Desk::ruled(&repo.top, (80, 24));
+        desk.press("4");
+        assert!(desk.shows().contains(told), "{}", desk.shows());
+    }
+}

@@ -5,95 +5,16 @@
 use crate::limits::RENAMED_LIKENESS;
 use crate::model::side::{PerSide, Side};
 use crate::model::versions::{Version, Versions};
+use crate::outline::change::{DeclarationChange, Did};
 use crate::outline::declaration::{Declaration, Outline};
 use crate::outline::level::{Node, matched_unordered};
 use crate::outline::likeness::WordBag;
 use crate::outline::matching::Level;
+use crate::outline::parted::find_parted;
 use crate::outline::units::{Unit, units};
 use crate::text::lines::LineRange;
 use crate::text::source::Source;
-use serde::Serialize;
 use std::collections::HashMap;
-
-/// What a side did to a declaration of base, or has that base does not.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize)]
-pub struct Did {
-    /// Its text is another, names of it aside.
-    pub edited: bool,
-    /// It stands elsewhere among its neighbours, or in something else.
-    pub moved: bool,
-    /// It has another name.
-    pub renamed: bool,
-    /// Base does not have it.
-    pub added: bool,
-    /// The side does not have it.
-    pub removed: bool,
-}
-
-impl Did {
-    /// Whether the side did anything to it.
-    pub fn anything(self) -> bool {
-        self != Did::default()
-    }
-
-    /// In words: "moved and edited"; "left alone" if it did nothing.
-    pub fn words(self) -> String {
-        let all = [
-            (self.added, "added"),
-            (self.removed, "removed"),
-            (self.moved, "moved"),
-            (self.renamed, "renamed"),
-            (self.edited, "edited"),
-        ];
-        let words: Vec<&str> = all
-            .iter()
-            .filter(|(is, _)| *is)
-            .map(|(_, word)| *word)
-            .collect();
-        match words.as_slice() {
-            [] => "left alone".to_owned(),
-            [one] => (*one).to_owned(),
-            [first @ .., last] => format!("{} and {last}", first.join(", ")),
-        }
-    }
-}
-
-/// A declaration in the versions that have it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct DeclarationChange {
-    /// What it is: "function".
-    pub kind: &'static str,
-    /// Its name in base, ours and theirs.
-    pub names: [Option<String>; 3],
-    /// How deep it stands.
-    pub depth: usize,
-    /// Its lines in base, ours and theirs.
-    #[serde(skip)]
-    pub lines: [Option<LineRange>; 3],
-    /// What each side did.
-    pub did: PerSide<Did>,
-    /// Where a side has it that took it out of here: the row of what it stands in there.
-    pub went_to: PerSide<Option<usize>>,
-}
-
-impl DeclarationChange {
-    /// Its lines in a version.
-    pub fn lines_in(&self, version: Version) -> Option<LineRange> {
-        self.lines[version as usize]
-    }
-
-    /// Its name in a version; else in another that has it.
-    pub fn name_in(&self, version: Version) -> &str {
-        let own = self.names[version as usize].as_deref();
-        own.or_else(|| self.names.iter().flatten().next().map(String::as_str))
-            .unwrap_or_default()
-    }
-
-    /// Whether anybody did anything to it.
-    pub fn is_changed(&self) -> bool {
-        self.did.iter().any(|did| did.anything())
-    }
-}
 
 /// What each side did to every declaration, outer ones before what is inside of them; in the order of
 /// base, with what a side added behind.
@@ -121,7 +42,9 @@ pub fn declaration_changes(versions: &Versions, outlines: [&Outline; 3]) -> Vec<
         0,
     );
     walk.find_elsewhere();
-    walk.rows
+    let mut rows = walk.rows;
+    find_parted(texts, &mut rows);
+    rows
 }
 
 /// The names that a side gave to declarations of base: each with its former name, in order.
@@ -205,6 +128,7 @@ impl<'a> Walk<'a> {
             lines: [0, 1, 2].map(|n: usize| of[n].map(|d| d.lines)),
             did,
             went_to: PerSide::default(),
+            parted: PerSide::default(),
         });
         let inner = of.map(|d| d.map_or(&[][..], |d| d.inner.as_slice()));
         if inner.iter().any(|inner| !inner.is_empty()) {

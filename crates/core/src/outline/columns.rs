@@ -5,7 +5,7 @@
 
 use crate::model::side::{PerSide, Side};
 use crate::model::versions::Version;
-use crate::outline::changes::DeclarationChange;
+use crate::outline::change::DeclarationChange;
 use std::collections::HashMap;
 
 /// A declaration in the column of a version.

@@ -50,7 +50,7 @@ pub use situation::read::{Commit, Party, Situation, Upstream};
 pub use situation::staged::tree_print;
 pub use situation::steps::{OperationStep, StepState};
 pub use situation::taken_in::take_in;
-pub use situation::terrain::{FileTerrain, Terrain, terrain};
+pub use situation::terrain::{FileTerrain, MovedEdit, Terrain, terrain};
 pub use situation::touched::merged_by_git;
 pub use store::check_runs::{CheckRun, CheckRuns};
 pub use store::decisions::Decisions;

@@ -411,7 +411,7 @@ impl Canvas<'_> {
         });
         let rest: &[(&str, &str)] = match (choices.is_empty(), file.draft().standing(id)) {
             (false, RegionState::Open) if along.is_some() => &[
-                ("M", along.as_deref().unwrap_or_default()),
+                ("J", along.as_deref().unwrap_or_default()),
                 ("l", "pick lines"),
                 ("e", "edit"),
             ],

@@ -414,9 +414,16 @@ impl Worker {
                 let drawn: Result<Vec<_>, String> = drawings.iter().map(draw).collect();
                 Some(WorkResult::Drawn(drawn.map(|files| files.concat())))
             }
-            Effect::TakeIn(path) => {
-                let taken = self.service.take_in(&path).map_err(text);
-                Some(WorkResult::TakenIn(path, taken))
+            Effect::TakeIn(paths) => {
+                let mut refused = Vec::new();
+                for path in paths {
+                    match self.service.take_in(&path) {
+                        Ok(true) => {}
+                        Ok(false) => refused.push(path),
+                        Err(error) => return Some(WorkResult::TakenIn(Err(text(error)))),
+                    }
+                }
+                Some(WorkResult::TakenIn(Ok(refused)))
             }
             Effect::ReadTerrain => {
                 let read = self.service.terrain().map_err(text);

@@ -48,8 +48,8 @@ pub enum WorkResult {
     TerrainRead(Result<Box<Terrain>, String>),
     /// Where a picture was written, or why it was not.
     Drawn(Result<Vec<PathBuf>, String>),
-    /// A file that git merged by itself is a case now; whether there is such a file.
-    TakenIn(RepoPath, Result<bool, String>),
+    /// Files that git merged by itself are cases now, but for these.
+    TakenIn(Result<Vec<RepoPath>, String>),
     /// Files that differ on disk from what was read.
     Compared(Vec<FileId>),
     Ruled(Vec<(FileId, Vec<(RegionId, Ruling)>)>),

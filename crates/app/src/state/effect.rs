@@ -146,8 +146,8 @@ pub enum Effect {
         /// What was decided, to be kept if it is concluded.
         record: Option<Box<MergeRecord>>,
     },
-    /// Make a file that git merged by itself a case.
-    TakeIn(RepoPath),
+    /// Make files that git merged by itself cases.
+    TakeIn(Vec<RepoPath>),
     ReadLog,
     /// Look which stretches of a file are comments, strings and keywords.
     Shade(FileId, Arc<Plan>),

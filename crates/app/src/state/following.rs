@@ -1,13 +1,15 @@
 //! Edits that belong into another file than the one at hand.
 
-use armistice_core::{LineIdx, LineRange, Side};
-use armistice_git::RepoPath;
+use crate::state::effect::FileId;
+use armistice_core::LineIdx;
+use armistice_git::{MovedEdit, RepoPath};
 
-/// An edit in a file that may not be read, or no case, yet.
+/// Edits in files that may not be read, or no cases, yet.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Following {
-    /// What the other side edited in code that a side moved to another file.
-    Moved(Box<MovedEdit>),
+    /// What the other side edited in code that a side moved to other files. With a file, that is to be
+    /// settled as its mover has it: removed.
+    Moved(Vec<MovedEdit>, Option<RepoPath>),
     /// A name that went, on a line of the merged text.
     Renamed {
         path: RepoPath,
@@ -18,30 +20,14 @@ pub enum Following {
 }
 
 impl Following {
-    /// The file that is edited.
-    pub fn to(&self) -> &RepoPath {
+    /// The files that are edited.
+    pub fn to(&self) -> Vec<&RepoPath> {
         match self {
-            Following::Moved(moved) => &moved.to,
-            Following::Renamed { path, .. } => path,
+            Following::Moved(edits, _) => edits.iter().map(|edit| &edit.to).collect(),
+            Following::Renamed { path, .. } => vec![path],
         }
     }
 }
 
-/// Code that one side moved to another file, and that the other side edited where it was.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct MovedEdit {
-    /// What is called so: "function rates".
-    pub title: String,
-    /// Who moved it.
-    pub mover: Side,
-    /// Where it was.
-    pub from: RepoPath,
-    /// Its lines there, in base.
-    pub base: LineRange,
-    /// Its lines there in the version of who edited it.
-    pub edited: LineRange,
-    /// Where it is.
-    pub to: RepoPath,
-    /// Its lines there in the version of who moved it.
-    pub moved: LineRange,
-}
+/// Where an edit goes.
+pub type Place = (FileId, armistice_core::Entry);

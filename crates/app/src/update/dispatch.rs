@@ -21,6 +21,7 @@ use crate::update::{
     staged, syntax, terrain, who,
 };
 use crate::view::areas::Screen;
+use crate::view::following::is_removed;
 use crate::view::hit::Hit;
 use ratatui::crossterm::event::{
     KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
@@ -44,8 +45,11 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
         effects.extend(who::ask(state, tick));
         effects.extend(syntax::ask_shades(state));
     }
-    // In Parley it tells in which declaration one is; of very many files only who asks is told.
-    let told = state.tab == Tab::Parley && state.files.len() <= TOLD_FILES;
+    // In Parley it tells in which declaration one is, on Docket whether a file that a side removed went
+    // elsewhere; of very many files only who asks is told.
+    let asks =
+        state.tab == Tab::Parley || state.tab == Tab::Docket && is_removed(state, state.chosen());
+    let told = asks && state.files.len() <= TOLD_FILES;
     if (state.tab == Tab::Terrain || told) && !tick {
         effects.extend(terrain::read(state));
     }

@@ -13,10 +13,9 @@ use crate::update::checks::ask_trust_of_paths;
 use crate::update::files::{finish, other_unfinished, show_file, take_back};
 use crate::update::hand_over;
 use crate::update::moving::{in_list, show};
-use crate::update::whole::{decides_lines, outcome_words};
-use crate::update::{rulings, who};
-use crate::view::given_up::{given_up, outcome_lines};
-use armistice_git::{FileOutcome, IndexState, Overwrite};
+use crate::update::whole::ask_whole;
+use crate::update::{following, rulings, who};
+use crate::view::given_up::outcome_lines;
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     // Whoever does anything here has seen the row at the cursor: it stays.
@@ -44,6 +43,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         }
         Command::Regenerate => return ask_regenerate(state, state.chosen()),
         Command::HandOver => return hand_over::begin(state, state.chosen()),
+        Command::TakeAlong => return following::take_all_along(state, state.chosen()),
         Command::Mark => bulk::mark(state),
         Command::MarkAll => bulk::mark_all(state),
         Command::NextFilter => bulk::next_filter(state),
@@ -190,50 +190,4 @@ fn show_outcomes(state: &mut State) {
         lines: outcome_lines(state, at),
         top: 0,
     });
-}
-
-/// Says what a whole-file outcome would give up, and asks.
-fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect> {
-    let Some(file) = state.file(at) else {
-        return Vec::new();
-    };
-    if file.case.standing == IndexState::Staged {
-        state.say("this file is staged; u takes that back first");
-        return Vec::new();
-    }
-    let Some(seen) = file.load.seen().cloned() else {
-        state.say("still reading this file");
-        return Vec::new();
-    };
-    if !file.case.outcomes().contains(&outcome) {
-        let text = format!(
-            "{}: '{}' is not possible here",
-            file.case.path,
-            outcome.name()
-        );
-        state.complain(text);
-        return Vec::new();
-    }
-    let title = format!("{}: {}", file.case.path, outcome_words(outcome));
-    let mut lines = given_up(state, at, outcome);
-    lines.push(
-        "The working file as it is now is kept aside; u on Docket takes this back.".to_owned(),
-    );
-    let effect = Effect::SettleWhole {
-        file: at,
-        outcome,
-        seen,
-        overwrite: Overwrite::No,
-    };
-    let settles = decides_lines(state, at, outcome);
-    state.overlay = Some(Overlay::Question(Box::new(Question {
-        title,
-        lines,
-        yes: outcome_words(outcome).to_owned(),
-        effects: vec![effect],
-        settles,
-        writes: None,
-        other: None,
-    })));
-    Vec::new()
 }

@@ -2,34 +2,52 @@
 //! and names that went. A file that git merged by itself is taken in as a case first.
 
 use crate::base::commands::Tab;
+use crate::base::safe_text::count;
 use crate::case::choices::clashing;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::{FileLoad, Mode, OpenFile};
-use crate::state::following::{Following, MovedEdit};
+use crate::state::following::Following;
 use crate::update::deciding::do_together;
 use crate::update::files::show_file;
 use crate::update::moving::go_to_line;
 use crate::update::taking::edit;
-use crate::view::following::{moved_edit, with_edit};
+use crate::update::whole::ask_whole;
+use crate::update::{settling, terrain};
+use crate::view::following::{conflicts_about, moved_edit, moved_edits, with_edit};
 use armistice_core::{
     Entry, LineIdx, LineRange, Origin, Region, RegionId, RegionKind, RegionState, Resolution,
     Segment, Source, Version, changed_lines,
 };
-use armistice_git::RepoPath;
+use armistice_git::{FileOutcome, MovedEdit, RepoPath};
+use std::collections::BTreeSet;
 
 /// Takes the edit at hand along to where the other side moved the code.
 pub(crate) fn take_along(state: &mut State) -> Vec<Effect> {
-    match moved_edit(state) {
-        Some(edit) => begin(state, Following::Moved(Box::new(edit))),
-        None => {
-            state.say(match state.terrain.known() {
-                Some(_) => "nobody moved this code to another file while the other side edited it",
-                None => "what moved is not read yet",
-            });
-            Vec::new()
-        }
+    match moved_edit(state).cloned() {
+        Some(edit) => begin(state, Following::Moved(vec![edit], None)),
+        None => not_known(state),
     }
+}
+
+/// Takes all edits of a file along whose code the side that removed the file has elsewhere.
+pub(crate) fn take_all_along(state: &mut State, at: FileId) -> Vec<Effect> {
+    let edits: Vec<MovedEdit> = moved_edits(state, at).into_iter().cloned().collect();
+    match (edits.is_empty(), state.file(at)) {
+        (false, Some(file)) => {
+            let from = file.case.path.clone();
+            begin(state, Following::Moved(edits, Some(from)))
+        }
+        _ => not_known(state),
+    }
+}
+
+fn not_known(state: &mut State) -> Vec<Effect> {
+    state.say(match state.terrain.known() {
+        Some(_) => "nobody moved this code to another file while the other side edited it",
+        None => "reading what moved; once more in a moment",
+    });
+    terrain::read(state)
 }
 
 /// Puts the new name in place of the one that went, where the finding at the cursor says.
@@ -54,38 +72,31 @@ pub(crate) fn replace_name(state: &mut State) -> Vec<Effect> {
 }
 
 fn begin(state: &mut State, what: Following) -> Vec<Effect> {
-    let to = what.to().clone();
+    let missing = |path: &&RepoPath| file_of(state, path).is_none();
+    let to: BTreeSet<RepoPath> = what.to().into_iter().filter(missing).cloned().collect();
     state.following = Some(what);
-    match file_of(state, &to) {
-        Some(_) => go_on(state),
-        None => {
-            state.say(format!("reading {to}, which git merged by itself …"));
-            vec![Effect::TakeIn(to)]
-        }
+    if to.is_empty() {
+        return go_on(state);
     }
+    let names: Vec<String> = to.iter().map(ToString::to_string).collect();
+    state.say(format!(
+        "reading {}, which git merged by itself …",
+        names.join(", ")
+    ));
+    vec![Effect::TakeIn(to.into_iter().collect())]
 }
 
-/// The file is a case now, or there is none.
-pub(crate) fn taken_in(
-    state: &mut State,
-    path: &RepoPath,
-    taken: Result<bool, String>,
-) -> Vec<Effect> {
-    match taken {
-        Ok(true) => vec![Effect::ReadSituation],
-        Ok(false) => {
-            state.following = None;
-            state.complain(format!(
-                "{path} cannot be edited here: it is not known what it was merged from"
-            ));
-            Vec::new()
-        }
-        Err(why) => {
-            state.following = None;
-            state.complain(why);
-            Vec::new()
-        }
+/// Files are cases now, but for these.
+pub(crate) fn taken_in(state: &mut State, taken: Result<Vec<RepoPath>, String>) -> Vec<Effect> {
+    match taken.as_deref() {
+        Ok([]) => return vec![Effect::ReadSituation],
+        Ok([path, ..]) => state.complain(format!(
+            "{path} cannot be edited here: it is not known what it was merged from"
+        )),
+        Err(why) => state.complain(why.clone()),
     }
+    state.following = None;
+    Vec::new()
 }
 
 fn file_of(state: &State, path: &RepoPath) -> Option<FileId> {
@@ -99,25 +110,27 @@ pub(crate) fn go_on(state: &mut State) -> Vec<Effect> {
     let Some(waits) = state.following.clone() else {
         return Vec::new();
     };
-    let Some(at) = file_of(state, waits.to()) else {
-        return Vec::new();
+    let is_read = |path: &RepoPath| {
+        let at = file_of(state, path);
+        at.is_some_and(|at| !matches!(state[at].load, FileLoad::Waiting))
     };
-    if matches!(state[at].load, FileLoad::Waiting) {
+    if !waits.to().into_iter().all(is_read) {
         return Vec::new();
     }
     state.following = None;
-    if state
-        .files
-        .iter()
-        .filter_map(|file| file.open())
-        .any(is_edited)
-    {
+    let mut open = state.files.iter().filter_map(|file| file.open());
+    if open.any(|open| matches!(open.view.mode, Mode::Edit(_))) {
         state.complain("leave the editor first: esc keeps what was written");
         return Vec::new();
     }
     let done = match &waits {
-        Following::Moved(moved) => along(state, at, moved),
-        Following::Renamed { line, old, new, .. } => renamed(state, at, *line, old, new),
+        Following::Moved(edits, whole) => along(state, edits, whole.as_ref()),
+        Following::Renamed {
+            path,
+            line,
+            old,
+            new,
+        } => renamed(state, path, *line, old, new),
     };
     done.unwrap_or_else(|why| {
         state.complain(why);
@@ -125,44 +138,93 @@ pub(crate) fn go_on(state: &mut State) -> Vec<Effect> {
     })
 }
 
-fn is_edited(open: &OpenFile) -> bool {
-    matches!(open.view.mode, Mode::Edit(_))
-}
-
-/// What stands in a draft, line by line.
-fn rows(open: &OpenFile) -> Vec<Vec<u8>> {
-    let draft = open.draft();
-    (0..draft.len() as u32)
-        .filter_map(|at| Some(draft.line(LineIdx(at))?.line.bytes().to_vec()))
-        .collect()
-}
-
-/// The lines of a version that stand at these places of the file itself.
-fn lines_of(open: &OpenFile, version: Version, lines: LineRange) -> Vec<u8> {
-    let versions = open.plan().real_versions();
-    versions.get(version).slice(lines).to_vec()
-}
-
-/// The conflicts about code that was moved.
-fn conflicts_about(open: &OpenFile, moved: &MovedEdit) -> Vec<RegionId> {
-    let places = [
-        (Version::Base, moved.base),
-        (moved.mover.other().into(), moved.edited),
-    ];
-    let plan = open.plan();
-    let is_about = |id: &RegionId| {
-        places.iter().any(|(version, inside)| {
-            let lines = plan.region(*id).lines(*version);
-            !lines.is_empty() && inside.contains(plan.real_line(*version, lines.start))
-        })
+/// Edits moved code where it is now, and settles the conflicts about it where it was by who moved it; a
+/// file that was removed is asked about as a whole.
+fn along(
+    state: &mut State,
+    edits: &[MovedEdit],
+    whole: Option<&RepoPath>,
+) -> Result<Vec<Effect>, String> {
+    let mut entries: Vec<(FileId, Entry)> = Vec::new();
+    for moved in edits {
+        let (at, entry) = edited_there(state, moved, &entries)?;
+        entries.retain(|(other, earlier)| *other != at || !is_about_same(earlier, &entry));
+        entries.push((at, entry));
+        if let Some(from) = file_of(state, &moved.from)
+            && let Some(here) = state[from].open()
+        {
+            for id in conflicts_about(here, moved) {
+                let taken = clashing(here.plan(), id, moved.mover.into());
+                entries.push((from, Entry::Settle(id, taken)));
+            }
+        }
+    }
+    let places: BTreeSet<String> = edits.iter().map(|edit| edit.to.to_string()).collect();
+    let places = places.into_iter().collect::<Vec<_>>().join(", ");
+    let what = match edits {
+        [one] => one.title.clone(),
+        all => count(all.len(), "declaration"),
     };
-    let all = plan.conflicts().iter().copied();
-    all.filter(is_about).collect()
+    let label = format!("{what} edited where it was moved");
+    let mut effects = do_together(state, &label, entries);
+    state.say(format!(
+        "{what}: edited in {places}, where it was moved · w there writes it · u takes it back"
+    ));
+    let here = state.open_file().map(|open| open.view.region);
+    if let (Tab::Parley, Some(here), None) = (state.tab, here, whole) {
+        settling::go_on(state, here);
+    }
+    if let Some(at) = whole.and_then(|path| file_of(state, path)) {
+        effects.extend(ask_whole(state, at, FileOutcome::Remove));
+    }
+    Ok(effects)
+}
+
+/// The other side's edit in code that was moved, as a decision in the file where it is now.
+fn edited_there(
+    state: &State,
+    moved: &MovedEdit,
+    before: &[(FileId, Entry)],
+) -> Result<(FileId, Entry), String> {
+    let MovedEdit { title, to, .. } = moved;
+    let at = file_of(state, to).ok_or("the file is no case any more")?;
+    let there = state[at]
+        .open()
+        .ok_or_else(|| format!("{to} is settled as a whole: it has no draft"))?;
+    let [base, stands, edited] = &moved.texts;
+    let merged = with_edit(base, stands, edited).ok_or_else(|| {
+        format!("{title}: both sides changed the same lines of it; ; goes to it in {to}")
+    })?;
+    // What is edited in the same change by now goes on from there.
+    let earlier = before.iter().find_map(|(other, entry)| match entry {
+        Entry::Settle(id, Resolution::Segments(segments)) if *other == at => {
+            Some((*id, segments.clone()))
+        }
+        _ => None,
+    });
+    let entry = rewritten(there, moved.mover.into(), moved.moved, &merged, earlier);
+    let entry = entry.ok_or_else(|| {
+        format!("{title} is in question itself in {to}: settle it there first, ; goes to it")
+    })?;
+    Ok((at, entry))
+}
+
+fn is_about_same(one: &Entry, other: &Entry) -> bool {
+    match (one, other) {
+        (Entry::Settle(a, _), Entry::Settle(b, _)) => a == b,
+        _ => false,
+    }
 }
 
 /// Other text for lines that one side alone has there, as a decision about its change; nothing where
-/// they are in question or were decided already.
-fn rewritten(open: &OpenFile, version: Version, lines: LineRange, text: &[u8]) -> Option<Entry> {
+/// they are in question or were decided otherwise.
+fn rewritten(
+    open: &OpenFile,
+    version: Version,
+    lines: LineRange,
+    text: &[u8],
+    earlier: Option<(RegionId, Vec<Segment>)>,
+) -> Option<Entry> {
     let plan = open.plan();
     let places: Vec<LineIdx> = (lines.iter())
         .map(|at| plan.laid_out_line(version, at))
@@ -175,69 +237,62 @@ fn rewritten(open: &OpenFile, version: Version, lines: LineRange, text: &[u8]) -
         Version::Ours => RegionKind::Ours,
         _ => RegionKind::Theirs,
     };
-    let is_free = matches!(open.draft().standing(id), RegionState::Merged);
     let all = region.lines(version);
-    if !together || region.kind != own || !is_free || !all.contains(last) {
+    if !together || region.kind != own || !all.contains(last) {
         return None;
     }
+    let earlier = earlier.filter(|(other, _)| *other == id);
+    let mut segments = match (earlier, open.draft().standing(id)) {
+        (Some((_, segments)), _) => segments,
+        (None, RegionState::Merged) => vec![Segment::Lines(version, all)],
+        (None, RegionState::Settled(Resolution::Segments(segments))) => segments.clone(),
+        _ => return None,
+    };
+    let held = |segment: &Segment| match segment {
+        Segment::Lines(of, lines) if *of == version => {
+            (lines.contains(first) && lines.contains(last)).then_some(*lines)
+        }
+        _ => None,
+    };
+    let nth = segments
+        .iter()
+        .position(|segment| held(segment).is_some())?;
+    let held = held(&segments[nth])?;
     let source = plan.versions().get(version);
     let old: Vec<&[u8]> = places.iter().map(|at| source.line(*at).bytes()).collect();
     let new = Source::new(text);
     let rows: Vec<&[u8]> = new.lines(new.all()).map(|line| line.bytes()).collect();
     let stands =
         |from: u32, to: u32| (from < to).then(|| Segment::Lines(version, LineRange::new(from, to)));
-    let mut segments = Vec::new();
-    let mut from = all.start.0;
+    let mut parts = Vec::new();
+    let mut from = held.start.0;
     for (was, is) in changed_lines(&old, &rows) {
-        segments.extend(stands(from, first.0 + was.start.0));
-        segments.push(Segment::Text(new.slice(is).to_vec()));
+        parts.extend(stands(from, first.0 + was.start.0));
+        parts.push(Segment::Text(new.slice(is).to_vec()));
         from = first.0 + was.end.0;
     }
-    segments.extend(stands(from, all.end.0));
+    parts.extend(stands(from, held.end.0));
+    segments.splice(nth..=nth, parts);
     Some(Entry::Settle(id, Resolution::Segments(segments)))
 }
 
-/// Settles the conflicts about code that was moved by who moved it, and edits it where it is now.
-fn along(state: &mut State, at: FileId, moved: &MovedEdit) -> Result<Vec<Effect>, String> {
-    let MovedEdit {
-        title, mover, to, ..
-    } = moved;
-    let from = file_of(state, &moved.from).ok_or("the file is no conflict any more")?;
-    let (here, there) = match (state[from].open(), state[at].open()) {
-        (Some(here), Some(there)) => (here, there),
-        _ => return Err(format!("{to} is settled as a whole: it has no draft")),
-    };
-    let base = lines_of(here, Version::Base, moved.base);
-    let edited = lines_of(here, mover.other().into(), moved.edited);
-    let stands = lines_of(there, (*mover).into(), moved.moved);
-    let merged = with_edit(&base, &stands, &edited).ok_or_else(|| {
-        format!("{title}: both sides changed the same lines of it; ; goes to it in {to}")
-    })?;
-    let entry = rewritten(there, (*mover).into(), moved.moved, &merged).ok_or_else(|| {
-        format!("{title} is in question itself in {to}: settle it there first, ; goes to it")
-    })?;
-    let mut entries: Vec<(FileId, Entry)> = vec![(at, entry)];
-    for id in conflicts_about(here, moved) {
-        let taken = clashing(here.plan(), id, (*mover).into());
-        entries.push((from, Entry::Settle(id, taken)));
-    }
-    let label = format!("{title} edited where it was moved");
-    let effects = do_together(state, &label, entries);
-    state.say(format!(
-        "{title}: edited in {to}, where it was moved · w there writes it · u takes both back"
-    ));
-    Ok(effects)
+/// What stands in a draft, line by line.
+fn rows(open: &OpenFile) -> Vec<Vec<u8>> {
+    let draft = open.draft();
+    (0..draft.len() as u32)
+        .filter_map(|at| Some(draft.line(LineIdx(at))?.line.bytes().to_vec()))
+        .collect()
 }
 
 /// Puts a name in the place of another on one line of a draft.
 fn renamed(
     state: &mut State,
-    at: FileId,
+    path: &RepoPath,
     line: LineIdx,
     old: &str,
     new: &str,
 ) -> Result<Vec<Effect>, String> {
-    let path = state[at].case.path.to_string();
+    let at = file_of(state, path).ok_or("the file is no case any more")?;
     let open = state[at]
         .open()
         .ok_or_else(|| format!("{path} is settled as a whole: it has no draft"))?;
@@ -289,7 +344,8 @@ fn as_decision(open: &OpenFile, at: LineIdx, text: &[u8]) -> Option<Entry> {
     };
     let laid_out = plan.ids().find_map(inside)?;
     let real = plan.real_line(version, laid_out);
-    rewritten(open, version, LineRange::new(real.0, real.0 + 1), text)
+    let line = LineRange::new(real.0, real.0 + 1);
+    rewritten(open, version, line, text, None)
 }
 
 fn is_part(byte: Option<&u8>) -> bool {

@@ -68,7 +68,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             state.say(format!("drawn: {}", names.join(" · ")));
         }
         WorkResult::Drawn(Err(why)) => state.complain(why),
-        WorkResult::TakenIn(path, taken) => return following::taken_in(state, &path, taken),
+        WorkResult::TakenIn(taken) => return following::taken_in(state, taken),
         WorkResult::Compared(differ) => taking::tell(state, &differ),
         WorkResult::Ruled(all) => return rulings::ruled(state, all),
         WorkResult::Audited(reports) => {

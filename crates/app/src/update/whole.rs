@@ -1,10 +1,11 @@
 //! What a whole-file outcome means: for the lines, and in words.
 
 use crate::state::app::State;
-use crate::state::effect::FileId;
-use crate::state::overlay::Settles;
+use crate::state::effect::{Effect, FileId};
+use crate::state::overlay::{Overlay, Question, Settles};
+use crate::view::given_up::given_up;
 use armistice_core::{Entry, RegionKind, Resolution, Version};
-use armistice_git::FileOutcome;
+use armistice_git::{FileOutcome, IndexState, Overwrite};
 
 /// The decisions about lines that a whole-file outcome means: they are counted, kept and come back
 /// like any other.
@@ -28,6 +29,52 @@ pub(crate) fn decides_lines(state: &State, at: FileId, outcome: FileOutcome) -> 
         label: format!("took the whole file as {} has it", version.name()),
         entries: changed.map(|(id, _)| take(id)).collect(),
     })
+}
+
+/// Says what a whole-file outcome would give up, and asks.
+pub(crate) fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> Vec<Effect> {
+    let Some(file) = state.file(at) else {
+        return Vec::new();
+    };
+    if file.case.standing == IndexState::Staged {
+        state.say("this file is staged; u takes that back first");
+        return Vec::new();
+    }
+    let Some(seen) = file.load.seen().cloned() else {
+        state.say("still reading this file");
+        return Vec::new();
+    };
+    if !file.case.outcomes().contains(&outcome) {
+        let text = format!(
+            "{}: '{}' is not possible here",
+            file.case.path,
+            outcome.name()
+        );
+        state.complain(text);
+        return Vec::new();
+    }
+    let title = format!("{}: {}", file.case.path, outcome_words(outcome));
+    let mut lines = given_up(state, at, outcome);
+    lines.push(
+        "The working file as it is now is kept aside; u on Docket takes this back.".to_owned(),
+    );
+    let effect = Effect::SettleWhole {
+        file: at,
+        outcome,
+        seen,
+        overwrite: Overwrite::No,
+    };
+    let settles = decides_lines(state, at, outcome);
+    state.overlay = Some(Overlay::Question(Box::new(Question {
+        title,
+        lines,
+        yes: outcome_words(outcome).to_owned(),
+        effects: vec![effect],
+        settles,
+        writes: None,
+        other: None,
+    })));
+    Vec::new()
 }
 
 pub(crate) fn outcome_words(outcome: FileOutcome) -> &'static str {

@@ -1,64 +1,59 @@
 //! Edits that belong where the other side moved the code: which there are, and what they give.
 
 use crate::state::app::State;
+use crate::state::effect::FileId;
 use crate::state::file::OpenFile;
-use crate::state::following::MovedEdit;
-use crate::view::terrain::{conflicts_in, title_in};
-use armistice_core::{
-    DeclarationChange, Draft, LineRange, Options, RegionId, Side, Source, Version, plan,
-};
-use armistice_git::FileTerrain;
+use armistice_core::{Draft, Options, RegionId, Source, Version, plan};
+use armistice_git::{CaseKind, MovedEdit};
 use std::sync::Arc;
 
 /// The conflict at hand in Parley as an edit of code that a side moved to another file; nothing as long
 /// as that is not known.
-pub fn moved_edit(state: &State) -> Option<MovedEdit> {
+pub fn moved_edit(state: &State) -> Option<&MovedEdit> {
     let file = state.open_file()?;
-    moved_edit_at(state, file, file.view.region)
-}
-
-/// The same for any conflict of the file in Parley.
-fn moved_edit_at(state: &State, file: &OpenFile, id: RegionId) -> Option<MovedEdit> {
+    let id = file.view.region;
     file.plan().conflict_of(id)?;
     let case = &state.file(state.file)?.case;
-    let terrain = state.terrain.known()?;
-    let from = terrain
-        .files
-        .iter()
-        .find(|file| case.has_path(&file.path))?;
-    let all = from.changes.iter().zip(&from.went_to_file);
-    let mut edits = all.filter_map(|(change, went)| {
-        let mover = Side::BOTH.into_iter().find(|side| went[*side].is_some())?;
-        let other = mover.other();
-        if !change.did[other].edited || !conflicts_in(file, change).contains(&id) {
-            return None;
-        }
-        let to = went[mover].clone()?;
-        let there = terrain.files.iter().find(|file| file.path == to)?;
-        Some(MovedEdit {
-            title: title_in(change, Version::Base),
-            mover,
-            from: from.path.clone(),
-            base: change.lines_in(Version::Base)?,
-            edited: change.lines_in(other.into())?,
-            moved: stands_in(there, change, mover)?,
-            to,
-        })
-    });
-    edits.next()
+    let mut edits = state.terrain.known()?.edits.iter();
+    edits.find(|edit| case.has_path(&edit.from) && conflicts_about(file, edit).contains(&id))
 }
 
-/// Where a side has a declaration in the file to which it moved it.
-fn stands_in(there: &FileTerrain, change: &DeclarationChange, mover: Side) -> Option<LineRange> {
-    let version = Version::from(mover);
-    let name = change.name_in(Version::Base);
-    let is = |other: &&DeclarationChange| {
-        other.did[mover].moved
-            && other.kind == change.kind
-            && other.lines_in(Version::Base).is_none()
-            && other.name_in(version) == name
+/// All edits of a file whose code a side moved elsewhere, where that side removed the file.
+pub fn moved_edits(state: &State, at: FileId) -> Vec<&MovedEdit> {
+    let (Some(file), Some(terrain)) = (state.file(at), state.terrain.known()) else {
+        return Vec::new();
     };
-    there.changes.iter().find(is)?.lines_in(version)
+    let is_removed = is_removed(state, at);
+    let edits = terrain.edits.iter();
+    edits
+        .filter(|edit| is_removed && file.case.has_path(&edit.from))
+        .collect()
+}
+
+/// Whether a side removed what the other edited.
+pub fn is_removed(state: &State, at: FileId) -> bool {
+    let kind = state.file(at).map(|file| file.case.kind);
+    matches!(
+        kind,
+        Some(CaseKind::RemovedByOurs | CaseKind::RemovedByTheirs)
+    )
+}
+
+/// The conflicts about code that was moved.
+pub fn conflicts_about(open: &OpenFile, moved: &MovedEdit) -> Vec<RegionId> {
+    let places = [
+        (Version::Base, moved.base),
+        (moved.mover.other().into(), moved.edited),
+    ];
+    let plan = open.plan();
+    let is_about = |id: &RegionId| {
+        places.iter().any(|(version, inside)| {
+            let lines = plan.region(*id).lines(*version);
+            !lines.is_empty() && inside.contains(plan.real_line(*version, lines.start))
+        })
+    };
+    let all = plan.conflicts().iter().copied();
+    all.filter(is_about).collect()
 }
 
 /// The moved code with the other side's edit in it; nothing where both changed the same of it.

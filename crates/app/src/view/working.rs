@@ -4,7 +4,7 @@ use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
-use crate::view::following::moved_edit;
+use crate::view::following::{moved_edit, moved_edits};
 use armistice_core::{RegionKind, RegionState, Resolution, Side, Version};
 use armistice_git::{IndexState, Operation};
 
@@ -51,6 +51,7 @@ fn works_on_docket(state: &State, command: Command) -> bool {
             let path = file.case.path.to_string();
             state.settings.made_by(&path).is_some()
         }
+        Command::TakeAlong => !staged && !moved_edits(state, state.chosen()).is_empty(),
         Command::HandOver => file.open().is_some() && !file.finished(),
         _ => true,
     }

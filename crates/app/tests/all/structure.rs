@@ -385,7 +385,7 @@ fn the_demo_of_code_that_moved_ends_with_every_edit_at_its_new_place() {
     assert_eq!(code, 1, "the table that went elsewhere is open: {said}");
     Desk::ruled(&repo.top, (160, 47))
         .open("lock/tolls.py")
-        .press("M 2 W");
+        .press("J 2 W");
     let lock = repo.read("lock/lock.rs");
     let at = |text: &str| {
         lock.find(text)
@@ -432,10 +432,10 @@ fn an_edit_follows_code_into_the_file_to_which_it_was_moved() {
         let (repo, mut desk) = at_the_moved_table(size);
         let before = repo.git(&["status", "--porcelain"]);
         if size.0 == 160 {
-            let told = "M take the edit of theirs along to lock/tables.py";
+            let told = "J take the edit of theirs along to lock/tables.py";
             assert!(desk.shows().contains(told), "{}", desk.shows());
         }
-        desk.press("M");
+        desk.press("J");
         assert!(
             desk.shows().contains("edited in lock/tables.py"),
             "{}",
@@ -476,7 +476,7 @@ fn an_edit_follows_code_into_the_file_to_which_it_was_moved() {
 #[test]
 fn taking_along_is_one_step_that_undo_takes_back_in_both_files() {
     let (_repo, mut desk) = at_the_moved_table((160, 47));
-    desk.press("M");
+    desk.press("J");
     let texts = |desk: &Desk| -> Vec<String> {
         let drafts = desk
             .state
@@ -512,7 +512,7 @@ fn what_both_changed_of_moved_code_is_said_and_nothing_is_done() {
     repo.git(&["commit", "-qam", "Lower the night rate"]);
     repo.try_git(&["merge", "lock-keeping"]);
     let mut desk = Desk::ruled(&repo.top, (160, 47));
-    desk.open("lock/tolls.py").press("M");
+    desk.open("lock/tolls.py").press("J");
     let shown = desk.shows();
     assert!(
         shown.contains("both sides changed the same lines of it"),
@@ -578,4 +578,99 @@ fn terrain_says_what_was_split_off_and_what_was_joined() {
         desk.press("4");
         assert!(desk.shows().contains(told), "{}", desk.shows());
     }
+}
+
+/// A file whose two functions ours put into others, removing it, while theirs edited both.
+fn put_into_another_file(renamed: bool) -> Repo {
+    let parts = [
+        "beam", "draught", "crew", "cargo", "pilot", "tugs", "lines", "watch",
+    ];
+    let parts = parts
+        .map(|part| format!("    total += ship.{part}\n"))
+        .concat();
+    let toll = format!("def toll(ship):\n    total = ship.length\n{parts}    return total\n");
+    let toll = toll.as_str();
+    let rates = "def rates(hour):\n    if hour < 6:\n        return 180\n    return 120\n";
+    let night = "def night(hour):\n    if hour > 21:\n        return True\n    return hour < 6\n";
+    let repo = Repo::new();
+    repo.write("tolls.py", [toll, rates, night].join("\n\n"));
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    let edited = [
+        toll.to_owned(),
+        rates.replace("180", "195"),
+        night.replace("21", "22"),
+    ];
+    repo.write("tolls.py", edited.join("\n\n"));
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.git(&["rm", "-q", "tolls.py"]);
+    let more = |name: &str| {
+        format!(
+            "def {name}(berth):\n    depth = berth.chart({name:?})\n    tide = depth - berth.{name}\n    return tide\n"
+        )
+    };
+    let more: Vec<String> = ["ebb", "flood", "slack", "spring"].map(more).to_vec();
+    let more = more.join("\n\n");
+    if renamed {
+        repo.write("fares.py", toll);
+    }
+    repo.write("tables.py", [more.as_str(), rates, night].join("\n\n"));
+    repo.commit("ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    repo
+}
+
+#[test]
+fn edits_of_a_removed_file_go_to_where_its_code_went_and_the_file_goes() {
+    let repo = put_into_another_file(false);
+    assert!(
+        repo.unmerged().contains("\ttolls.py"),
+        "{}",
+        repo.unmerged()
+    );
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    assert!(desk.shows().contains("J take along"), "{}", desk.shows());
+    desk.press("J");
+    assert!(
+        desk.shows().contains("tolls.py: remove the file"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("enter W");
+    let tables = repo.read("tables.py");
+    assert!(
+        tables.contains("return 195") && tables.contains("hour > 22"),
+        "{tables}"
+    );
+    assert!(!repo.path("tolls.py").exists());
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 0, "{said}");
+}
+
+#[test]
+fn edits_follow_out_of_a_file_that_was_renamed_and_split() {
+    let repo = put_into_another_file(true);
+    assert!(
+        repo.unmerged().contains("\tfares.py"),
+        "{}",
+        repo.unmerged()
+    );
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    desk.open("fares.py").press("J");
+    assert!(desk.message().contains("on to 2"), "{}", desk.message());
+    desk.press("J");
+    assert!(
+        desk.message().contains("W writes all files"),
+        "{}",
+        desk.message()
+    );
+    desk.press("2 W");
+    let tables = repo.read("tables.py");
+    assert!(
+        tables.contains("return 195") && tables.contains("hour > 22"),
+        "{tables}"
+    );
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 0, "{said}");
 }

@@ -2,6 +2,8 @@
 //! from one file to another.
 
 use crate::case::contents::load_all;
+use crate::case::kinds::CaseKind;
+use crate::case::one::Case;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::repo::repository::Repository;
@@ -9,8 +11,8 @@ use crate::situation::read::Situation;
 use crate::situation::touched::{Touched, texts_of, touched};
 use armistice_core::limits::{RENAMED_LIKENESS, TERRAIN_FILES};
 use armistice_core::{
-    DeclarationChange, Outline, PerSide, Side, Source, Version, Versions, declaration_changes,
-    outline_by_indentation, text_likeness,
+    DeclarationChange, LineRange, Outline, PerSide, Side, Source, Version, Versions,
+    declaration_changes, outline_by_indentation, text_likeness,
 };
 use armistice_syntax::{Language, outline};
 use serde::Serialize;
@@ -30,11 +32,34 @@ pub struct FileTerrain {
     pub went_to_file: Vec<PerSide<Option<RepoPath>>>,
 }
 
+/// Code that one side moved to another file, and that the other side edited where it was.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct MovedEdit {
+    /// What it is, and what it is called: "function rates".
+    pub title: String,
+    /// Who moved it.
+    pub mover: Side,
+    /// Where it was.
+    pub from: RepoPath,
+    /// Its lines there, in base.
+    pub base: LineRange,
+    /// Its lines there in the version of who edited it.
+    pub edited: LineRange,
+    /// Where it is.
+    pub to: RepoPath,
+    /// Its lines there in the version of who moved it.
+    pub moved: LineRange,
+    /// What base had, what the mover has, and what the other side made of it.
+    pub texts: [Vec<u8>; 3],
+}
+
 /// What each side did to declarations, file by file, and how many files were left out.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Terrain {
     /// Files in which a side did something to a declaration, those in conflict first.
     pub files: Vec<FileTerrain>,
+    /// Edits of code that the other side moved to another file, what holds others without them.
+    pub edits: Vec<MovedEdit>,
     /// Files beyond [`TERRAIN_FILES`](armistice_core::limits::TERRAIN_FILES).
     pub left_out: usize,
 }
@@ -45,7 +70,7 @@ pub struct Terrain {
 /// If git fails.
 pub fn terrain(repo: &Repository, situation: &Situation) -> Result<Terrain, Error> {
     let cases: Vec<_> = (situation.cases.iter())
-        .filter(|case| case.has_lines())
+        .filter(|case| case.has_lines() || is_removed(case))
         .cloned()
         .collect();
     let loaded = load_all(repo, &cases)?;
@@ -66,9 +91,23 @@ pub fn terrain(repo: &Repository, situation: &Situation) -> Result<Terrain, Erro
     let left_out = others.len().saturating_sub(room);
     texts.extend(read(repo, &others[..others.len() - left_out])?);
     let mut files: Vec<FileTerrain> = texts.iter().map(|(path, v)| file(path, v)).collect();
-    across(&mut files, &texts);
+    let edits = across(&mut files, &texts);
     files.retain(|file| file.changes.iter().any(DeclarationChange::is_changed));
-    Ok(Terrain { files, left_out })
+    Ok(Terrain {
+        files,
+        edits,
+        left_out,
+    })
+}
+
+/// Whether one side removed a file of lines that the other edited: it may have moved what is in it.
+fn is_removed(case: &Case) -> bool {
+    let mut stages = case.stages.all().into_iter().flatten();
+    let removed = matches!(
+        case.kind,
+        CaseKind::RemovedByOurs | CaseKind::RemovedByTheirs
+    );
+    removed && stages.all(|stage| stage.mode.is_text_like())
 }
 
 fn language(path: &RepoPath) -> Option<Language> {
@@ -113,7 +152,8 @@ fn file(path: &RepoPath, versions: &Versions) -> FileTerrain {
 }
 
 /// Finds what a side took out of one file and has in another, under the same name and alike.
-fn across(files: &mut [FileTerrain], texts: &[(RepoPath, Versions)]) {
+fn across(files: &mut [FileTerrain], texts: &[(RepoPath, Versions)]) -> Vec<MovedEdit> {
+    let mut edits = Vec::new();
     for side in Side::BOTH {
         let version = Version::from(side);
         let text = |file: usize, change: &DeclarationChange, version: Version| {
@@ -146,6 +186,7 @@ fn across(files: &mut [FileTerrain], texts: &[(RepoPath, Versions)]) {
                     Some(places.remove(at))
                 });
                 if let Some((file, to)) = found {
+                    edits.extend(edit_of(files, texts, (from, nth), (file, to), side));
                     let path = files[file].path.clone();
                     let did = &mut files[from].changes[nth].did[side];
                     (did.removed, did.moved) = (false, true);
@@ -156,4 +197,53 @@ fn across(files: &mut [FileTerrain], texts: &[(RepoPath, Versions)]) {
             }
         }
     }
+    outermost(edits)
+}
+
+/// What the other side edited of something that a side moved.
+fn edit_of(
+    files: &[FileTerrain],
+    texts: &[(RepoPath, Versions)],
+    (from, nth): (usize, usize),
+    (file, to): (usize, usize),
+    mover: Side,
+) -> Option<MovedEdit> {
+    let change = &files[from].changes[nth];
+    let version = Version::from(mover);
+    if !change.did[mover.other()].edited {
+        return None;
+    }
+    let base = change.lines_in(Version::Base)?;
+    let edited = change.lines_in(mover.other().into())?;
+    let moved = files[file].changes[to].lines_in(version)?;
+    let text = |file: usize, version: Version, lines: LineRange| {
+        texts[file].1.get(version).slice(lines).to_vec()
+    };
+    Some(MovedEdit {
+        title: format!("{} {}", change.kind, change.name_in(Version::Base)),
+        mover,
+        from: files[from].path.clone(),
+        base,
+        edited,
+        to: files[file].path.clone(),
+        moved,
+        texts: [
+            text(from, Version::Base, base),
+            text(file, version, moved),
+            text(from, mover.other().into(), edited),
+        ],
+    })
+}
+
+/// Those that are not within another one.
+fn outermost(edits: Vec<MovedEdit>) -> Vec<MovedEdit> {
+    let holds = |outer: &MovedEdit, inner: &MovedEdit| {
+        outer != inner
+            && outer.from == inner.from
+            && outer.mover == inner.mover
+            && outer.base.start <= inner.base.start
+            && inner.base.end <= outer.base.end
+    };
+    let is_outer = |edit: &&MovedEdit| !edits.iter().any(|outer| holds(outer, edit));
+    edits.iter().filter(is_outer).cloned().collect()
 }

@@ -7,6 +7,7 @@ pub mod drawings;
 pub mod evidence;
 pub mod findings;
 pub mod finish;
+pub mod foresee;
 pub mod load;
 pub mod opened;
 pub mod parser_witness;

@@ -13,6 +13,7 @@ pub mod output;
 pub mod plain;
 mod proof;
 mod reading;
+mod scout;
 pub mod screens;
 pub mod setup;
 mod structure;

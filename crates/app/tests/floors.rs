@@ -36,6 +36,7 @@ const HOUSE: &[(&str, &[&str])] = &[
             "store",
             "worktree",
             "situation",
+            "scout",
             "loose",
         ],
     ),

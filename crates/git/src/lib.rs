@@ -11,6 +11,7 @@ mod loose;
 mod path;
 mod process;
 mod repo;
+mod scout;
 mod situation;
 mod store;
 mod worktree;
@@ -37,6 +38,13 @@ pub use repo::mark::Mark;
 pub use repo::objects::{Oid, read_blobs};
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
+pub use scout::begin::{Begun, begin, begin_words};
+pub use scout::counterparts::{Counterpart, CounterpartKind, counterpart_named, counterparts};
+pub use scout::meeting::{Meeting, Relation, meeting, only_parent, replayed};
+pub use scout::sandbox::{
+    CleanFile, CleanFiles, MergedTree, Sandbox, SettledContent, SettledFile, party,
+};
+pub use scout::state::TreeState;
 pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, run_ending};
 pub use situation::history::{CommitDetails, SideHistory, commit_details, history};
 pub use situation::lines::{TwoLines, lines_between, merged_lines, two_lines};
@@ -46,7 +54,7 @@ pub use situation::parents::{
 };
 pub use situation::parsing::{has_parser, merged_syntax, new_syntax_findings};
 pub use situation::proof::{PathFinding, Proof, Prover, prove};
-pub use situation::read::{Commit, Party, Situation, Upstream};
+pub use situation::read::{Commit, Foreseen, Party, Situation, Undertaking, Upstream};
 pub use situation::staged::tree_print;
 pub use situation::steps::{OperationStep, StepState};
 pub use situation::taken_in::take_in;

@@ -56,6 +56,26 @@ pub enum Command {
         #[arg(long)]
         no_open: bool,
     },
+    /// See what would happen if the branch at hand met another line; nothing is touched by looking
+    #[command(
+        after_help = "Examples:\n  armistice scout                       the screen, with the likeliest counterpart\n  armistice scout night --as rebase     the screen, with that question\n  armistice scout main --json           will this branch still merge? exit 0 if nothing would be open"
+    )]
+    Scout {
+        /// The other line: a branch, a tag, a commit; the likeliest if none is named
+        other: Option<String>,
+        /// What would be done with it
+        #[arg(long = "as", value_enum, value_name = "WHAT")]
+        undertaking: Option<As>,
+        /// Print it as JSON, without a screen
+        #[arg(long)]
+        json: bool,
+        /// Print it as text, without a screen
+        #[arg(long, conflicts_with = "json")]
+        text: bool,
+        /// What rules settle by themselves
+        #[arg(long, value_enum)]
+        settle: Option<Level>,
+    },
     /// List the cases: who did what, how many conflicts, how many open
     Docket {
         /// As JSON
@@ -314,6 +334,19 @@ fn marker_size(text: &str) -> Result<u32, String> {
         Ok(0) | Err(_) => Err("it must be a number from 1 on".to_owned()),
         Ok(n) => Ok(n.min(LONGEST_MARKER) as u32),
     }
+}
+
+/// What is done with another line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum As {
+    /// Both lines become one
+    Merge,
+    /// The own commits are made again on top of it
+    Rebase,
+    /// What one commit did is done here too
+    Pick,
+    /// What one commit did is undone
+    Revert,
 }
 
 #[derive(Debug, clap::Args)]

@@ -4,7 +4,7 @@ use crate::commands::cli::{Cli, Command, DemoKind};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::screens::screens;
-use crate::commands::{demo, drawing, loose, memory, merge, plain, proof, setup};
+use crate::commands::{demo, drawing, loose, memory, merge, plain, proof, scout, setup};
 use anyhow::Result;
 use armistice_git::{Cancel, Overwrite, Repository};
 use clap::CommandFactory;
@@ -48,6 +48,17 @@ pub fn run(cli: Cli) -> Result<Exit> {
                 made.display()
             );
             exit
+        }
+        Some(Command::Scout {
+            other,
+            undertaking,
+            json,
+            text,
+            settle,
+        }) => {
+            let repo = here()?;
+            let question = scout::question(&repo, other, undertaking)?;
+            scout::scout(&repo, &question, settle, json && !text)
         }
         Some(Command::Docket { json, who }) => plain::docket(&here()?, json, who),
         Some(Command::Settle {

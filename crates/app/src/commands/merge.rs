@@ -89,6 +89,10 @@ fn note(args: &MergeArgs, draft: &Draft, merged: &[u8]) -> Result<()> {
         certainty: ruling.certainty.name().to_owned(),
         reason: ruling.reason.clone(),
     };
+    // A merge that is only foreseen leaves nothing behind.
+    if std::env::var_os("ARMISTICE_FORESEEN").is_some() {
+        return Ok(());
+    }
     let settled: Vec<_> = draft.ruled().map(conflict).collect();
     let (false, Some(name)) = (settled.is_empty(), &args.name) else {
         return Ok(());

@@ -8,7 +8,7 @@ use crate::repo::objects::{Oid, read_blobs};
 use armistice_core::Source;
 use std::collections::HashMap;
 use std::ffi::OsString;
-use std::os::unix::ffi::OsStringExt;
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard};
 
@@ -90,6 +90,24 @@ impl Repository {
     pub fn until(&self, cancel: &Cancel) -> Self {
         Repository {
             git: self.git.until(cancel),
+            ..self.clone()
+        }
+    }
+
+    /// The same repository; what its calls write goes into `objects`, and nothing into its own store.
+    #[must_use]
+    pub(crate) fn writing_into(&self, objects: &Path) -> Self {
+        let own = self.common_dir.join("objects");
+        // What the user set stays readable.
+        let also = std::env::var_os("GIT_ALTERNATE_OBJECT_DIRECTORIES");
+        let mut all = quoted(&own);
+        if let Some(also) = also {
+            all.push(":");
+            all.push(also);
+        }
+        let git = self.git.clone().with_env("GIT_OBJECT_DIRECTORY", objects);
+        Repository {
+            git: git.with_env("GIT_ALTERNATE_OBJECT_DIRECTORIES", all),
             ..self.clone()
         }
     }
@@ -177,6 +195,23 @@ fn why_none(folder: &Path, said: &str) -> Error {
         },
         None => Error::NoRepository { folder },
     }
+}
+
+/// A path as git reads it in a list of paths: quoted where it holds what parts them.
+fn quoted(path: &Path) -> OsString {
+    let bytes = path.as_os_str().as_bytes();
+    if !bytes.iter().any(|b| matches!(b, b':' | b'"' | b'\\')) {
+        return path.as_os_str().to_owned();
+    }
+    let mut out = vec![b'"'];
+    for byte in bytes {
+        if matches!(byte, b'"' | b'\\') {
+            out.push(b'\\');
+        }
+        out.push(*byte);
+    }
+    out.push(b'"');
+    OsString::from_vec(out)
 }
 
 fn path_of(output: &Output) -> PathBuf {

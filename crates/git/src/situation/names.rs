@@ -25,7 +25,13 @@ pub(crate) struct Named {
 ///
 /// # Errors
 /// If git fails.
-pub(crate) fn names(repo: &Repository, all: &[Touched]) -> Result<Option<Named>, Error> {
+///
+/// `tree` is what would be committed; without it, what is staged.
+pub(crate) fn names(
+    repo: &Repository,
+    all: &[Touched],
+    tree: Option<&str>,
+) -> Result<Option<Named>, Error> {
     let files: Vec<&Touched> = all.iter().filter(|t| language(&t.path).is_some()).collect();
     let by = |side: fn(&Touched) -> &Option<Oid>| files.iter().any(|t| *side(t) != t.base);
     if files.len() > NAMED_FILES {
@@ -39,7 +45,7 @@ pub(crate) fn names(repo: &Repository, all: &[Touched]) -> Result<Option<Named>,
         return Ok(Some(named));
     }
     let files = read(repo, &files)?;
-    let Some(gone) = names_gone(repo, &files)? else {
+    let Some(gone) = names_gone(repo, &files, tree)? else {
         return Ok(None);
     };
     named.findings = gone;

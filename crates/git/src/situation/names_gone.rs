@@ -3,7 +3,7 @@
 //! Lines do not show it: both changes are clean, and the result compiles nowhere. Files of data and
 //! documents are not looked at: their keys are nobody's names.
 
-use crate::case::reading::staged_entries;
+use crate::case::reading::{staged_entries, tree_entries};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -13,7 +13,7 @@ use crate::situation::named_files::{File, called, declares, language, outlined, 
 use armistice_core::limits::NAMES_GONE;
 use armistice_core::{Check, Finding, LineIdx, Side, Source, renamed_declarations};
 use armistice_syntax::Language;
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 /// Names that went and are used, each where it is used; `None` beyond
 /// [`NAMES_GONE`](armistice_core::limits::NAMES_GONE).
@@ -23,13 +23,14 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 pub(crate) fn names_gone(
     repo: &Repository,
     files: &[File],
+    tree: Option<&str>,
 ) -> Result<Option<Vec<(RepoPath, Finding)>>, Error> {
     let mut findings = Vec::new();
     for side in Side::BOTH {
         let Some(gone) = gone(files, side) else {
             return Ok(None);
         };
-        for name in still_gone(repo, files, gone)? {
+        for name in still_gone(repo, files, gone, tree)? {
             findings.extend(uses(files, side, &name));
         }
     }
@@ -108,7 +109,12 @@ fn gone(files: &[File], side: Side) -> Option<Vec<Gone>> {
 }
 
 /// Those that nothing that would be committed declares any more.
-fn still_gone(repo: &Repository, files: &[File], gone: Vec<Gone>) -> Result<Vec<Gone>, Error> {
+fn still_gone(
+    repo: &Repository,
+    files: &[File],
+    gone: Vec<Gone>,
+    tree: Option<&str>,
+) -> Result<Vec<Gone>, Error> {
     let mut out = Vec::new();
     let seen: BTreeSet<&RepoPath> = files.iter().map(|file| &file.path).collect();
     for name in gone {
@@ -116,7 +122,7 @@ fn still_gone(repo: &Repository, files: &[File], gone: Vec<Gone>) -> Result<Vec<
         if files.iter().any(declared) {
             continue;
         }
-        if !is_declared_elsewhere(repo, &seen, &name.name)? {
+        if !is_declared_elsewhere(repo, &seen, &name.name, tree)? {
             out.push(name);
         }
     }
@@ -128,13 +134,19 @@ fn is_declared_elsewhere(
     repo: &Repository,
     seen: &BTreeSet<&RepoPath>,
     name: &str,
+    tree: Option<&str>,
 ) -> Result<bool, Error> {
     /// Files that mention a name up to which they are parsed.
     const MENTIONS: usize = 40;
-    let call = ["grep", "--cached", "-l", "-z", "-w", "-F", "-e", name];
+    let call = Invocation::read(["grep", "-l", "-z", "-w", "-F", "-e", name]);
+    let call = call.arg(tree.unwrap_or("--cached"));
     // It says 1 where there is none.
-    let listed = repo.run(&Invocation::read(call))?.stdout;
-    let paths = listed.split(|b| *b == 0).filter(|path| !path.is_empty());
+    let listed = repo.run(&call)?.stdout;
+    let before = tree.map_or(0, |tree| tree.len() + 1);
+    let paths = listed
+        .split(|b| *b == 0)
+        .filter_map(|path| path.get(before..))
+        .filter(|path| !path.is_empty());
     let others: Vec<RepoPath> = paths
         .map(RepoPath::new)
         .filter(|path| !seen.contains(path))
@@ -147,10 +159,19 @@ fn is_declared_elsewhere(
         return Ok(true);
     }
     let names: Vec<&RepoPath> = code.iter().map(|(path, _)| path).collect();
-    let entries = staged_entries(repo, &names)?;
+    let oids: HashMap<RepoPath, Oid> = match tree {
+        None => {
+            let entries = staged_entries(repo, &names)?.into_iter();
+            entries.map(|(path, stage)| (path, stage.oid)).collect()
+        }
+        Some(tree) => {
+            let entries = tree_entries(repo, tree, &names)?.into_iter();
+            entries.map(|(path, entry)| (path, entry.oid)).collect()
+        }
+    };
     let staged: Vec<(Language, Oid)> = code
         .iter()
-        .filter_map(|(path, language)| Some((*language, entries.get(path)?.oid.clone())))
+        .filter_map(|(path, language)| Some((*language, oids.get(path)?.clone())))
         .collect();
     let oids: Vec<Oid> = staged.iter().map(|(_, oid)| oid.clone()).collect();
     let texts = repo.contents(&oids)?;

@@ -140,7 +140,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
                 .chain(&all.followed)
                 .cloned()
                 .collect();
-            if let Some(named) = names(repo, &every)? {
+            if let Some(named) = names(repo, &every, None)? {
                 proof.named = Some(named.files);
                 for (path, finding) in named.findings {
                     proof.add_findings(&path, &[finding]);

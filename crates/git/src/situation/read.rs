@@ -79,6 +79,61 @@ pub struct Situation {
     pub driven: Vec<DrivenFile>,
     /// Whether that is in the commit that is checked out already.
     pub driven_is_committed: bool,
+    /// What it is foreseen of, if nothing of it is under way yet.
+    pub foreseen: Option<Foreseen>,
+}
+
+/// What a situation is foreseen of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Foreseen {
+    /// What would be begun.
+    pub undertaking: Undertaking,
+    /// The commits that would be merged.
+    pub(crate) parties: Parties,
+    /// What git would leave: what it merges by itself stands there as it would be staged.
+    pub(crate) tree: String,
+}
+
+impl Foreseen {
+    /// The tree that git would leave.
+    pub fn tree(&self) -> &str {
+        &self.tree
+    }
+}
+
+/// What can be begun with another line of commits, or one commit of it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Undertaking {
+    /// Both lines become one.
+    #[default]
+    Merge,
+    /// The own commits are made again on top of the other line.
+    Rebase,
+    /// What one commit did is done here too.
+    Pick,
+    /// What one commit did is undone.
+    Revert,
+}
+
+impl Undertaking {
+    /// All of them, in the order of the screen.
+    pub const ALL: [Undertaking; 4] = [
+        Undertaking::Merge,
+        Undertaking::Rebase,
+        Undertaking::Pick,
+        Undertaking::Revert,
+    ];
+
+    /// What it is called.
+    pub fn name(self) -> &'static str {
+        match self {
+            Undertaking::Merge => "merge",
+            Undertaking::Rebase => "rebase",
+            Undertaking::Pick => "pick",
+            Undertaking::Revert => "revert",
+        }
+    }
 }
 
 impl Situation {
@@ -124,6 +179,7 @@ impl Situation {
             },
             driven,
             driven_is_committed,
+            foreseen: None,
             ours: ours(repo, operation, branch.as_deref(), &merged_before)?,
             merged_before,
             theirs: theirs(repo, operation)?,

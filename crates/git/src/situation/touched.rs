@@ -49,14 +49,30 @@ pub(crate) fn touched(
     repo: &Repository,
     situation: &Situation,
 ) -> Result<Option<TouchedPaths>, Error> {
-    let parties = Parties::read(repo, situation.operation)?;
+    let parties = match &situation.foreseen {
+        Some(foreseen) => foreseen.parties.clone(),
+        None => Parties::read(repo, situation.operation)?,
+    };
     let (Some(base), Some(head), Some(theirs)) = (parties.base(), &parties.ours, &parties.theirs)
     else {
         return Ok(None);
     };
     let of_ours = tree_changes(repo, base, head)?;
     let of_theirs = tree_changes(repo, base, theirs)?;
-    let staged = index_changes(repo, head)?;
+    let staged = match &situation.foreseen {
+        None => index_changes(repo, head)?,
+        Some(foreseen) => {
+            let mut changes = tree_changes_by_name(repo, head, &foreseen.tree)?;
+            // What would be in conflict would not be staged.
+            changes.retain(|change| {
+                !situation
+                    .cases
+                    .iter()
+                    .any(|case| case.has_path(&change.path))
+            });
+            changes
+        }
+    };
     Ok(Some(combine(&of_ours, &of_theirs, &staged)))
 }
 
@@ -117,6 +133,22 @@ fn tree_changes(repo: &Repository, from: &str, to: &str) -> Result<Vec<Change>, 
         "--",
     ]);
     Ok(parse(&repo.must(&call)?.stdout))
+}
+
+/// The same, with what was renamed as gone here and new there, as an index has it.
+fn tree_changes_by_name(repo: &Repository, from: &str, to: &str) -> Result<Vec<Change>, Error> {
+    let call = [
+        "diff-tree",
+        "-r",
+        "-z",
+        "--raw",
+        "--no-renames",
+        "--no-abbrev",
+        from,
+        to,
+        "--",
+    ];
+    Ok(parse(&repo.must(&Invocation::read(call))?.stdout))
 }
 
 fn index_changes(repo: &Repository, head: &str) -> Result<Vec<Change>, Error> {

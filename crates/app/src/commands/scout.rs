@@ -1,0 +1,304 @@
+//! `scout`: what would happen if the branch at hand met another line, on the plain command line.
+
+use crate::base::safe_text::{count, visible};
+use crate::case::foresee::{Forecast, ForeseenStep, Foreseer, Question, StepEnd, Weight};
+use crate::case::propose::RuleSettings;
+use crate::case::trust::settings_of;
+use crate::commands::cli::{As, Level};
+use crate::commands::exit::Exit;
+use crate::commands::output::{raw, say};
+use anyhow::{Result, bail};
+use armistice_git::{
+    Cancel, Commit, Counterpart, Meeting, PathFinding, Relation, RepoPath, Repository, Situation,
+    TreeState, Undertaking, counterparts,
+};
+use serde::Serialize;
+
+impl From<As> for Undertaking {
+    fn from(undertaking: As) -> Self {
+        match undertaking {
+            As::Merge => Undertaking::Merge,
+            As::Rebase => Undertaking::Rebase,
+            As::Pick => Undertaking::Pick,
+            As::Revert => Undertaking::Revert,
+        }
+    }
+}
+
+#[derive(Serialize)]
+struct ScoutJson<'a> {
+    undertaking: Undertaking,
+    other: &'a str,
+    command: String,
+    ours: &'a Commit,
+    theirs: &'a Commit,
+    relation: Relation,
+    ahead: usize,
+    behind: usize,
+    base: Option<&'a Commit>,
+    tree: &'a TreeState,
+    in_the_way: &'a [RepoPath],
+    /// Why git would not begin.
+    refused: Option<&'a str>,
+    conflicts: usize,
+    by_rule: usize,
+    offered: usize,
+    open: usize,
+    remembered: usize,
+    steps: Vec<StepJson<'a>>,
+    weighed: Option<WeighedJson>,
+}
+
+#[derive(Serialize)]
+struct WeighedJson {
+    merge: Weight,
+    rebase: Weight,
+}
+
+#[derive(Serialize)]
+struct StepJson<'a> {
+    commit: Option<&'a Commit>,
+    end: StepEnd,
+    is_estimate: bool,
+    /// The earlier step, from 1, of which a conflict returns.
+    repeats: Option<usize>,
+    files: &'a [crate::case::foresee::ForeseenFile],
+    merged_by_git: CleanJson,
+    findings: &'a [PathFinding],
+}
+
+#[derive(Serialize)]
+struct CleanJson {
+    ours: usize,
+    theirs: usize,
+    both: usize,
+}
+
+/// The question that somebody asks on the command line: the likeliest counterpart if none is named.
+pub(crate) fn question(
+    repo: &Repository,
+    other: Option<String>,
+    undertaking: Option<As>,
+) -> Result<Question> {
+    let name = match other {
+        Some(name) => name,
+        None => match counterparts(repo)?.into_iter().find(is_line) {
+            Some(found) => found.name,
+            None => bail!("there is no other branch here; name a commit"),
+        },
+    };
+    Ok(Question {
+        undertaking: undertaking.map_or(Undertaking::Merge, Undertaking::from),
+        name,
+    })
+}
+
+/// Whether it is a line of its own, not one of the own commits.
+fn is_line(found: &Counterpart) -> bool {
+    found.kind != armistice_git::CounterpartKind::Commit
+}
+
+/// Says what would happen.
+pub(crate) fn scout(
+    repo: &Repository,
+    question: &Question,
+    settle: Option<Level>,
+    json: bool,
+) -> Result<Exit> {
+    let situation = Situation::read(repo)?;
+    if !situation.is_idle() {
+        bail!(
+            "a {} is under way: it is concluded or backed out of first ('armistice docket')",
+            situation.operation.name()
+        );
+    }
+    let mut rules = RuleSettings::new(&situation, &settings_of(repo)?);
+    if let Some(level) = settle {
+        rules.settings.settle = level.into();
+    }
+    let cancel = Cancel::default();
+    let foreseer = Foreseer {
+        repo,
+        rules: &rules,
+        cancel: &cancel,
+        tell: &|_| {},
+    };
+    let (forecast, _sandbox) = foreseer.look(question)?;
+    match json {
+        true => raw((serde_json::to_string_pretty(&as_json(&forecast))? + "\n").as_bytes()),
+        false => print(&forecast),
+    }
+    let in_doubt = forecast.refused.is_some() || !forecast.in_the_way.is_empty();
+    Ok(match in_doubt || forecast.has_open() {
+        true => Exit::Open,
+        false => Exit::Done,
+    })
+}
+
+fn sum(forecast: &Forecast, of: impl Fn(&crate::case::foresee::ForeseenFile) -> usize) -> usize {
+    let files = forecast.steps.iter().flat_map(|step| &step.files);
+    files.map(of).sum()
+}
+
+fn step_json(step: &ForeseenStep) -> StepJson<'_> {
+    let [ours, theirs, both] = step.clean.counts();
+    StepJson {
+        commit: step.commit.as_ref(),
+        end: step.end,
+        is_estimate: step.is_estimate,
+        repeats: step.repeats,
+        files: &step.files,
+        merged_by_git: CleanJson { ours, theirs, both },
+        findings: &step.clean.findings,
+    }
+}
+
+fn as_json(forecast: &Forecast) -> ScoutJson<'_> {
+    let meeting = &forecast.meeting;
+    let steps = forecast.steps.iter().map(step_json);
+    ScoutJson {
+        undertaking: forecast.question.undertaking,
+        other: &forecast.question.name,
+        command: forecast.question.command(),
+        ours: &meeting.ours,
+        theirs: &meeting.theirs,
+        relation: meeting.relation,
+        ahead: meeting.ahead,
+        behind: meeting.behind,
+        base: meeting.lines.base.as_ref(),
+        tree: &forecast.tree,
+        in_the_way: &forecast.in_the_way,
+        refused: forecast.refused.as_deref(),
+        conflicts: sum(forecast, |file| file.conflicts),
+        by_rule: sum(forecast, |file| file.by_rule),
+        offered: sum(forecast, |file| file.offered),
+        open: sum(forecast, |file| file.open),
+        remembered: sum(forecast, |file| file.remembered),
+        steps: steps.collect(),
+        weighed: forecast
+            .weighed
+            .map(|[merge, rebase]| WeighedJson { merge, rebase }),
+    }
+}
+
+/// How two lines stand to each other, in words.
+pub(crate) fn relation_words(meeting: &Meeting) -> String {
+    match meeting.relation {
+        Relation::Contained => "all of it is here already: there is nothing to do".to_owned(),
+        Relation::FastForward => format!(
+            "{} behind and none ahead: the branch only moves on, nothing can conflict",
+            count(meeting.behind, "commit")
+        ),
+        Relation::Unrelated => "no common ancestor: the lines share no commit".to_owned(),
+        Relation::Parted(bases) => {
+            let several = match bases {
+                1 => String::new(),
+                n => format!(" · {n} last common ancestors, git merges those first"),
+            };
+            format!(
+                "{} ahead, {} behind{several}",
+                count(meeting.ahead, "commit"),
+                meeting.behind
+            )
+        }
+    }
+}
+
+/// How a step ends, in words.
+pub(crate) fn step_words(step: &ForeseenStep) -> String {
+    let conflicts: usize = step.files.iter().map(|file| file.conflicts).sum();
+    let open: usize = step.files.iter().map(|file| file.open).sum();
+    let mut words = match step.end {
+        StepEnd::Clean => "clean".to_owned(),
+        StepEnd::Empty => "becomes empty".to_owned(),
+        StepEnd::Settled => format!("{}, all settled by rule", count(conflicts, "conflict")),
+        StepEnd::Open => format!("{}, {open} open", count(conflicts, "conflict")),
+    };
+    if let Some(earlier) = step.repeats {
+        words += &format!(" · as in step {earlier}");
+    }
+    if step.is_estimate {
+        words += " · estimate";
+    }
+    words
+}
+
+/// How much work it would be, in words.
+pub(crate) fn weight_words(weight: &Weight) -> String {
+    let mut words = format!(
+        "{} at {}",
+        count(weight.questions, "question"),
+        count(weight.stops, "stop")
+    );
+    if weight.repeats > 0 {
+        words += &format!(", {} again", weight.repeats);
+    }
+    words
+}
+
+fn print(forecast: &Forecast) {
+    let meeting = &forecast.meeting;
+    say!("{}", forecast.question.command());
+    let line = |mark: &str, commit: &Commit| {
+        format!("  {mark}  {} {}", commit.short, visible(&commit.subject))
+    };
+    say!("{}", line("ours  ", &meeting.ours));
+    say!("{}", line("theirs", &meeting.theirs));
+    say!("  {}", relation_words(meeting));
+    if let Some(why) = &forecast.refused {
+        say!("git would not begin: {why}");
+    }
+    if !forecast.in_the_way.is_empty() {
+        say!("in the way, git would refuse to begin (commit or stash them first):");
+        for path in &forecast.in_the_way {
+            say!("  {path}");
+        }
+    }
+    let is_rebase = forecast.question.undertaking == Undertaking::Rebase;
+    for (nth, step) in (1..).zip(&forecast.steps) {
+        if let (true, Some(commit)) = (is_rebase, &step.commit) {
+            say!(
+                "{nth} of {}  {} {}: {}",
+                forecast.steps_to_come,
+                commit.short,
+                visible(&commit.subject),
+                step_words(step)
+            );
+        }
+        for file in &step.files {
+            let [ours, theirs] = &file.did;
+            let offered = match file.offered {
+                0 => String::new(),
+                n => format!(" · {n} offered"),
+            };
+            say!(
+                "  {}: {} of {} open{offered}; ours {ours}, theirs {theirs}",
+                file.path,
+                file.open,
+                file.conflicts
+            );
+        }
+        let [ours, theirs, both] = step.clean.counts();
+        if ours + theirs + both > 0 {
+            say!(
+                "  {} merged by git: {ours} changed by ours, {theirs} by theirs, {both} by both",
+                count(ours + theirs + both, "file")
+            );
+        }
+        for found in &step.clean.findings {
+            let line = found.finding.line.map_or(0, |line| line.number());
+            say!(
+                "  ! {}:{line}: {}",
+                found.path,
+                visible(&found.finding.what)
+            );
+        }
+    }
+    if let Some([merge, rebase]) = &forecast.weighed {
+        say!(
+            "as a merge: {}; as a rebase: {}",
+            weight_words(merge),
+            weight_words(rebase)
+        );
+    }
+}

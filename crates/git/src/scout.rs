@@ -1,0 +1,7 @@
+//! What would happen if two lines met: looked at without touching anything, and begun if wanted.
+
+pub(crate) mod begin;
+pub(crate) mod counterparts;
+pub(crate) mod meeting;
+pub(crate) mod sandbox;
+pub(crate) mod state;

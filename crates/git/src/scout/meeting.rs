@@ -1,0 +1,115 @@
+//! Two lines of commits and how they stand to each other.
+
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::parties::{empty_tree, merge_bases};
+use crate::repo::repository::Repository;
+use crate::situation::lines::{TwoLines, lines_between};
+use crate::situation::read::{Commit, commit, parse_commit};
+use serde::Serialize;
+
+/// How two lines stand to each other.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Relation {
+    /// Ours has all of theirs already.
+    Contained,
+    /// Theirs has all of ours: ours only moves on.
+    FastForward,
+    /// Each has commits of its own; they share this many last common ancestors.
+    Parted(usize),
+    /// They share no commit.
+    Unrelated,
+}
+
+/// Two lines of commits.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Meeting {
+    /// The commit that is checked out.
+    pub ours: Commit,
+    /// The other tip.
+    pub theirs: Commit,
+    /// How they stand to each other.
+    pub relation: Relation,
+    /// Commits that each alone has.
+    pub lines: TwoLines,
+    /// How many commits each alone has.
+    pub ahead: usize,
+    /// How many the other alone has.
+    pub behind: usize,
+}
+
+/// What two commits started from; nothing if they share no history.
+pub(crate) fn bases_between(
+    repo: &Repository,
+    ours: &str,
+    theirs: &str,
+) -> Result<Vec<String>, Error> {
+    let mut bases = merge_bases(repo, ours, theirs)?;
+    bases.retain(|base| !matches!(empty_tree(repo), Ok(empty) if *base == empty));
+    Ok(bases)
+}
+
+/// Reads how the commit that is checked out and another line stand to each other; `None` if one of them
+/// does not exist.
+///
+/// # Errors
+/// If git fails.
+pub fn meeting(repo: &Repository, other: &str) -> Result<Option<Meeting>, Error> {
+    let (Some(ours), Some(theirs)) = (commit(repo, "HEAD")?, commit(repo, other)?) else {
+        return Ok(None);
+    };
+    let bases = bases_between(repo, &ours.oid, &theirs.oid)?;
+    let relation = match &bases[..] {
+        [] => Relation::Unrelated,
+        [base] if *base == theirs.oid => Relation::Contained,
+        [base] if *base == ours.oid => Relation::FastForward,
+        all => Relation::Parted(all.len()),
+    };
+    let lines = lines_between(repo, &ours.oid, &theirs.oid, &bases)?;
+    let count = |side: armistice_core::Side| lines.commits[side].len() + lines.left_out[side];
+    Ok(Some(Meeting {
+        ahead: count(armistice_core::Side::Ours),
+        behind: count(armistice_core::Side::Theirs),
+        ours,
+        theirs,
+        relation,
+        lines,
+    }))
+}
+
+/// The commits that a rebase onto `other` makes again, the first one first: those of the own line that
+/// are no merges and whose change the other line does not have already.
+///
+/// # Errors
+/// If git fails.
+pub fn replayed(repo: &Repository, other: &str) -> Result<Vec<Commit>, Error> {
+    let call = Invocation::read([
+        "log",
+        "-z",
+        "--reverse",
+        "--topo-order",
+        "--no-merges",
+        "--right-only",
+        "--cherry-pick",
+        "--format=%H%x00%h%x00%s%x00%an%x00%at",
+    ]);
+    let call = call.arg(format!("{other}...HEAD")).arg("--");
+    let output = repo.must(&call)?;
+    let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
+    let one = |fields: &[&[u8]]| parse_commit(&fields.join(&0));
+    Ok(fields.chunks_exact(5).filter_map(one).collect())
+}
+
+/// The parent of a commit that is picked or undone; the empty tree before the first, nothing for a merge.
+///
+/// # Errors
+/// If git fails.
+pub fn only_parent(repo: &Repository, commit: &str) -> Result<Option<String>, Error> {
+    let parent = |n: u8| repo.resolve(&format!("{commit}^{n}"));
+    Ok(match (parent(1)?, parent(2)?) {
+        (Some(_), Some(_)) => None,
+        (Some(parent), None) => Some(parent),
+        (None, _) => Some(empty_tree(repo)?),
+    })
+}

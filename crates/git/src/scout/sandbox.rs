@@ -1,0 +1,360 @@
+//! A merge carried out by git in memory: whatever it writes goes into a folder that is thrown away.
+//!
+//! Neither the index nor a reference nor the repository's own objects are touched.
+
+use crate::case::grouping::grouped;
+use crate::case::one::Case;
+use crate::case::place::Place;
+use crate::case::stages::{Stage, Stages};
+use crate::path::RepoPath;
+use crate::process::cancel::Cancel;
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation, failed};
+use crate::repo::index::Mode;
+use crate::repo::objects::{Oid, write_blobs};
+use crate::repo::parties::Parties;
+use crate::repo::repository::Repository;
+use crate::scout::meeting::bases_between;
+use crate::situation::names::names;
+use crate::situation::proof::PathFinding;
+use crate::situation::read::{Commit, Foreseen, Party, Situation, Undertaking};
+use crate::situation::terrain::{Terrain, terrain};
+use crate::situation::touched::touched;
+use armistice_core::PerSide;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+use tempfile::TempDir;
+
+/// A repository whose new objects go into a folder of their own, which goes with the last of these.
+#[derive(Clone, Debug)]
+pub struct Sandbox {
+    repo: Repository,
+    folder: Arc<TempDir>,
+}
+
+/// What git would leave of one merge.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct MergedTree {
+    /// The tree; what clashes stands in it with markers.
+    pub tree: String,
+    /// What would be in conflict.
+    pub cases: Vec<Case>,
+    parties: Parties,
+}
+
+/// What comes of a file of a foreseen step.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SettledFile {
+    /// Where it stands.
+    pub path: RepoPath,
+    /// What stands there.
+    pub content: SettledContent,
+}
+
+/// What stands at a path of a foreseen step.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum SettledContent {
+    /// A text.
+    Text(Mode, Vec<u8>),
+    /// What a side has.
+    Entry(Stage),
+    /// Nothing.
+    Gone,
+}
+
+impl Sandbox {
+    /// A sandbox over a repository; its calls end when `cancel` says so.
+    ///
+    /// # Errors
+    /// If there is no room for temporary files.
+    pub fn new(repo: &Repository, cancel: &Cancel) -> Result<Self, Error> {
+        let folder = tempfile::Builder::new()
+            .prefix("armistice-scout-")
+            .tempdir();
+        let folder = folder.map_err(Error::file("create", "a temporary folder"))?;
+        Ok(Sandbox {
+            repo: repo.until(cancel).writing_into(folder.path()),
+            folder: Arc::new(folder),
+        })
+    }
+
+    /// The repository, with what was written here.
+    pub fn repo(&self) -> &Repository {
+        &self.repo
+    }
+
+    /// Merges two commits; `base` is what they are taken to have started from, else git finds it.
+    ///
+    /// # Errors
+    /// If git fails, or is too old to merge in memory (before 2.40).
+    pub fn merge(&self, base: Option<&str>, ours: &str, theirs: &str) -> Result<MergedTree, Error> {
+        let call = ["merge-tree", "--write-tree", "-z", "--no-messages"];
+        let mut call = Invocation::write(call)
+            // Our own merge driver notes what it settles: nothing of this is real.
+            .env("ARMISTICE_FORESEEN", "1");
+        let bases = match base {
+            Some(base) => {
+                call = call.arg(format!("--merge-base={base}"));
+                vec![base.to_owned()]
+            }
+            None => bases_between(&self.repo, ours, theirs)?,
+        };
+        let call = call.arg(ours).arg(theirs);
+        let output = self.repo.run(&call)?;
+        if !matches!(output.code, Some(0 | 1)) {
+            return Err(failed(&call, &output));
+        }
+        let (tree, places) = parse(&output.stdout).ok_or_else(|| Error::Unreadable {
+            command: "merge-tree".to_owned(),
+            what: String::from_utf8_lossy(&output.stdout).into_owned(),
+        })?;
+        let parties = Parties {
+            bases,
+            ours: Some(ours.to_owned()),
+            theirs: Some(theirs.to_owned()),
+            stash: None,
+        };
+        Ok(MergedTree {
+            cases: grouped(&self.repo, places, &parties)?,
+            tree,
+            parties,
+        })
+    }
+
+    /// A commit of a tree in which some files stand otherwise, on top of another.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn commit(
+        &self,
+        tree: &str,
+        settled: &[SettledFile],
+        parent: &str,
+    ) -> Result<String, Error> {
+        let index = self.folder.path().join("index");
+        let run = |call: Invocation| {
+            let who = ["AUTHOR", "COMMITTER"];
+            let call = who
+                .iter()
+                .fold(call.env("GIT_INDEX_FILE", &index), |call, who| {
+                    call.env(format!("GIT_{who}_NAME"), "Armistice")
+                        .env(format!("GIT_{who}_EMAIL"), "foreseen@armistice.invalid")
+                        .env(format!("GIT_{who}_DATE"), "@0 +0000")
+                });
+            self.repo.must(&call)
+        };
+        let tree = match settled.is_empty() {
+            true => tree.to_owned(),
+            false => {
+                run(Invocation::write(["read-tree", tree]))?;
+                let text = |file: &SettledFile| match &file.content {
+                    SettledContent::Text(_, text) => Some(text.clone()),
+                    _ => None,
+                };
+                let texts: Vec<Vec<u8>> = settled.iter().filter_map(text).collect();
+                let texts: Vec<&[u8]> = texts.iter().map(Vec::as_slice).collect();
+                let mut oids = write_blobs(&self.repo, &texts)?.into_iter();
+                let mut lines = Vec::new();
+                for file in settled {
+                    let (mode, oid) = match &file.content {
+                        SettledContent::Text(mode, _) => (mode.octal(), oids.next()),
+                        SettledContent::Entry(stage) => {
+                            (stage.mode.octal(), Some(stage.oid.clone()))
+                        }
+                        SettledContent::Gone => ("0", None),
+                    };
+                    let oid = oid.map_or("0".repeat(tree.len()), |oid| oid.0);
+                    lines.extend_from_slice(format!("{mode} {oid}\t").as_bytes());
+                    lines.extend_from_slice(file.path.bytes());
+                    lines.push(0);
+                }
+                let call = Invocation::write(["update-index", "-z", "--index-info"]);
+                run(call.stdin(lines))?;
+                run(Invocation::write(["write-tree"]))?.text()
+            }
+        };
+        let call = Invocation::write(["commit-tree", &tree, "-p", parent, "-m", "foreseen"]);
+        Ok(run(call)?.text())
+    }
+
+    /// The tree of a commit.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn tree_of(&self, commit: &str) -> Result<String, Error> {
+        let tree = self.repo.resolve(&format!("{commit}^{{tree}}"))?;
+        tree.ok_or_else(|| Error::Unreadable {
+            command: "rev-parse".to_owned(),
+            what: commit.to_owned(),
+        })
+    }
+
+    /// What would be under way, as a situation to look at.
+    pub fn situation(
+        &self,
+        now: &Situation,
+        undertaking: Undertaking,
+        parties: [Party; 2],
+        merged: &MergedTree,
+    ) -> Situation {
+        let [ours, theirs] = parties;
+        Situation {
+            ours,
+            theirs,
+            cases: merged.cases.clone(),
+            foreseen: Some(Foreseen {
+                undertaking,
+                parties: merged.parties.clone(),
+                tree: merged.tree.clone(),
+            }),
+            upstream: None,
+            ..now.clone()
+        }
+    }
+
+    /// What each side did to the declarations of a foreseen merge.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn terrain(&self, situation: &Situation) -> Result<Terrain, Error> {
+        terrain(&self.repo, situation)
+    }
+
+    /// Files that git would merge by itself, by what changed them: ours alone, theirs alone, both.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn merged_by_git(&self, situation: &Situation) -> Result<CleanFiles, Error> {
+        let mut clean = CleanFiles::default();
+        let Some(all) = touched(&self.repo, situation)? else {
+            return Ok(clean);
+        };
+        let nothing = write_blobs(&self.repo, &[b""])?.pop();
+        for file in all.to_look_at.iter().chain(&all.followed) {
+            if situation.cases.iter().any(|case| case.has_path(&file.path)) {
+                continue;
+            }
+            let by = PerSide {
+                ours: file.ours != file.base,
+                theirs: file.theirs != file.base,
+            };
+            let stage = |oid: &Option<Oid>| {
+                let oid = oid.clone().or(nothing.clone())?;
+                Some(Stage {
+                    mode: Mode::File,
+                    oid,
+                })
+            };
+            let stages = Stages {
+                base: stage(&file.base),
+                ours: stage(&file.ours),
+                theirs: stage(&file.theirs),
+            };
+            if by.ours || by.theirs {
+                let case = Case::new(file.path.clone(), stages).staged();
+                clean.files.push(CleanFile { case, by });
+            }
+        }
+        clean.files.sort_by(|a, b| a.case.path.cmp(&b.case.path));
+        let every: Vec<_> = all.to_look_at.into_iter().chain(all.followed).collect();
+        let tree = situation
+            .foreseen
+            .as_ref()
+            .map(|foreseen| foreseen.tree.as_str());
+        if let Some(named) = names(&self.repo, &every, tree)? {
+            let found = named.findings.into_iter();
+            clean.findings = found
+                .map(|(path, finding)| PathFinding { path, finding })
+                .collect();
+        }
+        Ok(clean)
+    }
+}
+
+/// A file that git would merge by itself, and who changed it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CleanFile {
+    /// As a case to be looked at: what a side does not have is empty.
+    pub case: Case,
+    /// Whether a side changed it.
+    pub by: PerSide<bool>,
+}
+
+/// Files that git would merge by itself, and what is wrong with names in them.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct CleanFiles {
+    /// In order.
+    pub files: Vec<CleanFile>,
+    /// Names that went, were moved or declared twice.
+    pub findings: Vec<PathFinding>,
+}
+
+impl CleanFiles {
+    /// How many ours alone, theirs alone, and both changed.
+    pub fn counts(&self) -> [usize; 3] {
+        let of = |ours, theirs| {
+            let by = PerSide { ours, theirs };
+            self.files.iter().filter(|file| file.by == by).count()
+        };
+        [of(true, false), of(false, true), of(true, true)]
+    }
+}
+
+/// A party of a meeting: what it is called, and its commit.
+pub fn party(label: &str, commit: &Commit) -> Party {
+    Party {
+        label: label.to_owned(),
+        commit: Some(commit.clone()),
+    }
+}
+
+/// Parses `TREE NUL` and `MODE OID STAGE TAB PATH NUL`, any number of times.
+fn parse(bytes: &[u8]) -> Option<(String, Vec<Place>)> {
+    let mut records = bytes.split(|b| *b == 0);
+    let tree = String::from_utf8(records.next()?.to_vec()).ok()?;
+    let is_name = tree.len() >= 40 && tree.bytes().all(|b| b.is_ascii_hexdigit());
+    if !is_name {
+        return None;
+    }
+    let mut stages: BTreeMap<RepoPath, Stages> = BTreeMap::new();
+    for record in records.filter(|record| !record.is_empty()) {
+        let tab = record.iter().position(|b| *b == b'\t')?;
+        let (head, path) = (&record[..tab], &record[tab + 1..]);
+        let mut fields = head.split(|b| *b == b' ');
+        let stage = Stage {
+            mode: Mode::parse(fields.next()?)?,
+            oid: Oid(std::str::from_utf8(fields.next()?).ok()?.to_owned()),
+        };
+        let of = stages.entry(RepoPath::new(path)).or_default();
+        match fields.next()? {
+            b"1" => of.base = Some(stage),
+            b"2" => of.ours = Some(stage),
+            _ => of.theirs = Some(stage),
+        }
+    }
+    let places = stages
+        .into_iter()
+        .map(|(path, stages)| Place::new(path, stages));
+    Some((tree, places.collect()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_tree_and_the_stages_of_what_clashes_are_parsed() {
+        let tree = "a".repeat(40);
+        let bytes =
+            format!("{tree}\x00100644 aa 1\ta b\nc\x00100755 bb 2\ta b\nc\x00100644 cc 3\tz\0");
+        let (found, places) = parse(bytes.as_bytes()).unwrap();
+        assert_eq!(found, tree);
+        assert_eq!(places.len(), 2);
+        assert_eq!(
+            places[0].stages.names(),
+            ["aa", "bb", ""].map(str::to_owned)
+        );
+        assert!(parse(b"fatal: no such\0").is_none() && parse(b"").is_none());
+        assert_eq!(parse(format!("{tree}\0").as_bytes()).unwrap().1, []);
+    }
+}

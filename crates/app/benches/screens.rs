@@ -70,6 +70,7 @@ fn long_draft() -> State {
         steps: Vec::new(),
         upstream: None,
         driven_is_committed: false,
+        foreseen: None,
         operation: Operation::Merge,
         mark: Mark {
             operation: Operation::Merge,

@@ -8,5 +8,6 @@ pub mod frame;
 pub mod overlay;
 pub mod parley;
 pub mod proof;
+mod scout;
 mod staged;
 mod terrain;

@@ -8,4 +8,5 @@ pub mod file;
 pub mod following;
 pub mod overlay;
 mod rows;
+pub mod scout;
 pub mod terrain;

@@ -20,6 +20,7 @@ pub mod picking;
 pub mod results;
 pub mod returning;
 pub mod rulings;
+pub mod scout;
 mod searching;
 pub mod settling;
 pub mod staged;

@@ -14,6 +14,7 @@ pub mod given_up;
 pub mod hit;
 pub mod overview;
 pub mod questions;
+pub mod scout;
 pub mod staged;
 pub mod terrain;
 pub mod who;

@@ -39,7 +39,9 @@ pub use repo::objects::{Oid, read_blobs};
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use scout::begin::{Begun, begin, begin_words};
-pub use scout::counterparts::{Counterpart, CounterpartKind, counterpart_named, counterparts};
+pub use scout::counterparts::{
+    Counterpart, CounterpartKind, NAMED, counterpart_named, counterparts,
+};
 pub use scout::meeting::{Meeting, Relation, meeting, only_parent, replayed};
 pub use scout::sandbox::{
     CleanFile, CleanFiles, MergedTree, Sandbox, SettledContent, SettledFile, party,

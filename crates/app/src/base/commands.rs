@@ -5,9 +5,10 @@ use armistice_core::{Side, Version};
 use armistice_git::FileOutcome;
 use serde::{Deserialize, Serialize};
 
-/// The five screens there are so far, by their place on the rail.
+/// The six screens, by their place on the rail.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum Tab {
+    Scout,
     Docket,
     Parley,
     Terrain,
@@ -16,7 +17,8 @@ pub enum Tab {
 }
 
 impl Tab {
-    pub const ALL: [Tab; 5] = [
+    pub const ALL: [Tab; 6] = [
+        Tab::Scout,
         Tab::Docket,
         Tab::Parley,
         Tab::Terrain,
@@ -26,6 +28,7 @@ impl Tab {
 
     pub fn key(self) -> &'static str {
         match self {
+            Tab::Scout => "1",
             Tab::Docket => "2",
             Tab::Parley => "3",
             Tab::Terrain => "4",
@@ -36,6 +39,7 @@ impl Tab {
 
     pub fn name(self) -> &'static str {
         match self {
+            Tab::Scout => "Scout",
             Tab::Docket => "Docket",
             Tab::Parley => "Parley",
             Tab::Terrain => "Terrain",
@@ -47,6 +51,7 @@ impl Tab {
     /// The question that the screen answers.
     pub fn question(self) -> &'static str {
         match self {
+            Tab::Scout => "what would happen if these two lines met?",
             Tab::Docket => "which files are in conflict, and what is left?",
             Tab::Parley => "what did each side want here, and what shall stand?",
             Tab::Terrain => "what moved, what was renamed?",
@@ -116,6 +121,12 @@ pub enum Command {
     ShowAll,
     /// Write the picture of a screen to files.
     Draw,
+    /// Go from one list of Scout to the other.
+    SwitchList,
+    /// The next thing that could be done with the other line.
+    NextUndertaking,
+    /// Begin what is foreseen.
+    Begin,
     /// Take the other side's edit along to where this code was moved.
     TakeAlong,
     /// Put the new name in place of one that went.

@@ -11,6 +11,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 pub enum KeyContext {
     /// On every screen, unless something is being typed.
     Everywhere,
+    Scout,
     Docket,
     Parley,
     /// Picking lines in the evidence.
@@ -60,6 +61,13 @@ use KeyContext as X;
 /// Most useful first within a context: the key bar shows as many as fit.
 #[rustfmt::skip]
 pub static KEYMAP: &[Binding] = &[
+    key(X::Scout, &["enter"], C::Accept, "look into it", "from a branch to what would happen; from a file to its draft in Parley, to be tried out"),
+    key(X::Scout, &["tab"], C::SwitchList, "other list", "go from the branches to the forecast, or back"),
+    key(X::Scout, &["o"], C::NextUndertaking, "merge, rebase, …", "what would be done with the other line: merge, rebase, pick, revert"),
+    key(X::Scout, &["S"], C::Begin, "begin", "begin it, after showing the very git command"),
+    key(X::Scout, &["/"], C::Narrow, "find", "look for a branch, a tag or a commit; whatever git takes for a commit can be typed"),
+    key(X::Scout, &["m"], C::ShowMerged, "merged by git", "list the files that git would merge by itself, or fold them"),
+    key(X::Scout, &["D"], C::Draw, "draw", "draw both lines of commits as SVG and PDF, and say where"),
     key(X::Docket, &["enter"], C::Accept, "open", "open the file in Parley, or show what can be done with it"),
     key(X::Docket, &["n"], C::NextOpen, "next open", "go to the next file that has something open"),
     key(X::Docket, &["p"], C::PrevOpen, "previous", "go to the previous file that has something open"),
@@ -204,6 +212,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Everywhere, &["?"], C::Help, "help", "explain this screen"),
     key(X::Everywhere, &[":"], C::Ask, "ask", "list every action and run one"),
     key(X::Everywhere, &["esc"], C::Back, "", "leave what is open; from a file, go back to Docket"),
+    key(X::Everywhere, &["1"], C::Go(Tab::Scout), "", "go to Scout: what would happen if two lines met"),
     key(X::Everywhere, &["2"], C::Go(Tab::Docket), "", "go to Docket: which files are in conflict"),
     key(X::Everywhere, &["3"], C::Go(Tab::Parley), "", "go to Parley: settle the file that was open"),
     key(X::Everywhere, &["4"], C::Go(Tab::Terrain), "", "go to Terrain: what moved, what was renamed"),

@@ -9,8 +9,8 @@ use armistice_draw::{
     record_scene, write_pdf, write_svg,
 };
 use armistice_git::{
-    Commit, Error, FileTerrain, OutputFile, Repository, Situation, Store, Terrain, merged_lines,
-    two_lines,
+    Commit, Error, FileTerrain, OutputFile, Repository, Situation, Store, Terrain, TwoLines,
+    merged_lines, two_lines,
 };
 use std::path::{Path, PathBuf};
 
@@ -21,6 +21,8 @@ pub enum Drawing {
     Moves,
     /// The commits of both sides.
     History,
+    /// Two lines of commits, and what they are called.
+    Lines(Box<TwoLines>, [String; 2]),
     /// What was decided; in what is concluded already if it is not given.
     Record(Option<Box<MergeRecord>>),
 }
@@ -30,7 +32,7 @@ impl Drawing {
     pub fn name(&self) -> &'static str {
         match self {
             Drawing::Moves => "moves",
-            Drawing::History => "history",
+            Drawing::History | Drawing::Lines(..) => "history",
             Drawing::Record(_) => "record",
         }
     }
@@ -51,6 +53,7 @@ pub fn scene_of(service: &CaseService, drawing: &Drawing, now: i64) -> Result<Sc
             let situation = Situation::read(service.repo()).map_err(text)?;
             history(service.repo(), &situation, now)?
         }
+        Drawing::Lines(lines, names) => lines_scene(lines, names.clone(), now),
         Drawing::Record(record) => record_scene(&decided(service.repo(), record.as_deref())?),
     })
 }
@@ -158,18 +161,23 @@ fn history(repo: &Repository, situation: &Situation, now: i64) -> Result<Scene, 
         ],
         (false, _) => [&situation.ours, &situation.theirs].map(|party| visible(&party.label)),
     };
+    Ok(lines_scene(&lines, [ours, theirs], now))
+}
+
+fn lines_scene(lines: &TwoLines, names: [String; 2], now: i64) -> Scene {
+    let [ours, theirs] = names.map(|name| visible(&name));
     let dot = |commit: &Commit| CommitDot {
         short: commit.short.clone(),
         subject: visible(&commit.subject),
         who: format!("{}, {}", visible(&commit.author), ago(now, commit.time)),
     };
     let dots = |side: Side| lines.commits[side].iter().map(dot).collect();
-    Ok(history_scene(&HistoryPicture {
+    history_scene(&HistoryPicture {
         ours,
         theirs,
         of_ours: dots(Side::Ours),
         of_theirs: dots(Side::Theirs),
         left_out: [lines.left_out.ours, lines.left_out.theirs],
         base: lines.base.as_ref().map(dot),
-    }))
+    })
 }

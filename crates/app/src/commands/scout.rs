@@ -7,10 +7,11 @@ use crate::case::trust::settings_of;
 use crate::commands::cli::{As, Level};
 use crate::commands::exit::Exit;
 use crate::commands::output::{raw, say};
+use crate::view::scout::{relation_words, step_words, weight_words};
 use anyhow::{Result, bail};
 use armistice_git::{
-    Cancel, Commit, Counterpart, Meeting, PathFinding, Relation, RepoPath, Repository, Situation,
-    TreeState, Undertaking, counterparts,
+    Cancel, Commit, Counterpart, PathFinding, Relation, RepoPath, Repository, Situation, TreeState,
+    Undertaking, counterparts,
 };
 use serde::Serialize;
 
@@ -179,61 +180,6 @@ fn as_json(forecast: &Forecast) -> ScoutJson<'_> {
             .weighed
             .map(|[merge, rebase]| WeighedJson { merge, rebase }),
     }
-}
-
-/// How two lines stand to each other, in words.
-pub(crate) fn relation_words(meeting: &Meeting) -> String {
-    match meeting.relation {
-        Relation::Contained => "all of it is here already: there is nothing to do".to_owned(),
-        Relation::FastForward => format!(
-            "{} behind and none ahead: the branch only moves on, nothing can conflict",
-            count(meeting.behind, "commit")
-        ),
-        Relation::Unrelated => "no common ancestor: the lines share no commit".to_owned(),
-        Relation::Parted(bases) => {
-            let several = match bases {
-                1 => String::new(),
-                n => format!(" · {n} last common ancestors, git merges those first"),
-            };
-            format!(
-                "{} ahead, {} behind{several}",
-                count(meeting.ahead, "commit"),
-                meeting.behind
-            )
-        }
-    }
-}
-
-/// How a step ends, in words.
-pub(crate) fn step_words(step: &ForeseenStep) -> String {
-    let conflicts: usize = step.files.iter().map(|file| file.conflicts).sum();
-    let open: usize = step.files.iter().map(|file| file.open).sum();
-    let mut words = match step.end {
-        StepEnd::Clean => "clean".to_owned(),
-        StepEnd::Empty => "becomes empty".to_owned(),
-        StepEnd::Settled => format!("{}, all settled by rule", count(conflicts, "conflict")),
-        StepEnd::Open => format!("{}, {open} open", count(conflicts, "conflict")),
-    };
-    if let Some(earlier) = step.repeats {
-        words += &format!(" · as in step {earlier}");
-    }
-    if step.is_estimate {
-        words += " · estimate";
-    }
-    words
-}
-
-/// How much work it would be, in words.
-pub(crate) fn weight_words(weight: &Weight) -> String {
-    let mut words = format!(
-        "{} at {}",
-        count(weight.questions, "question"),
-        count(weight.stops, "stop")
-    );
-    if weight.repeats > 0 {
-        words += &format!(", {} again", weight.repeats);
-    }
-    words
 }
 
 fn print(forecast: &Forecast) {

@@ -8,7 +8,7 @@ use crate::state::app::State;
 use crate::state::file::OpenFile;
 use crate::state::overlay::{Overlay, Sought};
 use crate::view::areas::{LEAST, Screen};
-use crate::view::bars::{key_bar, rail_tabs};
+use crate::view::bars::{BEHIND_NAME, key_bar, rail_tabs};
 use armistice_core::Side;
 use armistice_git::{Operation, Party};
 use ratatui::Frame;
@@ -40,6 +40,7 @@ pub fn draw(state: &State, screen: &Screen<'_>, theme: &Theme, frame: &mut Frame
     canvas.parties();
     match (state.tab, &state.staged) {
         (Tab::Proof | Tab::Accord, Some(view)) => canvas.staged(view),
+        (Tab::Scout, _) => canvas.scout(),
         (Tab::Docket, _) => canvas.docket(),
         (Tab::Parley, _) => canvas.parley(),
         (Tab::Terrain, _) => canvas.terrain(),
@@ -95,7 +96,9 @@ impl Canvas<'_> {
         let tabs = rail_tabs(self.state);
         let what = operation_line(self.state);
         let mut pen = self.pen(area, 0);
-        pen.write(" Armistice", theme.bold());
+        if tabs.first().is_some_and(|tab| tab.2 >= BEHIND_NAME) {
+            pen.write(" Armistice", theme.bold());
+        }
         for (tab, text, from, _) in tabs {
             let on = tab == self.state.tab;
             let style = if on {
@@ -127,8 +130,15 @@ impl Canvas<'_> {
         };
         let situation = &self.state.situation;
         self.party(left, Side::Ours, &situation.ours);
-        if !situation.is_idle() {
-            self.party(right, Side::Theirs, &situation.theirs);
+        let met = self
+            .state
+            .scout
+            .met()
+            .filter(|_| self.state.tab == Tab::Scout);
+        match met.filter(|_| !self.state.has_real_parties()) {
+            Some(met) => self.party(right, Side::Theirs, &met),
+            None if situation.is_idle() => {}
+            None => self.party(right, Side::Theirs, &situation.theirs),
         }
     }
 
@@ -170,6 +180,21 @@ impl Canvas<'_> {
             pen.write(&visible(typed), theme.bold())
                 .write("▏", theme.text());
             pen.write("  enter goes there, esc leaves", theme.faint());
+            return;
+        }
+        if let (Some(Overlay::Narrow), Tab::Scout) = (&self.state.overlay, self.state.tab) {
+            let scout = &self.state.scout;
+            let theme = *self.theme;
+            let shown = scout.shown_counterparts().len();
+            let mut pen = self.pen(self.screen.message, 0);
+            pen.write(" with whom: ", theme.faint());
+            pen.write(&visible(&scout.typed), theme.bold())
+                .write("▏", theme.text());
+            let rest = format!(
+                "  {shown} of {} · enter looks, esc shows all",
+                scout.all.len()
+            );
+            pen.write(&rest, theme.faint());
             return;
         }
         if let Some(Overlay::Narrow) = self.state.overlay {
@@ -222,7 +247,12 @@ fn operation_line(state: &State) -> String {
         Operation::Rebase { step, total, .. } => {
             format!("rebase {step}/{total} of {branch} {}", situation.ours.label)
         }
-        Operation::Loose if state.files.is_empty() => format!("{branch} · nothing under way"),
+        _ if situation.foreseen.is_some() && state.tab != Tab::Scout => {
+            format!("forecast: {} into {branch}", situation.theirs.label)
+        }
+        Operation::Loose if state.files.is_empty() || state.tab == Tab::Scout => {
+            format!("{branch} · nothing under way")
+        }
         Operation::Loose => format!("conflicts on {branch}"),
         operation => format!("{} on {branch}", operation.name()),
     }

@@ -123,7 +123,9 @@ pub fn run(
     let result = main_loop(&mut state, &wakes, &worker, &pool, &mut screen, &theme);
     drop(screen);
     // A file that is being written is finished before the program ends, if that takes no longer.
+    worker.stop_foreseeing();
     let ended = pool.finish();
+    worker.forget_foreseen();
     result.map(|()| ended)
 }
 
@@ -283,6 +285,7 @@ fn carry_out(
             Effect::Quit => {}
             Effect::CancelWork => worker.cancel(),
             Effect::StopChecks => worker.stop_checks(),
+            Effect::StopForeseeing => worker.stop_foreseeing(),
             Effect::StopQueued => pool.stop_queued(),
             Effect::Suspend => screen.suspend()?,
             Effect::HandOver(at, given) => {
@@ -575,6 +578,9 @@ impl Pool {
             | Effect::ReadHistory(..)
             | Effect::Shade(..)
             | Effect::ReadTerrain
+            | Effect::ReadScout
+            | Effect::Foresee(_)
+            | Effect::NameCounterpart(_)
             | Effect::Draw(..)
             | Effect::ReadCommits(_)
             | Effect::CheckSyntax { .. }

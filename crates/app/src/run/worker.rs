@@ -7,6 +7,7 @@ use crate::base::safe_text::count;
 use crate::case::checks::run_check;
 use crate::case::drawings::{Drawing, draw_into_store};
 use crate::case::finish::Finish;
+use crate::case::foresee::{Forecast, Foreseer, Question};
 use crate::case::opened::all_shades;
 use crate::case::propose::{RuleSettings, propose_judged, propose_like};
 use crate::case::service::CaseService;
@@ -17,9 +18,10 @@ use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
 use armistice_core::{Source, Versions};
 use armistice_git::{
-    AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Seen, Situation, StagedFile,
-    Written, commit_details, committed_conflicts, differs_on_disk, log, merged_syntax,
-    remove_leftovers, staged_against_parents, staged_texts, what_stands_there,
+    AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Sandbox, Seen, Situation,
+    StagedFile, Written, begin, commit_details, committed_conflicts, counterpart_named,
+    counterparts, differs_on_disk, log, merged_syntax, remove_leftovers, staged_against_parents,
+    staged_texts, what_stands_there,
 };
 use std::sync::{Arc, Mutex};
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -33,6 +35,8 @@ pub struct Job {
     pub cases: Vec<Case>,
     /// What rules know of every file.
     pub rules: RuleSettings,
+    /// The situation it is about, if that is only foreseen.
+    pub foreseen: Option<Box<Situation>>,
 }
 
 impl Job {
@@ -43,6 +47,8 @@ impl Job {
             generation: state.generation,
             cases: cases.map(|f| f.case.clone()).collect(),
             rules: RuleSettings::new(&state.situation, &state.settings),
+            foreseen: (state.situation.foreseen.is_some())
+                .then(|| Box::new(state.situation.clone())),
             effect,
         }
     }
@@ -56,6 +62,16 @@ pub struct Worker {
     checks: Mutex<Cancel>,
     /// Held while one of them runs.
     at_work: Mutex<()>,
+    /// Stops what is being foreseen.
+    foreseeing: Mutex<Cancel>,
+    /// What was foreseen last: its objects, and what can be asked about its cases.
+    foreseen: Mutex<Option<Arc<Foresight>>>,
+}
+
+/// A forecast that can be looked into.
+struct Foresight {
+    sandbox: Sandbox,
+    service: CaseService,
 }
 
 impl Worker {
@@ -65,6 +81,8 @@ impl Worker {
             cancel: Mutex::default(),
             checks: Mutex::default(),
             at_work: Mutex::default(),
+            foreseeing: Mutex::default(),
+            foreseen: Mutex::default(),
         }
     }
 
@@ -135,26 +153,89 @@ impl Worker {
         tell(WorkResult::ChecksDone);
     }
 
+    /// Throws away what was foreseen.
+    pub fn forget_foreseen(&self) {
+        if let Ok(mut held) = self.foreseen.lock() {
+            *held = None;
+        }
+    }
+
+    /// Asks what is being foreseen to stop.
+    pub fn stop_foreseeing(&self) {
+        if let Ok(held) = self.foreseeing.lock() {
+            held.cancel();
+        }
+    }
+
+    /// Looks what would happen, tells what is known as it comes, and keeps it to be looked into.
+    fn foresee(&self, question: &Question, rules: &RuleSettings, tell: &dyn Fn(WorkResult)) {
+        let cancel = Cancel::default();
+        if let Ok(mut held) = self.foreseeing.lock() {
+            held.cancel();
+            *held = cancel.clone();
+        }
+        let told = |forecast: &Forecast| {
+            let forecast = Box::new(forecast.clone());
+            tell(WorkResult::Foreseen(question.clone(), Ok(forecast), false));
+        };
+        let foreseer = Foreseer {
+            repo: self.repo(),
+            rules,
+            cancel: &cancel,
+            tell: &told,
+        };
+        let result = match foreseer.look(question) {
+            // Somebody has asked something else meanwhile.
+            Err(Error::Cancelled) => return,
+            Err(error) => Err(error.to_string()),
+            Ok((forecast, sandbox)) => {
+                let service = CaseService::new(sandbox.repo().until(&Cancel::default()));
+                if let Ok(mut held) = self.foreseen.lock() {
+                    *held = Some(Arc::new(Foresight { sandbox, service }));
+                }
+                Ok(Box::new(forecast))
+            }
+        };
+        tell(WorkResult::Foreseen(question.clone(), result, true));
+    }
+
     /// Does a job and gives its result, if it has one; what comes bit by bit is told.
     pub fn perform(&self, job: Job, tell: &dyn Fn(WorkResult)) -> Option<WorkResult> {
         let Job {
             effect,
             cases,
             rules,
+            foreseen,
             ..
         } = job;
+        let held = self.foreseen.lock().ok().and_then(|held| held.clone());
+        let seen = foreseen.as_ref().and(held);
+        let service = seen.as_ref().map_or(&self.service, |seen| &seen.service);
+        match (&effect, &seen, &foreseen) {
+            (Effect::Foresee(question), ..) => {
+                self.foresee(question, &rules, tell);
+                return None;
+            }
+            (Effect::ReadTerrain, Some(seen), Some(situation)) => {
+                let read = seen.sandbox.terrain(situation).map_err(|e| e.to_string());
+                return Some(WorkResult::TerrainRead(read.map(Box::new)));
+            }
+            // Whatever asked for it: nothing of a forecast is written.
+            (effect, _, Some(_)) if effect.changes_the_tree() => return None,
+            _ => {}
+        }
         let case = cases.first().cloned();
         match (effect, case) {
             (Effect::Load(files), _) => {
-                let loads = self.service.load(&cases, &rules);
+                let loads = service.load(&cases, &rules);
                 Some(WorkResult::Loaded(files.into_iter().zip(loads).collect()))
             }
             (Effect::LoadFirst(at), Some(case)) => {
-                let load = self.service.load(&[case], &rules).pop()?;
+                let load = service.load(&[case], &rules).pop()?;
                 Some(WorkResult::Loaded(vec![(at, load)]))
             }
             (Effect::Record(at, recording), Some(case)) => {
-                let result = self.service.record(&case, &recording.events());
+                let result = service.record(&case, &recording.events());
                 let result = result.map_err(|e| e.to_string());
                 Some(WorkResult::Recorded(at, recording, result))
             }
@@ -177,7 +258,7 @@ impl Worker {
                 Some(WorkResult::Shaded(at, Arc::new(found)))
             }
             (Effect::ReadHistory(at, operation), Some(case)) => {
-                let found = self.service.history(&case, operation);
+                let found = service.history(&case, operation);
                 Some(WorkResult::HistoryRead(
                     at,
                     found.map_err(|e| e.to_string()),
@@ -185,7 +266,7 @@ impl Worker {
             }
             (Effect::Audit(drafts), _) => {
                 let pairs: Vec<_> = cases.iter().zip(drafts.iter().map(|(_, d)| d)).collect();
-                let reports = self.service.audit(&pairs);
+                let reports = service.audit(&pairs);
                 let files = drafts.iter().map(|(at, _)| *at);
                 Some(WorkResult::Audited(files.zip(reports).collect()))
             }
@@ -194,7 +275,7 @@ impl Worker {
                 Some(WorkResult::WroteMany(done))
             }
             (Effect::Propose(plans), _) => {
-                let past = self.service.past();
+                let past = service.past();
                 let pairs = plans.into_iter().zip(&cases);
                 let ruled = pairs.map(|((at, plan), case)| {
                     (at, propose_judged(&plan, &rules.context(case, &past)))
@@ -424,6 +505,23 @@ impl Worker {
                     }
                 }
                 Some(WorkResult::TakenIn(Ok(refused)))
+            }
+            Effect::ReadScout => {
+                let found = counterparts(self.repo()).map_err(text);
+                Some(WorkResult::ScoutRead(found))
+            }
+            Effect::NameCounterpart(name) => {
+                let found = counterpart_named(self.repo(), &name).map_err(text);
+                Some(WorkResult::Named(name, found))
+            }
+            Effect::Begin { question, seen } => {
+                let cancel = Cancel::default();
+                if let Ok(mut held) = self.cancel.lock() {
+                    *held = cancel.clone();
+                }
+                let repo = self.repo().until(&cancel);
+                let begun = begin(&repo, question.undertaking, &question.name, seen.as_deref());
+                Some(WorkResult::Begun(question, begun.map_err(text)))
             }
             Effect::ReadTerrain => {
                 let read = self.service.terrain().map_err(text);

@@ -3,14 +3,15 @@
 use crate::base::commands::Command;
 use crate::base::path_settings::RepositoryPaths;
 use crate::case::checks::{OutputLines, ProjectChecks};
+use crate::case::foresee::{Forecast, Question};
 use crate::case::load::CaseLoad;
 use crate::case::opened::{AllShades, Recording};
 use crate::case::staged_diff::DiffRead;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
 use armistice_core::{Finding, LineIdx, PerSide, RegionId, Report, Ruling, Side};
 use armistice_git::{
-    After, AgainstParent, CheckRun, CommitDetails, Ending, LogLine, Proof, RepoPath, Seen,
-    SideHistory, Situation, Terrain,
+    After, AgainstParent, Begun, CheckRun, CommitDetails, Counterpart, Ending, LogLine, Proof,
+    RepoPath, Seen, SideHistory, Situation, Terrain,
 };
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
@@ -48,6 +49,14 @@ pub enum WorkResult {
     TerrainRead(Result<Box<Terrain>, String>),
     /// Where a picture was written, or why it was not.
     Drawn(Result<Vec<PathBuf>, String>),
+    /// Whom the branch at hand could meet.
+    ScoutRead(Result<Vec<Counterpart>, String>),
+    /// What would happen, as far as it is known; whether that is all.
+    Foreseen(Question, Result<Box<Forecast>, String>, bool),
+    /// What a typed name stands for.
+    Named(String, Result<Option<Counterpart>, String>),
+    /// git has begun something, done it at once, or refused.
+    Begun(Question, Result<Begun, String>),
     /// Files that git merged by itself are cases now, but for these.
     TakenIn(Result<Vec<RepoPath>, String>),
     /// Files that differ on disk from what was read.

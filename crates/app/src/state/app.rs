@@ -15,6 +15,7 @@ use crate::state::effect::FileId;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile, SyntaxState};
 use crate::state::following::Following;
 use crate::state::overlay::{ListView, Message, Overlay};
+use crate::state::scout::ScoutState;
 use crate::state::terrain::{Reading, TerrainState};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{
@@ -152,6 +153,7 @@ pub struct State {
     pub docket: DocketView,
     /// The file that Parley shows.
     pub file: FileId,
+    pub scout: ScoutState,
     pub terrain: TerrainState,
     pub proof: ProofState,
     pub accord: AccordState,
@@ -188,10 +190,10 @@ impl State {
             .cloned()
             .map(FileState::new)
             .collect();
-        let tab = if situation.cases.is_empty() {
-            Tab::Accord
-        } else {
-            Tab::Docket
+        let tab = match situation.cases.is_empty() {
+            true if situation.is_idle() => Tab::Scout,
+            true => Tab::Accord,
+            false => Tab::Docket,
         };
         let accord = AccordState::new(&situation.message);
         State {
@@ -203,6 +205,7 @@ impl State {
             files,
             docket: DocketView::default(),
             file: FileId(0),
+            scout: ScoutState::default(),
             terrain: TerrainState::default(),
             proof: ProofState::default(),
             accord,
@@ -228,7 +231,8 @@ impl State {
         let here = [self.file, FileId(self.docket.chosen)];
         let here = here.map(|at| Some(self.file(at)?.case.path.clone()));
         let mut old: Vec<_> = std::mem::take(&mut self.files);
-        let same_step = self.situation.theirs == situation.theirs;
+        let same_step = self.situation.theirs == situation.theirs
+            && self.situation.foreseen.is_some() == situation.foreseen.is_some();
         let adopt = |case: &Case| {
             let at = old.iter().position(|f| {
                 same_step && f.case.path == case.path && f.case.stages == case.stages
@@ -359,6 +363,11 @@ impl State {
             .map(|(at, file)| (FileId(at), file))
     }
 
+    /// Whether two parties are really meeting.
+    pub fn has_real_parties(&self) -> bool {
+        self.situation.foreseen.is_none() && !self.situation.is_idle()
+    }
+
     /// The file that Parley shows, if it has lines.
     pub fn open_file(&self) -> Option<&OpenFile> {
         self.file(self.file)?.open()
@@ -372,6 +381,7 @@ impl State {
     pub fn context(&self) -> KeyContext {
         match self.tab {
             Tab::Proof | Tab::Accord if self.staged.is_some() => KeyContext::Staged,
+            Tab::Scout => KeyContext::Scout,
             Tab::Docket => KeyContext::Docket,
             Tab::Terrain => KeyContext::Terrain,
             Tab::Proof => KeyContext::Proof,

@@ -3,6 +3,7 @@
 use crate::base::project_checks::ProjectCheck;
 use crate::case::drawings::Drawing;
 use crate::case::finish::Finish;
+use crate::case::foresee::Question;
 use crate::case::opened::Recording;
 use crate::case::place::Place;
 use armistice_core::{
@@ -146,6 +147,19 @@ pub enum Effect {
         /// What was decided, to be kept if it is concluded.
         record: Option<Box<MergeRecord>>,
     },
+    /// Read whom the branch at hand could meet.
+    ReadScout,
+    /// Look what would happen.
+    Foresee(Question),
+    /// Look no longer.
+    StopForeseeing,
+    /// Find what a typed name stands for.
+    NameCounterpart(String),
+    /// Begin what was foreseen, if this commit is still checked out.
+    Begin {
+        question: Question,
+        seen: Option<String>,
+    },
     /// Make files that git merged by itself cases.
     TakeIn(Vec<RepoPath>),
     ReadLog,
@@ -190,6 +204,24 @@ pub enum Effect {
 }
 
 impl Effect {
+    /// Whether it changes the work tree, the index or what is under way: nothing of that is done in a
+    /// forecast.
+    pub fn changes_the_tree(&self) -> bool {
+        matches!(
+            self,
+            Effect::Finish(..)
+                | Effect::WriteMany(_)
+                | Effect::SettleWhole { .. }
+                | Effect::TakeBack { .. }
+                | Effect::Regenerate { .. }
+                | Effect::StageAgain(_)
+                | Effect::TakeIn(_)
+                | Effect::HandOver(..)
+                | Effect::End { .. }
+                | Effect::RemoveBackups(_)
+        )
+    }
+
     /// The files it is about, in order; none if it is about the repository as a whole.
     pub fn files(&self) -> Vec<FileId> {
         match self {

@@ -17,7 +17,7 @@ use crate::update::overlay::Pressed;
 use crate::update::picking::{self, click_pick};
 use crate::update::windows::settle_views;
 use crate::update::{
-    accord, cards, docket, editing, leaving, overlay, parley, results, returning, searching,
+    accord, cards, docket, editing, leaving, overlay, parley, results, returning, scout, searching,
     staged, syntax, terrain, who,
 };
 use crate::view::areas::Screen;
@@ -53,6 +53,9 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
     if (state.tab == Tab::Terrain || told) && !tick {
         effects.extend(terrain::read(state));
     }
+    if state.situation.foreseen.is_some() {
+        stay_foreseen(state, &mut effects);
+    }
     settle_views(state);
     name_parties(state);
     // Whoever decides something comes back to it, also after a kill.
@@ -74,6 +77,26 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
         state.proof.running = true;
     }
     effects
+}
+
+/// Nothing is written, staged or concluded of what is only foreseen.
+fn stay_foreseen(state: &mut State, effects: &mut Vec<Effect>) {
+    let asked = effects.len();
+    effects.retain(|effect| !effect.changes_the_tree());
+    if effects.len() < asked {
+        state.files.iter_mut().for_each(|file| file.writing = false);
+        state.accord.running = None;
+        state.complain(
+            "this is a forecast: nothing is under way that could be written; 1, then S begins it",
+        );
+    }
+    let about_real = |effect: &Effect| {
+        matches!(
+            effect,
+            Effect::Prove | Effect::Measure | Effect::Audit(_) | Effect::SavePlace(_)
+        )
+    };
+    effects.retain(|effect| !about_real(effect));
 }
 
 /// The message and a question call the sides by their names.
@@ -140,6 +163,7 @@ pub fn start(state: &mut State) -> Vec<Effect> {
     effects.push(Effect::Measure);
     if state.situation.is_idle() {
         effects.extend([Effect::ReadLog, Effect::FindCommitted]);
+        effects.extend(scout::read(state));
     }
     if let Some(said) = settled_while_merging(&state.situation)
         && state.message.text.is_empty()
@@ -253,6 +277,8 @@ fn on_hit(state: &mut State, hit: Hit) -> Vec<Effect> {
         Hit::TerrainRow(row, column) if state.overlay.is_none() => {
             terrain::click(state, row, column)
         }
+        Hit::Counterpart(nth) if state.overlay.is_none() => scout::click_counterpart(state, nth),
+        Hit::ForecastRow(nth) if state.overlay.is_none() => scout::click_row(state, nth),
         Hit::StagedRow(row) => staged::click(state, row),
         Hit::DraftRow(row) if state.overlay.is_none() => {
             go_to_row(state, row);
@@ -291,6 +317,7 @@ pub fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::ShowStaged => staged::open(state),
         _ if state.context() == KeyContext::Staged => staged::run(state, command),
         _ => match state.tab {
+            Tab::Scout => scout::run(state, command),
             Tab::Docket => docket::run(state, command),
             Tab::Parley => parley::run(state, command),
             Tab::Terrain => terrain::run(state, command),
@@ -309,6 +336,9 @@ fn go(state: &mut State, tab: Tab) -> Vec<Effect> {
     state.accord.editing = false;
     state.staged = None;
     match tab {
+        Tab::Scout => scout::read(state),
+        // Nothing is staged of what is only foreseen.
+        Tab::Proof | Tab::Accord if state.situation.foreseen.is_some() => Vec::new(),
         Tab::Proof => vec![Effect::Prove],
         Tab::Accord => vec![Effect::Measure, Effect::Prove],
         _ => Vec::new(),

@@ -1,10 +1,11 @@
 //! Keys and clicks in help, Ask, questions and the output of git.
 
 use crate::base::commands::Command;
+use crate::base::commands::Tab;
 use crate::state::app::State;
 use crate::state::effect::Effect;
 use crate::state::overlay::{Answer, Overlay};
-use crate::update::{accord, bulk, checks, files, rulings, searching, terrain};
+use crate::update::{accord, bulk, checks, files, rulings, scout, searching, terrain};
 use crate::view::areas::{Screen, output_rows};
 use crate::view::ask::matches;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
@@ -57,6 +58,9 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
         }
         Some(Overlay::Seek { .. }) => searching::key(state, key, name),
         Some(Overlay::Jump { .. }) => terrain::list_key(state, key, name),
+        Some(Overlay::Narrow) if state.tab == Tab::Scout => {
+            return Pressed::Done(scout::narrow_key(state, key, name));
+        }
         Some(Overlay::Narrow) => {
             let typed = match key.code {
                 KeyCode::Char(c) if !name.starts_with("ctrl-") => Some(c),

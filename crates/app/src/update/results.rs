@@ -15,7 +15,8 @@ use crate::update::accord::ask_empty;
 use crate::update::files::{finish, other_unfinished};
 use crate::update::loading::loads;
 use crate::update::{
-    accord, checks, following, hand_over, returning, rulings, staged, syntax, taking, terrain, who,
+    accord, checks, following, hand_over, returning, rulings, scout, staged, syntax, taking,
+    terrain, who,
 };
 use armistice_core::LineIdx;
 use armistice_git::{After, Ending, IndexState, RepoPath, Situation, Verdict};
@@ -26,6 +27,12 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::Situated(result) => return situated(state, *result),
         WorkResult::Ended(ending, result) => return ended(state, ending, result),
         WorkResult::Note(text) => state.complain(text),
+        WorkResult::ScoutRead(read) => return scout::known(state, read),
+        WorkResult::Foreseen(question, result, is_all) => {
+            return scout::foreseen(state, &question, result, is_all);
+        }
+        WorkResult::Named(name, found) => return scout::named(state, &name, found),
+        WorkResult::Begun(question, result) => return scout::begun(state, &question, result),
         WorkResult::CheckBegan(line) => checks::began(state, line),
         WorkResult::CheckSaid(line, lines) => checks::said(state, line, lines),
         WorkResult::CheckEnded(line, result) => checks::ended(state, &line, result),
@@ -37,6 +44,9 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             }
             if state.following.is_some() {
                 return following::go_on(state);
+            }
+            if state.scout.opening.is_some() {
+                return scout::opened(state);
             }
             // Whoever has gone to another screen keeps the file that they have there.
             if state.tab == Tab::Docket && !state.docket.moved && state.returning.is_none() {
@@ -429,6 +439,8 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
             }
             if idle {
                 effects.push(Effect::ReadLog);
+                state.scout.asked = None;
+                effects.extend(scout::read(state));
             }
             effects
         }

@@ -5,6 +5,7 @@ use crate::state::app::State;
 use crate::state::file::Mode;
 use crate::update::moving::follow;
 use crate::view::areas::Screen;
+use crate::view::scout::{ScoutAreas, forecast_rows};
 use crate::view::staged::StagedAreas;
 use crate::view::terrain::{TerrainAreas, row_of};
 use crate::view::whole_line::any_cut;
@@ -54,6 +55,20 @@ pub fn settle_views(state: &mut State) {
         // The name of its file stays in sight where it is the first.
         let list = &mut state.terrain.list;
         list.top = window(list.top, row, terrain_height).min(row.saturating_sub(1));
+    }
+    let areas = ScoutAreas::new(state);
+    let shown = state.scout.shown_counterparts().len();
+    let rows = forecast_rows(state).len();
+    for (list, area, all) in [
+        (&mut state.scout.list, areas.counterparts, shown),
+        (&mut state.scout.rows, areas.forecast, rows),
+    ] {
+        list.chosen = list.chosen.min(all.saturating_sub(1));
+        list.top = window(
+            list.top,
+            list.chosen,
+            area.height.saturating_sub(1) as usize,
+        );
     }
     let files = StagedAreas::new(state).files.height as usize;
     if let Some(view) = &mut state.staged {

@@ -63,6 +63,10 @@ fn also_called(command: Command) -> &'static str {
         Command::Go(Tab::Terrain) | Command::JumpList => {
             "outline structure functions symbols moved"
         }
+        Command::Go(Tab::Scout) => "predict forecast foresee preview before compare branch",
+        Command::Begin => "start run merge rebase cherry-pick revert",
+        Command::NextUndertaking => "merge rebase cherry-pick revert operation mode",
+        Command::SwitchList => "focus pane switch",
         Command::TakeAlong => "move follow moved carry another file",
         Command::ReplaceName => "rename renamed name gone replace fix",
         Command::Draw => "picture image export svg pdf",

@@ -8,22 +8,56 @@ use crate::view::gate::gate;
 use crate::view::working::works;
 use unicode_width::UnicodeWidthStr;
 
-/// The tabs of the rail: which, its text, and the columns it covers.
+/// Where the first tab begins behind the program's name.
+pub const BEHIND_NAME: u16 = 12;
+
+/// The tabs of the rail: which, its text, and the columns it covers. Where there is little room the
+/// program's name goes, then the counts.
 pub fn rail_tabs(state: &State) -> Vec<(Tab, String, u16, u16)> {
-    let mut x = 12;
+    let ways = [
+        (BEHIND_NAME, true, true),
+        (0, false, true),
+        (0, false, false),
+    ];
+    let laid_out = ways.map(|(from, wide, counts)| laid_out(state, from, wide, counts));
+    let fits = |tabs: &&Vec<(Tab, String, u16, u16)>| {
+        tabs.last().is_none_or(|(.., to)| *to <= state.size.0)
+    };
+    let found = laid_out.iter().find(fits).or(laid_out.last());
+    found.cloned().unwrap_or_default()
+}
+
+fn laid_out(state: &State, from: u16, wide: bool, counts: bool) -> Vec<(Tab, String, u16, u16)> {
+    let mut x = from;
     let tab = |tab: Tab| {
-        let count = tab_count(state, tab);
+        let count = match counts {
+            true => tab_count(state, tab),
+            false => String::new(),
+        };
         let gap = if count.is_empty() { "" } else { " " };
-        let text = format!(" {} {}{gap}{count} ", tab.key(), tab.name());
+        let end = if wide { " " } else { "" };
+        let text = format!(" {} {}{gap}{count}{end}", tab.key(), tab.name());
         let from = x;
-        x += text.width() as u16 + 1;
-        (tab, text, from, x - 1)
+        let to = x + text.width() as u16;
+        x = to + u16::from(wide);
+        (tab, text, from, to)
     };
     Tab::ALL.into_iter().map(tab).collect()
 }
 
 fn tab_count(state: &State, tab: Tab) -> String {
     match tab {
+        Tab::Scout => match &state.scout.forecast {
+            Some(forecast) if forecast.refused.is_none() => {
+                let questions = forecast.weight().questions;
+                if questions == 0 {
+                    String::new()
+                } else {
+                    format!("{questions}?")
+                }
+            }
+            _ => String::new(),
+        },
         Tab::Docket if state.files.is_empty() => String::new(),
         Tab::Docket => {
             let (done, all) = state.files_done();
@@ -40,6 +74,8 @@ fn tab_count(state: &State, tab: Tab) -> String {
             0 => String::new(),
             n => n.to_string(),
         },
+        // Where nothing is under way nothing was looked at.
+        Tab::Proof if !state.has_real_parties() => String::new(),
         Tab::Proof => match &state.proof.proof {
             Some(proof) => {
                 let failed = failed(&state.proof.checks, &proof.stands);

@@ -15,6 +15,7 @@ use crate::view::cards::CardRow;
 use crate::view::draft_rows::DraftRows;
 use crate::view::evidence::{columns, is_low, low_cells, parts, per_row, rows_above};
 use crate::view::questions::question_areas;
+use crate::view::scout::ScoutAreas;
 use crate::view::staged::StagedAreas;
 use crate::view::terrain::{TerrainAreas, terrain_columns};
 use armistice_core::Version;
@@ -29,6 +30,9 @@ pub enum Hit {
     /// A row of Terrain, and in which column.
     TerrainRow(usize, Option<Version>),
     /// A file of what is staged.
+    /// A row of Scout's lists, by its number.
+    Counterpart(usize),
+    ForecastRow(usize),
     StagedRow(usize),
     /// A row of the draft.
     DraftRow(usize),
@@ -105,6 +109,16 @@ impl Screen<'_> {
             return files.contains(at).then(|| Hit::StagedRow(row()));
         }
         match self.state.tab {
+            Tab::Scout => {
+                let areas = ScoutAreas::new(self.state);
+                let row = |area: Rect, top: usize| {
+                    let inside = area.contains(at) && at.y > area.y;
+                    inside.then(|| top + (at.y - area.y - 1) as usize)
+                };
+                let scout = &self.state.scout;
+                let counterpart = row(areas.counterparts, scout.list.top).map(Hit::Counterpart);
+                counterpart.or_else(|| row(areas.forecast, scout.rows.top).map(Hit::ForecastRow))
+            }
             Tab::Docket => self.list_row(at, self.state.docket.top).map(Hit::DocketRow),
             Tab::Proof => self
                 .list_row(at, self.state.proof.list.top)

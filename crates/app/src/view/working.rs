@@ -11,6 +11,7 @@ use armistice_git::{IndexState, Operation};
 /// Whether an action does something here and now.
 pub(crate) fn works(state: &State, command: Command) -> bool {
     match state.tab {
+        Tab::Scout => works_on_scout(state, command),
         Tab::Docket => works_on_docket(state, command),
         Tab::Parley => match state.open_file() {
             Some(file) if matches!(file.view.mode, Mode::Look) => works_in(state, file, command),
@@ -19,6 +20,16 @@ pub(crate) fn works(state: &State, command: Command) -> bool {
         Tab::Accord => works_on_accord(state, command),
         Tab::Terrain => state.terrain.known().is_some() || !is_about_files(command),
         Tab::Proof => works_on_proof(state, command),
+    }
+}
+
+fn works_on_scout(state: &State, command: Command) -> bool {
+    let real = state.situation.foreseen.is_none() && !state.situation.is_idle();
+    let known = state.scout.forecast.is_some();
+    match command {
+        Command::Begin | Command::ShowMerged | Command::Draw => known && !real,
+        Command::Accept | Command::SwitchList | Command::NextUndertaking | Command::Narrow => !real,
+        _ => true,
     }
 }
 

@@ -79,6 +79,7 @@ fn situation(paths: &[&str]) -> Situation {
         steps: Vec::new(),
         upstream: None,
         driven_is_committed: false,
+        foreseen: None,
         operation: Operation::Merge,
         mark: Mark {
             operation: Operation::Merge,
@@ -630,10 +631,10 @@ mod the_bars {
             assert!(tabs.windows(2).all(|pair| pair[0].3 <= pair[1].2));
             tabs.into_iter().map(|(_, text, ..)| text).collect()
         };
-        assert_eq!(texts(&state)[0].trim(), "2 Docket 0/2");
-        assert_eq!(texts(&state)[1].trim(), "3 Parley 0/2");
+        assert_eq!(texts(&state)[1].trim(), "2 Docket 0/2");
+        assert_eq!(texts(&state)[2].trim(), "3 Parley 0/2");
         press(&mut state, "o");
-        assert_eq!(texts(&state)[1].trim(), "3 Parley 1/2");
+        assert_eq!(texts(&state)[2].trim(), "3 Parley 1/2");
         // Nothing was checked yet, so neither word that is green stands there.
         let all = texts(&state).concat();
         assert!(!all.contains("clean") && !all.contains("ready"), "{all}");

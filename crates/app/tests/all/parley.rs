@@ -330,7 +330,7 @@ fn every_key_does_no_harm_on_every_screen() {
 
 #[test]
 fn help_lists_every_key_of_the_screen() {
-    let mut desk = desk((160, 90));
+    let mut desk = desk((160, 100));
     desk.open("src/quay.rs").press("?");
     let shown = desk.shows();
     for binding in armistice::base::keymap::rows_for(desk.state.context()) {

@@ -439,10 +439,16 @@ fn nothing_under_way_shows_the_log() {
     let repo = Repo::new();
     repo.write("a.txt", BASE);
     repo.commit("Only commit");
-    let desk = repo.desk();
-    assert!(desk.shows().contains("Only commit"));
+    let mut desk = repo.desk();
+    assert!(
+        desk.shows().contains("there is no other branch here"),
+        "{}",
+        desk.shows()
+    );
+    assert!(desk.press("6").shows().contains("Only commit"));
     let fresh = Repo::new();
-    assert!(fresh.desk().shows().contains("nothing is under way"));
+    let shown = fresh.desk().press("6").shows();
+    assert!(shown.contains("nothing is under way"), "{shown}");
     let (code, output) = fresh.output(&["docket"]);
     assert_eq!(code, 0, "{output}");
     assert_eq!(armistice(&fresh.top, &["proof"]).status.code(), Some(0));

@@ -265,6 +265,6 @@ fn the_place_comes_back_with_file_conflict_and_lens_after_closing_and_after_a_ki
     repo.try_git(&["merge", "side"]);
     repo.git(&["commit", "-q", "--allow-empty", "-am", "by hand"]);
     let t = Tmux::start(&repo.top, (160, 40), "", &[]);
-    let screen = t.wait("nothing is under way");
+    let screen = t.wait("nothing under way");
     assert!(!screen.contains("back where you were"), "{screen}");
 }

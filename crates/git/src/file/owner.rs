@@ -42,6 +42,32 @@ pub(crate) fn temp_prefix() -> String {
     format!("{PREFIX}{}-", own())
 }
 
+/// What names of folders that are thrown away begin with; the owner and a random part follow.
+const FOLDER: &str = "armistice-scout-";
+
+/// A temporary folder of this program, outside of any repository; it goes when it is dropped. Those that
+/// killed programs left behind are removed first.
+pub(crate) fn temp_folder() -> std::io::Result<tempfile::TempDir> {
+    for old in fs::read_dir(std::env::temp_dir())
+        .into_iter()
+        .flatten()
+        .flatten()
+    {
+        let name = old.file_name();
+        let owner = name.to_str().and_then(|name| {
+            let rest = name.strip_prefix(FOLDER)?;
+            Some(rest.rsplit_once('-')?.0)
+        });
+        let is_folder = old.file_type().is_ok_and(|kind| kind.is_dir());
+        if is_folder && owner.is_some_and(|owner| !is_alive(owner)) {
+            // One that is somebody else's stays.
+            let _ = fs::remove_dir_all(old.path());
+        }
+    }
+    let prefix = format!("{FOLDER}{}-", own());
+    tempfile::Builder::new().prefix(&prefix).tempdir()
+}
+
 /// Removes temporary files that programs left in a folder which are gone. One that cannot be removed
 /// is only untidy: the next opening tries again.
 pub(crate) fn sweep(folder: &Path) {

@@ -29,9 +29,12 @@ pub struct Counterpart {
     pub kind: CounterpartKind,
     /// The commit that it names.
     pub commit: Commit,
-    /// Why it stands where it stands: "upstream", "main line"; empty for the others.
+    /// Why it stands where it stands: "upstream", "main line", "named"; empty for the others.
     pub why: &'static str,
 }
+
+/// Why something stands in the list that somebody named.
+pub const NAMED: &str = "named";
 
 /// Own commits that are listed to be undone or picked.
 const OWN: usize = 30;
@@ -118,7 +121,7 @@ pub fn counterpart_named(repo: &Repository, name: &str) -> Result<Option<Counter
         name: name.to_owned(),
         kind: CounterpartKind::Commit,
         commit,
-        why: "",
+        why: NAMED,
     }))
 }
 

@@ -6,6 +6,7 @@ use crate::case::grouping::grouped;
 use crate::case::one::Case;
 use crate::case::place::Place;
 use crate::case::stages::{Stage, Stages};
+use crate::file::owner::temp_folder;
 use crate::path::RepoPath;
 use crate::process::cancel::Cancel;
 use crate::process::error::Error;
@@ -68,10 +69,7 @@ impl Sandbox {
     /// # Errors
     /// If there is no room for temporary files.
     pub fn new(repo: &Repository, cancel: &Cancel) -> Result<Self, Error> {
-        let folder = tempfile::Builder::new()
-            .prefix("armistice-scout-")
-            .tempdir();
-        let folder = folder.map_err(Error::file("create", "a temporary folder"))?;
+        let folder = temp_folder().map_err(Error::file("create", "a temporary folder"))?;
         Ok(Sandbox {
             repo: repo.until(cancel).writing_into(folder.path()),
             folder: Arc::new(folder),

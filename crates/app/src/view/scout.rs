@@ -1,0 +1,342 @@
+//! Scout: where its parts are, and the rows of its forecast.
+
+use crate::base::safe_text::count;
+use crate::case::foresee::{Forecast, ForeseenStep, StepEnd, Weight};
+use crate::state::app::State;
+use crate::view::areas::Screen;
+use armistice_core::Side;
+use armistice_git::{Commit, Meeting, Operation, Relation, Undertaking};
+use ratatui::layout::Rect;
+
+/// The parts of Scout; one that has no room is empty.
+pub struct ScoutAreas {
+    pub counterparts: Rect,
+    pub state: Rect,
+    pub meeting: Rect,
+    pub forecast: Rect,
+}
+
+/// Rows of the state of the tree, its heading among them.
+const STATE_ROWS: u16 = 9;
+
+impl ScoutAreas {
+    pub fn new(state: &State) -> Self {
+        let screen = Screen::new(state);
+        let body = screen.body;
+        if !screen.is_wide() {
+            // One above the other: whom, how the lines stand, what would come of it.
+            let list = (body.height / 3).max(4).min(body.height);
+            let meeting = 4.min(body.height.saturating_sub(list));
+            let part = |y: u16, height: u16| Rect {
+                y: body.y + y,
+                height,
+                ..body
+            };
+            return ScoutAreas {
+                counterparts: part(0, list),
+                meeting: part(list, meeting),
+                state: Rect::default(),
+                forecast: part(list + meeting, body.height - list - meeting),
+            };
+        }
+        let left = (body.width / 4).clamp(34, 48);
+        let middle = (body.width - left) * 9 / 20;
+        let right = body.width - left - middle;
+        let rows = STATE_ROWS.min(body.height / 2);
+        let part = |x: u16, width: u16| Rect {
+            x: body.x + x,
+            width: width.saturating_sub(1),
+            ..body
+        };
+        let column = part(0, left);
+        ScoutAreas {
+            counterparts: Rect {
+                height: body.height - rows,
+                ..column
+            },
+            state: Rect {
+                y: body.y + body.height - rows,
+                height: rows,
+                ..column
+            },
+            meeting: part(left, middle),
+            forecast: part(left + middle, right + 1),
+        }
+    }
+}
+
+/// Whether something real is under way.
+pub fn is_under_way(state: &State) -> bool {
+    let situation = &state.situation;
+    situation.foreseen.is_none()
+        && (situation.operation != Operation::Loose || !situation.cases.is_empty())
+}
+
+/// A row of the forecast.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ForecastRow {
+    /// Words that cannot be chosen.
+    Words(String),
+    /// Words that need a look.
+    Finding(String),
+    /// A step of a rebase.
+    Step(usize),
+    /// A file of a step that would be in conflict.
+    File(usize, usize),
+    /// A file of a step that git would merge by itself.
+    Clean(usize, usize),
+}
+
+impl ForecastRow {
+    /// Whether the cursor stands on it.
+    pub fn is_chosen_at_all(&self) -> bool {
+        !matches!(self, ForecastRow::Words(_) | ForecastRow::Finding(_))
+    }
+}
+
+/// The rows of what is foreseen.
+pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
+    let scout = &state.scout;
+    let Some(forecast) = &scout.forecast else {
+        return Vec::new();
+    };
+    let mut rows = Vec::new();
+    let words = |text: String| ForecastRow::Words(text);
+    if let Some(why) = &forecast.refused {
+        rows.push(ForecastRow::Finding(format!("git would not begin: {why}")));
+    }
+    if !forecast.in_the_way.is_empty() {
+        let files = count(forecast.in_the_way.len(), "file");
+        rows.push(ForecastRow::Finding(format!(
+            "{files} in the way: git would refuse to begin; commit or stash first"
+        )));
+        let named = forecast.in_the_way.iter().take(4);
+        rows.extend(named.map(|path| words(format!("  {path}"))));
+    }
+    let is_rebase = forecast.question.undertaking == Undertaking::Rebase;
+    for (nth, step) in forecast.steps.iter().enumerate() {
+        if is_rebase {
+            rows.push(ForecastRow::Step(nth));
+        }
+        rows.extend((0..step.files.len()).map(|file| ForecastRow::File(nth, file)));
+        for found in &step.clean.findings {
+            let line = found.finding.line.map_or(0, |line| line.number());
+            let text = format!("{}:{line} {}", found.path, found.finding.what);
+            rows.push(ForecastRow::Finding(text));
+        }
+        let [ours, theirs, both] = step.clean.counts();
+        if ours + theirs + both > 0 {
+            rows.push(words(String::new()));
+            rows.push(words(format!(
+                "{} merged by git: {ours} by ours, {theirs} by theirs, {both} by both · m {}",
+                count(ours + theirs + both, "file"),
+                if scout.clean_shown { "folds" } else { "lists" }
+            )));
+            if scout.clean_shown {
+                rows.extend((0..step.clean.files.len()).map(|n| ForecastRow::Clean(nth, n)));
+            }
+        }
+    }
+    if let Some([merge, rebase]) = &forecast.weighed {
+        rows.push(words(String::new()));
+        rows.push(words(format!("as a merge:  {}", weight_words(merge))));
+        rows.push(words(format!("as a rebase: {}", weight_words(rebase))));
+    }
+    rows
+}
+
+/// What would happen, in one line.
+pub fn summary(forecast: &Forecast) -> String {
+    let meeting = &forecast.meeting;
+    let files = || forecast.steps.iter().flat_map(|step| &step.files);
+    let sum = |of: fn(&crate::case::foresee::ForeseenFile) -> usize| files().map(of).sum::<usize>();
+    let conflicts = sum(|file| file.conflicts);
+    match (forecast.question.undertaking, meeting.relation) {
+        (Undertaking::Merge, Relation::Contained) => "nothing to do".to_owned(),
+        (Undertaking::Merge, Relation::FastForward) => "nothing can conflict".to_owned(),
+        _ if forecast.steps.is_empty() && forecast.refused.is_none() => "nothing to do".to_owned(),
+        _ if conflicts == 0 => "nothing would conflict".to_owned(),
+        _ => {
+            let mut words = format!(
+                "{} · ★ {} by rule · {} open",
+                count(conflicts, "conflict"),
+                sum(|file| file.by_rule),
+                sum(|file| file.open),
+            );
+            let mut more = |n: usize, what: &str| {
+                if n > 0 {
+                    words += &format!(" · {n} {what}");
+                }
+            };
+            more(sum(|file| file.offered), "offered");
+            more(sum(|file| file.remembered), "remembered");
+            more(sum(|file| file.decided), "tried out");
+            words
+        }
+    }
+}
+
+/// How two lines stand to each other, in words.
+pub fn relation_words(meeting: &Meeting) -> String {
+    match meeting.relation {
+        Relation::Contained => "all of it is here already: there is nothing to do".to_owned(),
+        Relation::FastForward => format!(
+            "{} behind and none ahead: the branch only moves on, nothing can conflict",
+            count(meeting.behind, "commit")
+        ),
+        Relation::Unrelated => "no common ancestor: the lines share no commit".to_owned(),
+        Relation::Parted(bases) => {
+            let several = match bases {
+                1 => String::new(),
+                n => format!(" · {n} last common ancestors, git merges those first"),
+            };
+            format!(
+                "{} ahead, {} behind{several}",
+                count(meeting.ahead, "commit"),
+                meeting.behind
+            )
+        }
+    }
+}
+
+/// How a step ends, in words.
+pub fn step_words(step: &ForeseenStep) -> String {
+    let conflicts: usize = step.files.iter().map(|file| file.conflicts).sum();
+    let open: usize = step.files.iter().map(|file| file.open).sum();
+    let mut words = match step.end {
+        StepEnd::Clean => "clean".to_owned(),
+        StepEnd::Empty => "becomes empty".to_owned(),
+        StepEnd::Settled => format!("{}, all settled by rule", count(conflicts, "conflict")),
+        StepEnd::Open => format!("{}, {open} open", count(conflicts, "conflict")),
+    };
+    if let Some(earlier) = step.repeats {
+        words += &format!(" · as in step {earlier}");
+    }
+    if step.is_estimate {
+        words += " · estimate";
+    }
+    words
+}
+
+/// How much work it would be, in words.
+pub fn weight_words(weight: &Weight) -> String {
+    let mut words = format!(
+        "{} at {}",
+        count(weight.questions, "question"),
+        count(weight.stops, "stop")
+    );
+    if weight.repeats > 0 {
+        words += &format!(", {} again", weight.repeats);
+    }
+    words
+}
+
+/// A row of the drawing of two lines.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum MeetingRow {
+    /// A commit of one side.
+    Commit(Side, Commit),
+    /// Commits of a side that are folded.
+    Folded(Side, usize),
+    /// Where both lines part.
+    Base(Option<Commit>),
+}
+
+/// Both lines of commits, the newest first, down to where they part, in so many rows.
+pub fn meeting_rows(meeting: &Meeting, room: usize) -> Vec<MeetingRow> {
+    let all = |side: Side| meeting.lines.commits[side].len() + meeting.lines.left_out[side];
+    let room = room.saturating_sub(1);
+    let (ours, theirs) = (all(Side::Ours), all(Side::Theirs));
+    // Each gets half; what one does not need is the other's.
+    let half = room / 2;
+    let for_ours = ours.min(half.max(room.saturating_sub(theirs)));
+    let for_theirs = theirs.min(room.saturating_sub(for_ours));
+    let mut rows: Vec<MeetingRow> = Vec::new();
+    for (side, all, room) in [
+        (Side::Ours, ours, for_ours),
+        (Side::Theirs, theirs, for_theirs),
+    ] {
+        let commits = &meeting.lines.commits[side];
+        let shown = match all > room {
+            true => room.saturating_sub(1),
+            false => room,
+        };
+        let shown = shown.min(commits.len());
+        let own = commits.iter().take(shown).cloned();
+        rows.extend(own.map(|commit| MeetingRow::Commit(side, commit)));
+        if all > shown {
+            rows.push(MeetingRow::Folded(side, all - shown));
+        }
+    }
+    rows.push(MeetingRow::Base(meeting.lines.base.clone()));
+    rows
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use armistice_core::PerSide;
+    use armistice_git::TwoLines;
+
+    fn commit(n: usize) -> Commit {
+        Commit {
+            oid: format!("{n:040}"),
+            short: format!("{n:07}"),
+            subject: format!("commit {n}"),
+            author: "Ines Brandt".to_owned(),
+            time: n as i64,
+        }
+    }
+
+    fn meeting(ours: usize, theirs: usize) -> Meeting {
+        Meeting {
+            ours: commit(1),
+            theirs: commit(2),
+            relation: Relation::Parted(1),
+            lines: TwoLines {
+                commits: PerSide {
+                    ours: (0..ours).map(commit).collect(),
+                    theirs: (0..theirs).map(commit).collect(),
+                },
+                left_out: PerSide { ours: 0, theirs: 0 },
+                base: Some(commit(9)),
+            },
+            ahead: ours,
+            behind: theirs,
+        }
+    }
+
+    #[test]
+    fn both_lines_fit_whatever_there_is_of_them_and_what_is_folded_is_counted() {
+        for (ours, theirs) in [(0, 0), (1, 50), (50, 1), (30, 30), (3, 4)] {
+            for room in 1..40 {
+                let rows = meeting_rows(&meeting(ours, theirs), room);
+                assert!(
+                    rows.len() <= room.max(3),
+                    "{ours} {theirs} {room}: {}",
+                    rows.len()
+                );
+                let of = |side: Side| -> usize {
+                    let one = |row: &MeetingRow| match row {
+                        MeetingRow::Commit(of, _) => usize::from(*of == side),
+                        MeetingRow::Folded(of, n) if *of == side => *n,
+                        _ => 0,
+                    };
+                    rows.iter().map(one).sum()
+                };
+                assert_eq!((of(Side::Ours), of(Side::Theirs)), (ours, theirs));
+                assert!(matches!(rows.last(), Some(MeetingRow::Base(Some(_)))));
+            }
+        }
+    }
+
+    #[test]
+    fn how_lines_stand_is_said_in_words() {
+        let mut lines = meeting(2, 3);
+        assert_eq!(relation_words(&lines), "2 commits ahead, 3 behind");
+        lines.relation = Relation::Parted(2);
+        assert!(relation_words(&lines).contains("2 last common ancestors"));
+        lines.relation = Relation::Contained;
+        assert!(relation_words(&lines).contains("here already"));
+    }
+}

@@ -5,3 +5,4 @@ pub(crate) mod counterparts;
 pub(crate) mod meeting;
 pub(crate) mod sandbox;
 pub(crate) mod state;
+pub(crate) mod untouched;

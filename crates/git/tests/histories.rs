@@ -14,6 +14,9 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use tempfile::TempDir;
 
+#[path = "histories/foreseen.rs"]
+mod foreseen;
+
 /// Numbers that are the same in every run.
 struct Chance(u64);
 
@@ -85,6 +88,13 @@ impl World {
 
     /// Base, then ours and theirs from it, then the merge; whether it stopped.
     fn meet(base: impl Fn(&World), ours: impl Fn(&World), theirs: impl Fn(&World)) -> Self {
+        let world = World::apart(base, ours, theirs);
+        world.git(&["merge", "-q", "feature"]);
+        world
+    }
+
+    /// Base, then ours and theirs from it; ours is checked out.
+    fn apart(base: impl Fn(&World), ours: impl Fn(&World), theirs: impl Fn(&World)) -> Self {
         let world = World::new();
         base(&world);
         world.commit("base");
@@ -95,7 +105,6 @@ impl World {
         world.git(&["clean", "-qffd"]);
         ours(&world);
         world.commit("ours");
-        world.git(&["merge", "-q", "feature"]);
         world
     }
 

@@ -152,8 +152,14 @@ impl Foreseer<'_> {
     /// # Errors
     /// If git fails or is stopped, or there is no such commit.
     pub fn look(&self, question: &Question) -> Result<(Forecast, Sandbox), Error> {
-        let now = Situation::read(self.repo)?;
         let sandbox = Sandbox::new(self.repo, self.cancel)?;
+        let forecast = self.look_in(&sandbox, question);
+        sandbox.leave_untouched();
+        Ok((forecast?, sandbox))
+    }
+
+    fn look_in(&self, sandbox: &Sandbox, question: &Question) -> Result<Forecast, Error> {
+        let now = Situation::read(self.repo)?;
         let repo = self.repo.until(self.cancel);
         let Some(meeting) = meeting(&repo, &question.name)? else {
             return Err(Error::Unreadable {
@@ -179,10 +185,10 @@ impl Foreseer<'_> {
             || forecast.meeting.relation == Relation::Contained
                 && question.undertaking == Undertaking::Merge
         {
-            return Ok((forecast, sandbox));
+            return Ok(forecast);
         }
         let look = Look {
-            sandbox: &sandbox,
+            sandbox,
             service: CaseService::new(sandbox.repo().clone()),
             rules: self.rules,
             now: &now,
@@ -201,7 +207,7 @@ impl Foreseer<'_> {
             self.weigh(&look, &mut forecast)?;
             (self.tell)(&forecast);
         }
-        Ok((forecast, sandbox))
+        Ok(forecast)
     }
 
     /// One merge, or one commit picked or undone.

@@ -16,6 +16,7 @@ use crate::repo::objects::{Oid, write_blobs};
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
 use crate::scout::meeting::bases_between;
+use crate::scout::untouched::Times;
 use crate::situation::names::names;
 use crate::situation::proof::PathFinding;
 use crate::situation::read::{Commit, Foreseen, Party, Situation, Undertaking};
@@ -23,7 +24,7 @@ use crate::situation::terrain::{Terrain, terrain};
 use crate::situation::touched::touched;
 use armistice_core::PerSide;
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 use tempfile::TempDir;
 
 /// A repository whose new objects go into a folder of their own, which goes with the last of these.
@@ -31,6 +32,8 @@ use tempfile::TempDir;
 pub struct Sandbox {
     repo: Repository,
     folder: Arc<TempDir>,
+    /// The times of the repository's own objects; none once they are put back.
+    times: Arc<Mutex<Times>>,
 }
 
 /// What git would leave of one merge.
@@ -70,10 +73,20 @@ impl Sandbox {
     /// If there is no room for temporary files.
     pub fn new(repo: &Repository, cancel: &Cancel) -> Result<Self, Error> {
         let folder = temp_folder().map_err(Error::file("create", "a temporary folder"))?;
+        let times = Times::of(&repo.common_dir().join("objects"));
         Ok(Sandbox {
+            times: Arc::new(Mutex::new(times)),
             repo: repo.until(cancel).writing_into(folder.path()),
             folder: Arc::new(folder),
         })
+    }
+
+    /// Leaves the repository's own objects as old as they were before; to be called when git has done all
+    /// that it is asked to.
+    pub fn leave_untouched(&self) {
+        if let Ok(mut times) = self.times.lock() {
+            std::mem::take(&mut *times).put_back();
+        }
     }
 
     /// The repository, with what was written here.

@@ -217,13 +217,12 @@ impl Foreseer<'_> {
         let branch = look.now.ours.label.clone();
         let step = match forecast.question.undertaking {
             Undertaking::Merge | Undertaking::Rebase => {
-                let merged = match forecast.meeting.relation {
-                    Relation::FastForward => {
-                        look.sandbox
-                            .merge(Some(&ours.oid), &ours.oid, &theirs.oid)?
-                    }
-                    _ => look.sandbox.merge(None, &ours.oid, &theirs.oid)?,
+                let base = match forecast.meeting.relation {
+                    Relation::FastForward => Some(ours.oid.as_str()),
+                    _ => None,
                 };
+                let labels = Some(["HEAD", name.as_str()]);
+                let merged = look.sandbox.merge(base, &ours.oid, &theirs.oid, labels)?;
                 let parties = [party(&branch, ours), party(name, theirs)];
                 look.step(Undertaking::Merge, parties, &merged, None)?
             }
@@ -240,7 +239,9 @@ impl Foreseer<'_> {
                     Undertaking::Pick => (parent, theirs.oid.clone()),
                     _ => (theirs.oid.clone(), parent),
                 };
-                let merged = look.sandbox.merge(Some(&base), &ours.oid, &other)?;
+                let aside = step_label(undertaking, theirs);
+                let labels = Some(["HEAD", aside.as_str()]);
+                let merged = (look.sandbox).merge(Some(&base), &ours.oid, &other, labels)?;
                 let label = match undertaking {
                     Undertaking::Pick => "the picked commit".to_owned(),
                     _ => format!("without {}", theirs.short),
@@ -273,7 +274,9 @@ impl Foreseer<'_> {
             let Some(parent) = only_parent(look.sandbox.repo(), &commit.oid)? else {
                 continue;
             };
-            let merged = look.sandbox.merge(Some(&parent), &tip, &commit.oid)?;
+            let aside = step_label(Undertaking::Rebase, &commit);
+            let labels = Some(["HEAD", aside.as_str()]);
+            let merged = (look.sandbox).merge(Some(&parent), &tip, &commit.oid, labels)?;
             let mut onto = forecast.meeting.theirs.clone();
             onto.oid.clone_from(&tip);
             let parties = [
@@ -344,6 +347,14 @@ impl Foreseer<'_> {
             }
         };
         Ok(())
+    }
+}
+
+/// What git calls the other side of one commit that is made again or undone.
+fn step_label(undertaking: Undertaking, commit: &Commit) -> String {
+    match undertaking {
+        Undertaking::Revert => format!("parent of {} ({})", commit.short, commit.subject),
+        _ => format!("{} ({})", commit.short, commit.subject),
     }
 }
 

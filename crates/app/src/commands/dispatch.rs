@@ -6,9 +6,10 @@ use crate::commands::output::{complain, raw, say};
 use crate::commands::screens::screens;
 use crate::commands::{demo, drawing, loose, memory, merge, plain, proof, scout, setup};
 use anyhow::Result;
-use armistice_git::{Cancel, Overwrite, Repository};
+use armistice_git::{Cancel, Overwrite, Repository, Undertaking};
 use clap::CommandFactory;
 use std::env;
+use std::io::IsTerminal as _;
 use std::path::Path;
 use std::time::Duration;
 
@@ -25,7 +26,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
             .map_err(|e| anyhow::anyhow!("cannot go to '{}': {e}", folder.display()))?;
     }
     match cli.command {
-        None => screens(Path::new("."), cli.theme, cli.ascii),
+        None => screens(Path::new("."), None, cli.theme, cli.ascii),
         Some(Command::Demo {
             kind,
             into,
@@ -42,7 +43,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
                 say!("{}", made.display());
                 return Ok(Exit::Done);
             }
-            let exit = screens(&made, cli.theme, cli.ascii);
+            let exit = screens(&made, None, cli.theme, cli.ascii);
             complain!(
                 "The demo is in {}; remove it when you like.",
                 made.display()
@@ -56,9 +57,14 @@ pub fn run(cli: Cli) -> Result<Exit> {
             text,
             settle,
         }) => {
+            let undertaking = undertaking.map_or(Undertaking::Merge, Undertaking::from);
+            if !json && !text && settle.is_none() && std::io::stdout().is_terminal() {
+                let asked = Some((other, undertaking));
+                return screens(Path::new("."), asked, cli.theme, cli.ascii);
+            }
             let repo = here()?;
             let question = scout::question(&repo, other, undertaking)?;
-            scout::scout(&repo, &question, settle, json && !text)
+            scout::scout(&repo, &question, settle, json)
         }
         Some(Command::Docket { json, who }) => plain::docket(&here()?, json, who),
         Some(Command::Settle {

@@ -93,7 +93,7 @@ fn settle(
     }
     let loose = Loose::make(&state_folder()?, versions, output, labels)?;
     let opened = loose.clone();
-    show(move || Ok(CaseService::on(opened)), ground, ascii)?;
+    show(move || Ok(CaseService::on(opened)), None, ground, ascii)?;
     Ok(match loose.close() {
         true => Exit::Done,
         false => Exit::Open,

@@ -79,7 +79,7 @@ struct CleanJson {
 pub(crate) fn question(
     repo: &Repository,
     other: Option<String>,
-    undertaking: Option<As>,
+    undertaking: Undertaking,
 ) -> Result<Question> {
     let name = match other {
         Some(name) => name,
@@ -88,10 +88,7 @@ pub(crate) fn question(
             None => bail!("there is no other branch here; name a commit"),
         },
     };
-    Ok(Question {
-        undertaking: undertaking.map_or(Undertaking::Merge, Undertaking::from),
-        name,
-    })
+    Ok(Question { undertaking, name })
 }
 
 /// Whether it is a line of its own, not one of the own commits.

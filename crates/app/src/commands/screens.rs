@@ -5,22 +5,28 @@ use crate::base::theme::{Ground, Theme, ThemeOptions};
 use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
 use crate::commands::output::complain;
-use crate::run::runtime::{Ended, run};
+use crate::run::runtime::{Asked, Ended, run};
 use anyhow::Result;
 use armistice_git::Repository;
 use std::env;
 use std::path::Path;
 
-pub(crate) fn screens(folder: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
+pub(crate) fn screens(
+    folder: &Path,
+    asked: Option<Asked>,
+    ground: Ground,
+    ascii: bool,
+) -> Result<Exit> {
     let folder = folder.to_owned();
     let open = move || Ok(CaseService::new(Repository::discover(&folder)?));
-    show(open, ground, ascii)?;
+    show(open, asked, ground, ascii)?;
     Ok(Exit::Done)
 }
 
 /// Opens the screens on what `open` finds.
 pub(crate) fn show(
     open: impl FnOnce() -> Result<CaseService> + Send + 'static,
+    asked: Option<Asked>,
     ground: Ground,
     ascii: bool,
 ) -> Result<()> {
@@ -44,7 +50,7 @@ pub(crate) fn show(
         term: &term,
         colorfgbg: &colorfgbg,
     });
-    if run(open, theme, Settings::read()?)? == Ended::GitStopped {
+    if run(open, asked, theme, Settings::read()?)? == Ended::GitStopped {
         complain!("git was still at work and was stopped; 'armistice' shows where it stands");
     }
     Ok(())

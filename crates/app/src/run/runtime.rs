@@ -1,5 +1,6 @@
 //! The event loop: reads the terminal, calls `update`, hands effects to workers, draws frames.
 
+use crate::base::commands::Tab;
 use crate::base::path_settings::RepositoryPaths;
 use crate::base::settings::Settings;
 use crate::base::theme::Theme;
@@ -15,7 +16,7 @@ use crate::update::dispatch::{start, update};
 use crate::update::returning::return_to;
 use crate::view::areas::Screen;
 use anyhow::{Context, Result};
-use armistice_git::{Cancel, Situation};
+use armistice_git::{Cancel, Situation, Undertaking};
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
     self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
@@ -72,12 +73,17 @@ pub enum Ended {
     GitStopped,
 }
 
-/// Opens a repository and runs the screens until the person closes them.
+/// What Scout begins with: the other line, if one was named, and what would be done with it.
+pub type Asked = (Option<String>, Undertaking);
+
+/// Opens a repository and runs the screens until the person closes them, beginning with Scout where
+/// something is `asked`.
 ///
 /// # Errors
 /// If the repository cannot be read or the terminal refuses.
 pub fn run(
     open: impl FnOnce() -> Result<CaseService> + Send + 'static,
+    asked: Option<Asked>,
     theme: Theme,
     settings: Settings,
 ) -> Result<Ended> {
@@ -110,6 +116,10 @@ pub fn run(
         ..settings
     };
     return_to(&mut state, worker.service().place());
+    if let Some((other, undertaking)) = asked {
+        (state.scout.wanted, state.scout.undertaking) = (other, undertaking);
+        state.tab = Tab::Scout;
+    }
     if !opened.mended.is_empty() {
         state.say(opened.mended.join(" · "));
     }

@@ -1,5 +1,6 @@
 //! What Scout knows: whom the branch at hand could meet, and what would come of it.
 
+use crate::base::commands::Tab;
 use crate::case::foresee::{Forecast, Question};
 use crate::state::overlay::ListView;
 use armistice_git::{Counterpart, CounterpartKind, NAMED, Party, RepoPath, Undertaking, party};
@@ -52,8 +53,8 @@ pub struct ScoutState {
     pub shown: Option<(Question, usize)>,
     /// The file that is to be shown in Parley once it is read.
     pub opening: Option<RepoPath>,
-    /// The command that git runs now.
-    pub beginning: Option<Question>,
+    /// Where to go, and what to say there, once everything is read after something was begun.
+    pub landing: Option<(Tab, String)>,
 }
 
 impl ScoutState {

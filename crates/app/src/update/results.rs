@@ -426,6 +426,10 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
             let idle = situation.is_idle();
             state.situate(situation);
             state.docket.stopped = false;
+            if let Some((tab, text)) = state.scout.landing.take() {
+                state.tab = tab;
+                state.say(text);
+            }
             let asked = state.message.text == READING;
             if asked {
                 state.say("read anew");

@@ -390,7 +390,6 @@ pub(crate) fn begun(
     question: &Question,
     result: Result<Begun, String>,
 ) -> Vec<Effect> {
-    state.scout.beginning = None;
     let begun = match result {
         Ok(begun) => begun,
         Err(why) => {
@@ -403,25 +402,18 @@ pub(crate) fn begun(
     state.scout.shown = None;
     match (begun.under_way, begun.done) {
         (true, _) => {
-            state.tab = Tab::Docket;
             state.docket.moved = false;
-            state.say(format!(
-                "{}: git stopped; decisions that were tried out are here",
-                question.command()
-            ));
+            let text = "git stopped; decisions that were tried out are here";
+            let text = format!("{}: {text}", question.command());
+            state.scout.landing = Some((Tab::Docket, text));
         }
         (false, true) => {
-            state.tab = Tab::Accord;
             let back = begun.before.as_deref().map_or(String::new(), |before| {
-                format!(
-                    " · git reset --keep {} goes back",
-                    before.get(..7).unwrap_or(before)
-                )
+                let short = before.get(..7).unwrap_or(before);
+                format!(" · git reset --keep {short} goes back")
             });
-            state.say(format!(
-                "{}: done, nothing clashed{back}",
-                question.command()
-            ));
+            let text = format!("{}: done, nothing clashed{back}", question.command());
+            state.scout.landing = Some((Tab::Accord, text));
         }
         (false, false) => {
             state.complain("git refused; nothing has changed");

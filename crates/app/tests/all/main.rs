@@ -25,6 +25,7 @@ mod question;
 mod real_git;
 mod resume;
 mod rulings;
+mod scout;
 mod screens;
 mod staged;
 mod storm;

@@ -98,7 +98,16 @@ impl Sandbox {
     ///
     /// # Errors
     /// If git fails, or is too old to merge in memory (before 2.40).
-    pub fn merge(&self, base: Option<&str>, ours: &str, theirs: &str) -> Result<MergedTree, Error> {
+    ///
+    /// Where git puts a file aside, it calls it by what it calls the sides: `labels`, which are `ours` and
+    /// `theirs` themselves if none are given.
+    pub fn merge(
+        &self,
+        base: Option<&str>,
+        ours: &str,
+        theirs: &str,
+        labels: Option<[&str; 2]>,
+    ) -> Result<MergedTree, Error> {
         let call = ["merge-tree", "--write-tree", "-z", "--no-messages"];
         let mut call = Invocation::write(call)
             // Our own merge driver notes what it settles: nothing of this is real.
@@ -115,10 +124,16 @@ impl Sandbox {
         if !matches!(output.code, Some(0 | 1)) {
             return Err(failed(&call, &output));
         }
-        let (tree, places) = parse(&output.stdout).ok_or_else(|| Error::Unreadable {
+        let (tree, mut places) = parse(&output.stdout).ok_or_else(|| Error::Unreadable {
             command: "merge-tree".to_owned(),
             what: String::from_utf8_lossy(&output.stdout).into_owned(),
         })?;
+        if let Some(labels) = labels {
+            for place in &mut places {
+                place.path = put_aside(&place.path, [ours, theirs], labels);
+            }
+            places.sort_by(|a, b| a.path.cmp(&b.path));
+        }
         let parties = Parties {
             bases,
             ours: Some(ours.to_owned()),
@@ -319,6 +334,18 @@ pub fn party(label: &str, commit: &Commit) -> Party {
     }
 }
 
+/// The path of a file that git put aside, by another name of its side: git writes `_` for `/` in it.
+fn put_aside(path: &RepoPath, sides: [&str; 2], labels: [&str; 2]) -> RepoPath {
+    for (side, label) in sides.into_iter().zip(labels) {
+        let ending = format!("~{side}");
+        if let Some(stem) = path.bytes().strip_suffix(ending.as_bytes()) {
+            let label = label.replace('/', "_");
+            return RepoPath::new([stem, b"~", label.as_bytes()].concat());
+        }
+    }
+    path.clone()
+}
+
 /// Parses `TREE NUL` and `MODE OID STAGE TAB PATH NUL`, any number of times.
 fn parse(bytes: &[u8]) -> Option<(String, Vec<Place>)> {
     let mut records = bytes.split(|b| *b == 0);
@@ -352,6 +379,17 @@ fn parse(bytes: &[u8]) -> Option<(String, Vec<Place>)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_put_aside_is_called_as_git_calls_its_side() {
+        let aside = |path: &str| {
+            let path = RepoPath::new(path.as_bytes());
+            put_aside(&path, ["ab12", "cd34"], ["HEAD", "cd34 (Move a/b)"]).to_string()
+        };
+        assert_eq!(aside("d/signals~ab12"), "d/signals~HEAD");
+        assert_eq!(aside("signals~cd34"), "signals~cd34 (Move a_b)");
+        assert_eq!(aside("a~HEAD"), "a~HEAD");
+    }
 
     #[test]
     fn a_tree_and_the_stages_of_what_clashes_are_parsed() {

@@ -56,7 +56,7 @@ fn told(cases: &[Case]) -> Vec<String> {
 
 fn foreseen(world: &World, base: Option<&str>, ours: &str, theirs: &str) -> Vec<Case> {
     let sandbox = Sandbox::new(&world.repo(), &Cancel::default()).unwrap();
-    let cases = sandbox.merge(base, ours, theirs).unwrap().cases;
+    let cases = sandbox.merge(base, ours, theirs, None).unwrap().cases;
     sandbox.leave_untouched();
     cases
 }
@@ -126,13 +126,13 @@ fn steps_of_a_rebase_are_those_that_git_makes() {
     let sandbox = Sandbox::new(&repo, &Cancel::default()).unwrap();
     let parent = |oid: &str| only_parent(&repo, oid).unwrap().unwrap();
     let first = sandbox
-        .merge(Some(&parent(&steps[0].oid)), "feature", &steps[0].oid)
+        .merge(Some(&parent(&steps[0].oid)), "feature", &steps[0].oid, None)
         .unwrap();
     assert!(first.cases.is_empty());
     let tip = repo.resolve("feature").unwrap().unwrap();
     let made = sandbox.commit(&first.tree, &[], &tip).unwrap();
     let second = sandbox
-        .merge(Some(&parent(&steps[1].oid)), &made, &steps[1].oid)
+        .merge(Some(&parent(&steps[1].oid)), &made, &steps[1].oid, None)
         .unwrap();
     sandbox.leave_untouched();
     assert_eq!(everything(&world), before);
@@ -231,7 +231,7 @@ fn what_is_in_the_way_is_what_git_refuses_for() {
     let repo = world.repo();
     let to = |world: &World| {
         let sandbox = Sandbox::new(&world.repo(), &Cancel::default()).unwrap();
-        let merged = sandbox.merge(None, "HEAD", "feature").unwrap();
+        let merged = sandbox.merge(None, "HEAD", "feature", None).unwrap();
         let state = TreeState::read(&world.repo()).unwrap();
         let repo = sandbox.repo();
         let way = state

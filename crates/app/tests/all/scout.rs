@@ -1,0 +1,362 @@
+//! Scout: what is foreseen is what comes, nothing changes by looking, what was tried out is there when
+//! it is begun.
+
+use crate::kit::{Desk, Repo, Tmux};
+use serde_json::Value;
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+use std::time::SystemTime;
+
+/// A demo before anything was begun.
+fn idle(kind: &str) -> Repo {
+    let repo = Repo::demo(kind);
+    let verb = if kind == "rebase" { "rebase" } else { "merge" };
+    repo.git(&[verb, "--abort"]);
+    repo
+}
+
+fn foreseen(repo: &Repo, args: &[&str]) -> (i32, Value) {
+    let args = [&["scout", "--json"], args].concat();
+    let (code, said) = repo.output(&args);
+    let json = serde_json::from_str(&said).unwrap_or_else(|why| panic!("{why}: {said}"));
+    (code, json)
+}
+
+/// The paths of the files in conflict of a step.
+fn files(json: &Value, step: usize) -> Vec<String> {
+    let files = json["steps"][step]["files"].as_array().unwrap();
+    let mut paths: Vec<String> = files
+        .iter()
+        .map(|file| file["path"].as_str().unwrap().to_owned())
+        .collect();
+    paths.sort();
+    paths
+}
+
+/// The paths of the cases that git left.
+fn left(repo: &Repo) -> Vec<String> {
+    let (_, said) = repo.output(&["docket", "--json"]);
+    let json: Value = serde_json::from_str(&said).unwrap();
+    let cases = json["cases"].as_array().unwrap();
+    let mut paths: Vec<String> = cases
+        .iter()
+        .map(|case| case["path"].as_str().unwrap().to_owned())
+        .collect();
+    paths.sort();
+    paths
+}
+
+/// Every file below a folder: when it was changed, and what it holds.
+fn everything(repo: &Repo) -> BTreeMap<PathBuf, (SystemTime, Vec<u8>)> {
+    let mut all = BTreeMap::new();
+    let mut folders = vec![repo.top.clone()];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(&folder).unwrap().flatten() {
+            let meta = entry.metadata().unwrap();
+            let bytes = match meta.is_file() {
+                true => std::fs::read(entry.path()).unwrap(),
+                false => Vec::new(),
+            };
+            all.insert(entry.path(), (meta.modified().unwrap(), bytes));
+            if meta.is_dir() {
+                folders.push(entry.path());
+            }
+        }
+    }
+    all
+}
+
+#[test]
+fn the_demos_come_as_foreseen_and_nothing_changes_by_looking() {
+    for (kind, other) in [
+        ("merge", "night-pilotage"),
+        ("moves", ""),
+        ("structure", "lock-keeping"),
+    ] {
+        let repo = idle(kind);
+        let other = match other {
+            "" => repo.git(&["for-each-ref", "--format=%(refname:short)", "refs/heads"]),
+            name => name.to_owned(),
+        };
+        let at_hand = repo.git(&["branch", "--show-current"]);
+        let other = other.lines().find(|name| *name != at_hand.trim()).unwrap();
+        let before = everything(&repo);
+        let (code, json) = foreseen(&repo, &[other]);
+        assert_eq!(everything(&repo), before, "{kind}");
+        assert_eq!(code, 1, "{kind}: something would be open");
+        repo.try_git(&["merge", other]);
+        assert_eq!(files(&json, 0), left(&repo), "{kind}");
+        // Nobody has decided anything: what is open there is open here.
+        let (_, said) = repo.output(&["docket", "--json"]);
+        let docket: Value = serde_json::from_str(&said).unwrap();
+        let open = |case: &Value| case["open"].as_u64().unwrap_or(1);
+        let all: u64 = docket["cases"].as_array().unwrap().iter().map(open).sum();
+        assert_eq!(json["open"].as_u64().unwrap(), all, "{kind}: {json:#}");
+    }
+}
+
+#[test]
+fn the_steps_of_a_rebase_come_as_foreseen() {
+    let repo = idle("rebase");
+    let before = everything(&repo);
+    let (code, json) = foreseen(&repo, &["harbour/main", "--as", "rebase"]);
+    assert_eq!(everything(&repo), before);
+    assert_eq!(code, 1);
+    let steps = json["steps"].as_array().unwrap();
+    assert_eq!(steps.len(), 5, "{json:#}");
+    let stops = |step: &&Value| matches!(step["end"].as_str(), Some("open" | "settled"));
+    let first = steps.iter().position(|step| stops(&step)).unwrap();
+    assert!(
+        steps[first]["is_estimate"] == false && steps[4]["is_estimate"] == true,
+        "{json:#}"
+    );
+    assert!(
+        json["weighed"]["rebase"]["stops"].as_u64() > Some(1),
+        "{json:#}"
+    );
+    repo.try_git(&["rebase", "harbour/main"]);
+    assert_eq!(files(&json, first), left(&repo));
+}
+
+#[test]
+fn exit_codes_tell_a_script_whether_it_will_still_merge() {
+    let repo = Repo::new();
+    // One re-indented what the other re-worded.
+    let [base, ours, theirs] = [
+        "if a:\n  moor(ship)\n",
+        "if a:\n    moor(ship)\n",
+        "if a:\n  moor(boat)\n",
+    ];
+    repo.diverge("a.txt", base, ours, theirs);
+    let (code, json) = foreseen(&repo, &["side"]);
+    assert_eq!((code, json["open"].as_u64()), (0, Some(0)), "{json:#}");
+    let (code, json) = foreseen(&repo, &["side", "--settle", "none"]);
+    assert_eq!((code, json["conflicts"].as_u64()), (1, Some(1)), "{json:#}");
+    let (code, said) = repo.output(&["scout", "nothing", "--json"]);
+    assert!(
+        code == 2 && said.contains("'nothing' names no commit"),
+        "{said}"
+    );
+    let (code, said) = repo.output(&["scout", "HEAD", "--text"]);
+    assert!(
+        code == 0 && said.contains("all of it is here already"),
+        "{said}"
+    );
+    repo.try_git(&["merge", "side"]);
+    let (code, said) = repo.output(&["scout", "side", "--text"]);
+    assert!(code == 2 && said.contains("a merge is under way"), "{said}");
+}
+
+#[test]
+fn a_tree_with_changes_says_what_is_in_the_way() {
+    let repo = Repo::new();
+    repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    repo.write("a.txt", "changed\n");
+    let (code, said) = repo.output(&["scout", "side", "--text"]);
+    assert_eq!(code, 1);
+    assert!(
+        said.contains("in the way") && said.contains("  a.txt\n"),
+        "{said}"
+    );
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    assert!(
+        desk.shows().contains("1 file in the way"),
+        "{}",
+        desk.shows()
+    );
+    // Beginning it all the same is git's to refuse, and that is explained.
+    desk.press("S");
+    assert!(
+        desk.shows().contains("git would refuse: a.txt"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("enter");
+    assert!(
+        desk.shows().contains("git refused; nothing has changed"),
+        "{}",
+        desk.shows()
+    );
+    assert_eq!(repo.read("a.txt"), "changed\n");
+}
+
+#[test]
+fn a_file_is_tried_out_and_its_decisions_are_there_when_it_is_begun() {
+    let repo = Repo::new();
+    repo.diverge(
+        "a.txt",
+        "one\ntwo\nthree\n",
+        "one\nours\nthree\n",
+        "one\ntheirs\nthree\n",
+    );
+    let head = repo.git(&["rev-parse", "HEAD"]);
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    let shown = desk.shows();
+    for told in [
+        "merge with",
+        "> side",
+        "1 commit ahead, 1 behind",
+        "1 of 1 open",
+        "git merge --no-edit side",
+    ] {
+        assert!(shown.contains(told), "{told}:\n{shown}");
+    }
+    desk.press("enter enter");
+    assert!(desk.shows().contains("conflict 1 of 1"), "{}", desk.shows());
+    assert!(
+        desk.shows().contains("forecast: side into main"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("t");
+    assert!(desk.shows().contains("0 open"), "{}", desk.shows());
+    // Nothing of it is written, staged or concluded.
+    desk.press("w");
+    assert!(
+        desk.message().contains("this is a forecast"),
+        "{}",
+        desk.message()
+    );
+    desk.press("6 c esc 2 W");
+    assert_eq!(repo.git(&["status", "--porcelain"]), "");
+    assert_eq!(repo.git(&["rev-parse", "HEAD"]), head);
+    assert_eq!(repo.read("a.txt"), "one\nours\nthree\n");
+    desk.press("1 S");
+    assert!(
+        desk.shows().contains("Runs: git merge --no-edit side"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("enter");
+    assert!(desk.shows().contains("1 by you"), "{}", desk.shows());
+    desk.press("W");
+    assert_eq!(repo.read("a.txt"), "one\ntheirs\nthree\n");
+    // And back to exactly what it was.
+    desk.press("6 B enter");
+    assert_eq!(repo.git(&["status", "--porcelain"]), "");
+    assert_eq!(repo.git(&["rev-parse", "HEAD"]), head);
+}
+
+#[test]
+fn what_cannot_conflict_is_said_and_done() {
+    let repo = Repo::new();
+    repo.write("a.txt", "one\n");
+    repo.commit("first");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write("b.txt", "two\n");
+    repo.commit("second");
+    repo.git(&["checkout", "-q", "main"]);
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    assert!(
+        desk.shows().contains("nothing can conflict"),
+        "{}",
+        desk.shows()
+    );
+    assert!(
+        desk.shows().contains("1 file merged by git"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("m tab");
+    assert!(desk.shows().contains("b.txt"), "{}", desk.shows());
+    desk.press("1 S enter");
+    assert!(
+        desk.message().contains("done, nothing clashed"),
+        "{}",
+        desk.message()
+    );
+    assert_eq!(repo.read("b.txt"), "two\n");
+    assert!(
+        desk.press("1")
+            .shows()
+            .contains("all of it is here already"),
+        "{}",
+        desk.shows()
+    );
+}
+
+#[test]
+fn a_counterpart_is_found_by_letters_or_by_whatever_git_knows() {
+    let repo = Repo::new();
+    repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    repo.git(&["branch", "-q", "pilotage/night", "side"]);
+    let mut desk = Desk::ruled(&repo.top, (100, 30));
+    desk.press("/").type_text("plng");
+    assert!(desk.shows().contains("1 of"), "{}", desk.shows());
+    desk.press("enter");
+    assert!(
+        desk.shows().contains("> pilotage/night"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("/");
+    for _ in 0..4 {
+        desk.press("backspace");
+    }
+    desk.type_text("side~1").press("enter");
+    assert!(desk.shows().contains("> side~1"), "{}", desk.shows());
+    assert!(
+        desk.shows().contains("all of it is here already"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("/").type_text("nowhere at all").press("enter");
+    assert!(
+        desk.message().contains("names no branch"),
+        "{}",
+        desk.message()
+    );
+}
+
+#[test]
+fn other_things_that_can_be_done_are_foreseen_too() {
+    let repo = Repo::new();
+    repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    desk.press("o");
+    assert!(desk.shows().contains("rebase onto"), "{}", desk.shows());
+    assert!(
+        desk.shows().contains("as a rebase: 1 question at 1 stop"),
+        "{}",
+        desk.shows()
+    );
+    assert!(desk.shows().contains("git rebase side"), "{}", desk.shows());
+    desk.press("o");
+    assert!(
+        desk.shows().contains("git cherry-pick side"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("o");
+    let shown = desk.shows();
+    assert!(
+        shown.contains("git revert --no-edit") && shown.contains("undone here"),
+        "{shown}"
+    );
+    assert!(!shown.contains("> side"), "own commits are undone: {shown}");
+}
+
+#[test]
+fn scout_in_a_terminal_from_looking_to_the_log() {
+    for size in [(160, 50), (80, 24)] {
+        let repo = Repo::new();
+        repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+        let t = Tmux::start(&repo.top, size, "scout side --as merge", &[]);
+        t.wait("1 conflict · ★ 0 by rule · 1 open");
+        t.keys("Enter Enter").wait("conflict 1 of 1");
+        t.keys("t").wait("0 open");
+        t.keys("1 S").wait("Runs: git merge --no-edit side");
+        t.keys("Enter").wait("1 by you");
+        t.keys("W").wait("Docket 1/1");
+        t.keys("6 c").wait("── concluded");
+        t.keys("q").wait("EXIT 0");
+        assert_eq!(repo.read("a.txt"), "theirs\n");
+        let left = std::fs::read_dir(std::env::temp_dir()).unwrap().flatten();
+        let pid = |name: String| name.strip_prefix("armistice-scout-").map(str::to_owned);
+        let own: Vec<String> = left
+            .filter_map(|e| pid(e.file_name().into_string().ok()?))
+            .collect();
+        // Other tests look at the same time; what is left of programs that are gone is swept.
+        assert!(own.len() < 40, "{own:?}");
+    }
+}

@@ -268,7 +268,7 @@ impl Foreseer<'_> {
         }
         let total = commits.len();
         let mut tip = forecast.meeting.theirs.oid.clone();
-        let mut known: HashMap<[Vec<u8>; 3], usize> = HashMap::new();
+        let mut known: HashMap<Texts, usize> = HashMap::new();
         let mut is_estimate = false;
         for (nth, commit) in (1..).zip(commits) {
             let Some(parent) = only_parent(look.sandbox.repo(), &commit.oid)? else {
@@ -369,6 +369,9 @@ fn refusal(undertaking: Undertaking, meeting: &Meeting) -> Option<String> {
     }
 }
 
+/// What base, ours and theirs have where they clash.
+type Texts = [Vec<u8>; 3];
+
 /// One sandbox and what is asked over it.
 struct Look<'a> {
     sandbox: &'a Sandbox,
@@ -425,7 +428,7 @@ impl Look<'_> {
     }
 
     /// What rules would leave of the files of a step, and its conflicts by their texts.
-    fn result(&self, cases: &[Case]) -> Result<(Vec<SettledFile>, HashSet<[Vec<u8>; 3]>), Error> {
+    fn result(&self, cases: &[Case]) -> Result<(Vec<SettledFile>, HashSet<Texts>), Error> {
         let mut settled = Vec::new();
         let mut keys = HashSet::new();
         for (case, load) in cases.iter().zip(self.load(cases, self.rules)) {
@@ -497,7 +500,7 @@ fn foreseen_file(case: &Case, load: &CaseLoad) -> ForeseenFile {
 const MEMORY: &str = "memory";
 
 /// A conflict by its three texts.
-fn key(open: &OpenedFile, id: RegionId) -> [Vec<u8>; 3] {
+fn key(open: &OpenedFile, id: RegionId) -> Texts {
     let plan = open.plan();
     let region = plan.region(id);
     Version::ALL.map(|version| {

@@ -91,7 +91,9 @@ fn the_demos_come_as_foreseen_and_nothing_changes_by_looking() {
         let docket: Value = serde_json::from_str(&said).unwrap();
         let open = |case: &Value| case["open"].as_u64().unwrap_or(1);
         let all: u64 = docket["cases"].as_array().unwrap().iter().map(open).sum();
-        assert_eq!(json["open"].as_u64().unwrap(), all, "{kind}: {json:#}");
+        // A mode that is asked about when the file is written is a question here.
+        let asked = u64::from(kind == "moves");
+        assert_eq!(json["open"].as_u64().unwrap(), all + asked, "{kind}: {json:#}");
     }
 }
 

@@ -93,7 +93,11 @@ fn the_demos_come_as_foreseen_and_nothing_changes_by_looking() {
         let all: u64 = docket["cases"].as_array().unwrap().iter().map(open).sum();
         // A mode that is asked about when the file is written is a question here.
         let asked = u64::from(kind == "moves");
-        assert_eq!(json["open"].as_u64().unwrap(), all + asked, "{kind}: {json:#}");
+        assert_eq!(
+            json["open"].as_u64().unwrap(),
+            all + asked,
+            "{kind}: {json:#}"
+        );
     }
 }
 

@@ -96,7 +96,7 @@ fn random_histories_meet_as_foreseen() {
 /// Three own commits on top of a base, and two of another line: the second own one clashes, the third is
 /// there already, the first is clean.
 fn lines() -> World {
-    let world = World::apart(
+    World::apart(
         |w| w.write("a", &text("a")),
         |w| {
             w.write("b", "clean\n");
@@ -110,8 +110,7 @@ fn lines() -> World {
             w.commit("their first");
             w.write("c", "there already\n");
         },
-    );
-    world
+    )
 }
 
 #[test]

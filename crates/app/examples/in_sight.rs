@@ -233,6 +233,7 @@ fn state(versions: Versions, name: &str, size: (u16, u16)) -> Option<State> {
         steps: Vec::new(),
         upstream: None,
         driven_is_committed: false,
+        foreseen: None,
         operation: Operation::Merge,
         mark: Mark {
             operation: Operation::Merge,

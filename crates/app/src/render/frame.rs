@@ -129,16 +129,17 @@ impl Canvas<'_> {
             ..area
         };
         let situation = &self.state.situation;
+        let foreseen = self.state.tab == Tab::Scout && !self.state.has_real_parties();
+        let branch = situation.branch.as_deref().unwrap_or("detached HEAD");
+        let met = self.state.scout.met(branch).filter(|_| foreseen);
+        if let Some([ours, theirs]) = met {
+            self.party(left, Side::Ours, &ours);
+            self.party(right, Side::Theirs, &theirs);
+            return;
+        }
         self.party(left, Side::Ours, &situation.ours);
-        let met = self
-            .state
-            .scout
-            .met()
-            .filter(|_| self.state.tab == Tab::Scout);
-        match met.filter(|_| !self.state.has_real_parties()) {
-            Some(met) => self.party(right, Side::Theirs, &met),
-            None if situation.is_idle() => {}
-            None => self.party(right, Side::Theirs, &situation.theirs),
+        if !situation.is_idle() {
+            self.party(right, Side::Theirs, &situation.theirs);
         }
     }
 

@@ -7,7 +7,7 @@ use crate::render::canvas::Canvas;
 use crate::state::scout::{ScoutFocus, ScoutReading};
 use crate::view::scout::{
     ForecastRow, MeetingRow, ScoutAreas, forecast_rows, is_under_way, meeting_rows, relation_words,
-    step_words, summary,
+    step_words,
 };
 use armistice_core::Side;
 use armistice_git::{Commit, Counterpart, CounterpartKind, Meeting, Relation, Undertaking};
@@ -183,7 +183,7 @@ impl Canvas<'_> {
             self.pen(area, 1).to(2).write(&text, theme.faint());
         }
         let room = area.height.saturating_sub(2) as usize;
-        let rows = meeting_rows(meeting, room);
+        let rows = meeting_rows(meeting, forecast.question.undertaking, room);
         let has_theirs = rows.iter().any(|row| is_of(row, Side::Theirs));
         let has_ours = rows.iter().any(|row| is_of(row, Side::Ours));
         let first_theirs = rows.iter().position(|row| is_of(row, Side::Theirs));
@@ -262,7 +262,7 @@ impl Canvas<'_> {
             ),
         };
         let room = pen.room();
-        let tail = if room > width_of(&tail) + 24 {
+        let tail = if room > width_of(&tail) + 18 {
             tail
         } else {
             String::new()
@@ -275,21 +275,19 @@ impl Canvas<'_> {
         if area.height == 0 {
             return;
         }
-        let (state, theme) = (self.state, *self.theme);
+        let state = self.state;
         let scout = &state.scout;
         let on = scout.focus == ScoutFocus::Forecast;
         let title = match (&scout.forecast, &scout.failed, scout.looking) {
             (_, Some(why), _) => visible(why),
             (Some(forecast), None, true) if forecast.steps_to_come > 0 => format!(
-                "step {} of {} …  {}",
+                "step {} of {} …",
                 forecast.steps.len(),
-                forecast.steps_to_come,
-                summary(forecast)
+                forecast.steps_to_come
             ),
-            (Some(forecast), None, true) if forecast.steps.is_empty() => "looking …".to_owned(),
-            (Some(forecast), None, true) => format!("{} · looking on …", summary(forecast)),
-            (Some(forecast), None, false) => summary(forecast),
+            (Some(_), None, true) => "what would happen · looking …".to_owned(),
             (None, None, true) => "looking what would happen …".to_owned(),
+            (Some(_), None, false) => "what would happen".to_owned(),
             (None, None, false) => "nothing was looked at yet".to_owned(),
         };
         self.head(area, &title, on);
@@ -304,13 +302,6 @@ impl Canvas<'_> {
                 self.choose_row(area, y);
             }
             self.forecast_row(area, y, &forecast, row, here);
-        }
-        if rows.is_empty() && !scout.looking && area.height > 2 {
-            let text = match forecast.meeting.relation {
-                Relation::Contained => "git would say: already up to date",
-                _ => "git would do it without asking anybody",
-            };
-            self.pen(area, 1).to(2).write(text, theme.text());
         }
     }
 

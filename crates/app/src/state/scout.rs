@@ -85,10 +85,19 @@ impl ScoutState {
         self.shown_counterparts().get(self.list.chosen).copied()
     }
 
-    /// The other party of what is foreseen.
-    pub fn met(&self) -> Option<Party> {
+    /// The parties of what is foreseen, as they would be called: in a rebase the own commits come to the
+    /// other line.
+    pub fn met(&self, branch: &str) -> Option<[Party; 2]> {
         let forecast = self.forecast.as_ref()?;
-        Some(party(&forecast.question.name, &forecast.meeting.theirs))
+        let (ours, theirs) = (&forecast.meeting.ours, &forecast.meeting.theirs);
+        let name = &forecast.question.name;
+        Some(match forecast.question.undertaking {
+            Undertaking::Rebase => [
+                party(&format!("onto {name}"), theirs),
+                party(&format!("your commits on {branch}"), ours),
+            ],
+            _ => [party(branch, ours), party(name, theirs)],
+        })
     }
 
     /// What is asked about the counterpart at the cursor.

@@ -1,11 +1,11 @@
 //! Scout: where its parts are, and the rows of its forecast.
 
 use crate::base::safe_text::count;
-use crate::case::foresee::{Forecast, ForeseenStep, StepEnd, Weight};
+use crate::case::foresee::{Forecast, ForeseenFile, ForeseenStep, StepEnd, Weight};
 use crate::state::app::State;
 use crate::view::areas::Screen;
 use armistice_core::Side;
-use armistice_git::{Commit, Meeting, Operation, Relation, Undertaking};
+use armistice_git::{Commit, Meeting, Operation, Relation, TwoLines, Undertaking};
 use ratatui::layout::Rect;
 
 /// The parts of Scout; one that has no room is empty.
@@ -114,6 +114,10 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
         rows.extend(named.map(|path| words(format!("  {path}"))));
     }
     let is_rebase = forecast.question.undertaking == Undertaking::Rebase;
+    let is_known = !forecast.steps.is_empty() || !scout.looking;
+    if forecast.refused.is_none() && is_known {
+        rows.extend(summary(forecast).into_iter().map(words));
+    }
     for (nth, step) in forecast.steps.iter().enumerate() {
         if is_rebase {
             rows.push(ForecastRow::Step(nth));
@@ -128,7 +132,7 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
         if ours + theirs + both > 0 {
             rows.push(words(String::new()));
             rows.push(words(format!(
-                "{} merged by git: {ours} by ours, {theirs} by theirs, {both} by both · m {}",
+                "{} merged by git: ▲ {ours} · ▼ {theirs} · both {both} · m {}",
                 count(ours + theirs + both, "file"),
                 if scout.clean_shown { "folds" } else { "lists" }
             )));
@@ -145,35 +149,39 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
     rows
 }
 
-/// What would happen, in one line.
-pub fn summary(forecast: &Forecast) -> String {
+/// What would happen, in a line or two.
+pub fn summary(forecast: &Forecast) -> Vec<String> {
     let meeting = &forecast.meeting;
     let files = || forecast.steps.iter().flat_map(|step| &step.files);
-    let sum = |of: fn(&crate::case::foresee::ForeseenFile) -> usize| files().map(of).sum::<usize>();
+    let sum = |of: fn(&ForeseenFile) -> usize| files().map(of).sum::<usize>();
     let conflicts = sum(|file| file.conflicts);
-    match (forecast.question.undertaking, meeting.relation) {
-        (Undertaking::Merge, Relation::Contained) => "nothing to do".to_owned(),
-        (Undertaking::Merge, Relation::FastForward) => "nothing can conflict".to_owned(),
-        _ if forecast.steps.is_empty() && forecast.refused.is_none() => "nothing to do".to_owned(),
-        _ if conflicts == 0 => "nothing would conflict".to_owned(),
-        _ => {
-            let mut words = format!(
-                "{} · ★ {} by rule · {} open",
-                count(conflicts, "conflict"),
-                sum(|file| file.by_rule),
-                sum(|file| file.open),
-            );
-            let mut more = |n: usize, what: &str| {
-                if n > 0 {
-                    words += &format!(" · {n} {what}");
-                }
-            };
-            more(sum(|file| file.offered), "offered");
-            more(sum(|file| file.remembered), "remembered");
-            more(sum(|file| file.decided), "tried out");
-            words
+    let nothing = match (forecast.question.undertaking, meeting.relation) {
+        (Undertaking::Merge, Relation::Contained) => "nothing to do",
+        (Undertaking::Merge, Relation::FastForward) => "nothing can conflict",
+        _ if forecast.steps.is_empty() => "nothing to do",
+        _ if conflicts == 0 => "nothing would conflict",
+        _ => "",
+    };
+    if !nothing.is_empty() {
+        return vec![nothing.to_owned()];
+    }
+    let what = format!(
+        "{} in {}",
+        count(conflicts, "conflict"),
+        count(files().count(), "file")
+    );
+    let (by_rule, open) = (sum(|file| file.by_rule), sum(|file| file.open));
+    let mut words = format!("★ {by_rule} by rule · {open} open");
+    for (n, what) in [
+        (sum(|file| file.offered), "offered"),
+        (sum(|file| file.remembered), "remembered"),
+        (sum(|file| file.decided), "tried out"),
+    ] {
+        if n > 0 {
+            words += &format!(" · {n} {what}");
         }
     }
+    vec![what, words]
 }
 
 /// How two lines stand to each other, in words.
@@ -242,8 +250,17 @@ pub enum MeetingRow {
     Base(Option<Commit>),
 }
 
-/// Both lines of commits, the newest first, down to where they part, in so many rows.
-pub fn meeting_rows(meeting: &Meeting, room: usize) -> Vec<MeetingRow> {
+/// Both lines of commits, the newest first, down to where they part, in so many rows. In a rebase the own
+/// commits are those that come, as on the other screens.
+pub fn meeting_rows(meeting: &Meeting, undertaking: Undertaking, room: usize) -> Vec<MeetingRow> {
+    let mut meeting = meeting.clone();
+    if undertaking == Undertaking::Rebase {
+        let TwoLines {
+            commits, left_out, ..
+        } = &mut meeting.lines;
+        std::mem::swap(&mut commits.ours, &mut commits.theirs);
+        std::mem::swap(&mut left_out.ours, &mut left_out.theirs);
+    }
     let all = |side: Side| meeting.lines.commits[side].len() + meeting.lines.left_out[side];
     let room = room.saturating_sub(1);
     let (ours, theirs) = (all(Side::Ours), all(Side::Theirs));
@@ -276,7 +293,6 @@ pub fn meeting_rows(meeting: &Meeting, room: usize) -> Vec<MeetingRow> {
 mod tests {
     use super::*;
     use armistice_core::PerSide;
-    use armistice_git::TwoLines;
 
     fn commit(n: usize) -> Commit {
         Commit {
@@ -310,7 +326,7 @@ mod tests {
     fn both_lines_fit_whatever_there_is_of_them_and_what_is_folded_is_counted() {
         for (ours, theirs) in [(0, 0), (1, 50), (50, 1), (30, 30), (3, 4)] {
             for room in 1..40 {
-                let rows = meeting_rows(&meeting(ours, theirs), room);
+                let rows = meeting_rows(&meeting(ours, theirs), Undertaking::Merge, room);
                 assert!(
                     rows.len() <= room.max(3),
                     "{ours} {theirs} {room}: {}",

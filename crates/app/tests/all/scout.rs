@@ -348,7 +348,7 @@ fn scout_in_a_terminal_from_looking_to_the_log() {
         let repo = Repo::new();
         repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
         let t = Tmux::start(&repo.top, size, "scout side --as merge", &[]);
-        t.wait("1 conflict · ★ 0 by rule · 1 open");
+        t.wait("★ 0 by rule · 1 open");
         t.keys("Enter Enter").wait("conflict 1 of 1");
         t.keys("t").wait("0 open");
         t.keys("1 S").wait("Runs: git merge --no-edit side");

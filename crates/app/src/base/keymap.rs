@@ -5,6 +5,8 @@ use crate::base::editor::Motion;
 use armistice_core::{Side, Version};
 use armistice_git::FileOutcome;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use std::collections::BTreeMap;
+use std::sync::OnceLock;
 
 /// Where a key means something.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -27,7 +29,42 @@ pub enum KeyContext {
     Message,
 }
 
+impl KeyContext {
+    /// All of them, in the order of the screens.
+    pub const ALL: [KeyContext; 11] = [
+        KeyContext::Everywhere,
+        KeyContext::Scout,
+        KeyContext::Docket,
+        KeyContext::Parley,
+        KeyContext::Picking,
+        KeyContext::Editing,
+        KeyContext::Terrain,
+        KeyContext::Proof,
+        KeyContext::Accord,
+        KeyContext::Staged,
+        KeyContext::Message,
+    ];
+
+    /// Its name in settings and in help.
+    pub fn name(self) -> &'static str {
+        match self {
+            KeyContext::Everywhere => "everywhere",
+            KeyContext::Scout => "scout",
+            KeyContext::Docket => "docket",
+            KeyContext::Parley => "parley",
+            KeyContext::Picking => "picking",
+            KeyContext::Editing => "editing",
+            KeyContext::Terrain => "terrain",
+            KeyContext::Proof => "proof",
+            KeyContext::Accord => "accord",
+            KeyContext::Staged => "staged",
+            KeyContext::Message => "message",
+        }
+    }
+}
+
 /// One row of the table.
+#[derive(Clone, Copy)]
 pub struct Binding {
     pub context: KeyContext,
     /// Names of the keys; the first is the one that is shown.
@@ -304,12 +341,12 @@ pub fn is_typing(context: KeyContext) -> bool {
 /// What a key means in a context.
 pub fn command_for(context: KeyContext, key: &str) -> Option<Command> {
     let rows = |wanted| move |b: &&Binding| b.context == wanted && b.keys.contains(&key);
-    let own = KEYMAP.iter().find(rows(context)).map(|b| b.command);
+    let own = keymap().iter().find(rows(context)).map(|b| b.command);
     if is_typing(context) {
         return own.or_else(|| TYPING.iter().find(|(k, _)| *k == key).map(|(_, c)| *c));
     }
     own.or_else(|| {
-        KEYMAP
+        keymap()
             .iter()
             .find(rows(KeyContext::Everywhere))
             .map(|b| b.command)
@@ -318,11 +355,119 @@ pub fn command_for(context: KeyContext, key: &str) -> Option<Command> {
 
 /// The rows that matter in a context, its own first.
 pub fn rows_for(context: KeyContext) -> impl Iterator<Item = &'static Binding> {
-    let own = KEYMAP.iter().filter(move |b| b.context == context);
-    let all = KEYMAP
+    let own = keymap().iter().filter(move |b| b.context == context);
+    let all = keymap()
         .iter()
         .filter(move |b| b.context == KeyContext::Everywhere);
     own.chain(all.filter(move |_| !is_typing(context)))
+}
+
+/// The table as settings changed it.
+static CHANGED: OnceLock<Vec<Binding>> = OnceLock::new();
+
+/// The table that counts: the one above, or what settings made of it.
+pub fn keymap() -> &'static [Binding] {
+    CHANGED.get().map_or(KEYMAP, Vec::as_slice)
+}
+
+/// From now on this table counts; only the first call does anything.
+pub fn use_keymap(table: Vec<Binding>) {
+    let _ = CHANGED.set(table);
+}
+
+/// Other keys for actions: by context, by the key that an action has of itself.
+pub type KeyChanges = BTreeMap<String, BTreeMap<String, Vec<String>>>;
+
+/// The table with other keys for some actions.
+///
+/// # Errors
+/// If there is no such context, action or key, or one key would mean two things in one context: which.
+pub fn with_other_keys(changes: &KeyChanges) -> Result<Vec<Binding>, String> {
+    let mut table = KEYMAP.to_vec();
+    for (name, changes) in changes {
+        let contexts = || KeyContext::ALL.map(KeyContext::name).join(", ");
+        let context = KeyContext::ALL.into_iter().find(|c| c.name() == name);
+        let context = context.ok_or_else(|| {
+            format!(
+                "[keys.{name}]: there is no such screen; there are: {}",
+                contexts()
+            )
+        })?;
+        for (own, keys) in changes {
+            let of = |b: &Binding| b.context == context && b.keys.contains(&own.as_str());
+            let at = KEYMAP.iter().position(of).ok_or_else(|| {
+                format!("[keys.{name}]: no action has the key '{own}' of itself ('armistice help keys' lists them)")
+            })?;
+            if let Some(odd) = keys.iter().find(|key| !is_key(key)) {
+                return Err(format!(
+                    "[keys.{name}]: '{odd}' is no key; keys are called x, X, ctrl-x, alt-x, f5, space, enter, tab, esc, up, pagedown, …"
+                ));
+            }
+            if keys.is_empty() {
+                return Err(format!("[keys.{name}]: '{own}' would have no key at all"));
+            }
+            // The table lives as long as the program.
+            let keys: Vec<&'static str> = keys
+                .iter()
+                .map(|key| &*Box::leak(key.clone().into_boxed_str()))
+                .collect();
+            table[at].keys = Box::leak(keys.into_boxed_slice());
+        }
+    }
+    for (nth, one) in table.iter().enumerate() {
+        let later = table[nth + 1..].iter().filter(|b| b.context == one.context);
+        for other in later {
+            if let Some(key) = one.keys.iter().find(|key| other.keys.contains(key)) {
+                return Err(format!(
+                    "[keys.{}]: '{key}' would mean two things: \"{}\" and \"{}\"",
+                    one.context.name(),
+                    one.help,
+                    other.help
+                ));
+            }
+        }
+    }
+    Ok(table)
+}
+
+/// The key that an action has now which has another one of itself.
+pub fn key_now(context: KeyContext, own: &'static str) -> &'static str {
+    let at = KEYMAP
+        .iter()
+        .position(|b| b.context == context && b.keys.contains(&own));
+    at.and_then(|at| keymap().get(at))
+        .map_or(own, |b| b.keys[0])
+}
+
+/// Whether a key can be called so.
+fn is_key(name: &str) -> bool {
+    const NAMED: [&str; 14] = [
+        "space",
+        "enter",
+        "esc",
+        "tab",
+        "backspace",
+        "delete",
+        "up",
+        "down",
+        "left",
+        "right",
+        "home",
+        "end",
+        "pageup",
+        "pagedown",
+    ];
+    let plain = ["ctrl-", "alt-", "shift-"]
+        .iter()
+        .find_map(|modifier| name.strip_prefix(modifier))
+        .unwrap_or(name);
+    let is_function = plain
+        .strip_prefix('f')
+        .and_then(|n| n.parse::<u8>().ok())
+        .is_some_and(|n| (1..=12).contains(&n));
+    NAMED.contains(&plain)
+        || is_function
+        || (plain.chars().count() == 1 && !plain.starts_with(char::is_whitespace))
 }
 
 #[cfg(test)]
@@ -357,6 +502,33 @@ mod tests {
                 "{shown}"
             );
         }
+    }
+
+    #[test]
+    fn other_keys_are_taken_and_clashes_are_told() {
+        let change = |context: &str, own: &str, key: &str| -> KeyChanges {
+            let keys = BTreeMap::from([(own.to_owned(), vec![key.to_owned()])]);
+            BTreeMap::from([(context.to_owned(), keys)])
+        };
+        let told = |changes: &KeyChanges| with_other_keys(changes).map(|_| ()).unwrap_err();
+        let table = with_other_keys(&change("docket", "w", "ctrl-w")).unwrap();
+        let writes = |b: &&Binding| b.context == KeyContext::Docket && b.command == C::WriteFile;
+        assert_eq!(table.iter().find(writes).unwrap().keys, ["ctrl-w"]);
+        assert_eq!(table.len(), KEYMAP.len());
+        // Two actions may change places.
+        let mut both = change("parley", "o", "t");
+        both.get_mut("parley")
+            .unwrap()
+            .insert("t".to_owned(), vec!["o".to_owned()]);
+        assert!(with_other_keys(&both).is_ok());
+        let clash = told(&change("parley", "o", "t"));
+        assert!(
+            clash.contains("'t' would mean two things: \"settle by ours\""),
+            "{clash}"
+        );
+        assert!(told(&change("nowhere", "o", "x")).contains("there is no such screen"));
+        assert!(told(&change("docket", "§", "x")).contains("no action has the key '§'"));
+        assert!(told(&change("docket", "w", "hyper-w")).contains("'hyper-w' is no key"));
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! The settings: read from a file once, changed for the session by keys.
 
+use crate::base::keymap::{KeyChanges, with_other_keys};
 use crate::base::path_settings::{PathSetting, RepositoryPaths, usual_command};
 use crate::base::project_checks::{CheckSetting, well_formed};
 use anyhow::{Context as _, Result, bail};
@@ -30,6 +31,8 @@ pub struct Settings {
     pub declarations: bool,
     /// What becomes of files of such paths; the first that fits counts.
     pub paths: Vec<PathSetting>,
+    /// Other keys for actions: by screen, by the key that an action has of itself.
+    pub keys: KeyChanges,
     /// What the repository's own settings say of paths.
     #[serde(skip)]
     pub of_repository: RepositoryPaths,
@@ -46,6 +49,7 @@ impl Default for Settings {
             go_on: true,
             declarations: true,
             paths: Vec::new(),
+            keys: KeyChanges::new(),
             of_repository: RepositoryPaths::default(),
         }
     }
@@ -107,6 +111,9 @@ impl Settings {
             bail!("'{name}' makes no sense: hand-over must name {{output}}, the file to edit");
         }
         if let Some(why) = settings.paths.iter().find_map(PathSetting::trouble) {
+            bail!("'{name}' makes no sense: {why}");
+        }
+        if let Err(why) = with_other_keys(&settings.keys) {
             bail!("'{name}' makes no sense: {why}");
         }
         let unknown = |id: &&String| !RULES.iter().any(|rule| rule.id() == id.as_str());

@@ -1,12 +1,13 @@
 //! Opens the screens.
 
+use crate::base::keymap::{use_keymap, with_other_keys};
 use crate::base::settings::Settings;
 use crate::base::theme::{Ground, Theme, ThemeOptions};
 use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
 use crate::commands::output::complain;
 use crate::run::runtime::{Asked, Ended, run};
-use anyhow::Result;
+use anyhow::{Result, anyhow};
 use armistice_git::Repository;
 use std::env;
 use std::path::Path;
@@ -50,7 +51,9 @@ pub(crate) fn show(
         term: &term,
         colorfgbg: &colorfgbg,
     });
-    if run(open, asked, theme, Settings::read()?)? == Ended::GitStopped {
+    let settings = Settings::read()?;
+    use_keymap(with_other_keys(&settings.keys).map_err(|why| anyhow!(why))?);
+    if run(open, asked, theme, settings)? == Ended::GitStopped {
         complain!("git was still at work and was stopped; 'armistice' shows where it stands");
     }
     Ok(())

@@ -1,7 +1,7 @@
 //! Docket: one row a case, and what is known of the chosen one.
 
 use crate::base::commands::Command;
-use crate::base::keymap::KEYMAP;
+use crate::base::keymap::keymap;
 use crate::base::project_checks::REPOSITORY_SETTINGS;
 use crate::base::safe_text::{count, fit, fit_path, visible, wrap};
 use crate::base::settings::MadeBy;
@@ -333,7 +333,7 @@ impl Canvas<'_> {
         );
         y += 1;
         for outcome in outcomes {
-            let key = KEYMAP
+            let key = keymap()
                 .iter()
                 .find(|b| b.command == Command::Whole(outcome))
                 .map_or("", |b| b.keys[0]);

@@ -1,5 +1,6 @@
 //! The evidence: cards of what each side did, and the settle box.
 
+use crate::base::keymap::{KeyContext, key_now};
 use crate::base::safe_text::{count, fit, visible};
 use crate::base::theme::{Role, Theme};
 use crate::case::card_lines::{CardLine, Tone};
@@ -426,7 +427,7 @@ impl Canvas<'_> {
         let mut pen = self.pen(area, area.height - 1);
         pen.write("  ", theme.text());
         for (key, label) in rest {
-            pen.write(key, theme.bold())
+            pen.write(key_now(KeyContext::Parley, key), theme.bold())
                 .write(" ", theme.text())
                 .write(label, theme.faint())
                 .write("    ", theme.text());
@@ -443,7 +444,7 @@ impl Canvas<'_> {
         let label = self.state.named(&choice.label);
         let mut pen = self.pen(area, y);
         pen.write(if on { "> " } else { "  " }, shade(theme.text()));
-        pen.write(choice.key, shade(theme.bold()))
+        pen.write(key_now(KeyContext::Parley, choice.key), shade(theme.bold()))
             .write(" ", shade(theme.text()));
         if choice.key == PROPOSAL {
             pen.write(theme.rule_mark(), shade(theme.fg(Role::Blend)))

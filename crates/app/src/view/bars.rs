@@ -113,7 +113,8 @@ pub fn key_bar(state: &State, width: u16) -> Vec<BarKey> {
     let is_last = |c: Command| matches!(c, Command::Help | Command::Ask | Command::Quit);
     let words = state.party_words();
     let size = |b: &Binding| (b.keys[0].width() + words.put_into(b.label).width() + 3) as u16;
-    let (last, first): (Vec<_>, Vec<_>) = rows.into_iter().partition(|b| is_last(b.command));
+    let (last, first): (Vec<&Binding>, Vec<&Binding>) =
+        rows.into_iter().partition(|b| is_last(b.command));
     let mut room = (width - 1).saturating_sub(last.iter().map(|b| size(b)).sum());
     let mut shown = Vec::new();
     for row in first {

@@ -1,10 +1,13 @@
 //! The command line: its arguments, and one file for each group of subcommands.
 
 pub mod cli;
+mod completions;
 pub mod demo;
 pub mod dispatch;
+mod doctor;
 pub mod drawing;
 pub mod exit;
+mod help;
 pub mod loose;
 pub mod memory;
 pub mod merge;

@@ -16,6 +16,9 @@ Examples:
   armistice proof --run              run the project's own commands, then check
   armistice merge --base b --ours o --theirs t --output merged
   armistice open notes.txt           settle a file with markers, no repository needed
+  armistice scout                    what would happen if I merged?
+  armistice doctor                   what it finds around it
+  armistice help rules               what is settled without asking
   armistice setup --dry-run          show how git can be told to call Armistice
 
 Exit codes:
@@ -28,7 +31,7 @@ repository again. A log is written when ARMISTICE_LOG names a file.";
 
 /// Resolve merge conflicts, seeing what each side did to base.
 #[derive(Debug, Parser)]
-#[command(name = "armistice", version, about, after_help = AFTER)]
+#[command(name = "armistice", version, about, after_help = AFTER, disable_help_subcommand = true)]
 pub struct Cli {
     /// Run as if started in this folder
     #[arg(short = 'C', long = "folder", value_name = "FOLDER", global = true)]
@@ -186,6 +189,18 @@ pub enum Command {
         #[arg(long, value_name = "FILE")]
         output: PathBuf,
     },
+    /// Explain a command, or a topic: rules, marks, keys, cases, configuration
+    Help {
+        #[arg(value_name = "COMMAND|TOPIC")]
+        topic: Option<String>,
+    },
+    /// Look around: versions, terminal, settings of git that matter, what would be changed
+    Doctor,
+    /// Print the page for man, or write all pages into a folder
+    Man {
+        #[arg(long, value_name = "DIR")]
+        into: Option<PathBuf>,
+    },
     /// Print completions for a shell
     Completions {
         #[arg(value_enum)]
@@ -253,6 +268,9 @@ pub struct SetupArgs {
     /// Take back what setup has set
     #[arg(long, conflicts_with = "driver")]
     pub remove: bool,
+    /// Write a file of settings to begin with, every one of them commented; never over one that is there
+    #[arg(long, conflicts_with_all = ["driver", "remove", "user"])]
+    pub config: bool,
     /// Only show what would be set
     #[arg(long)]
     pub dry_run: bool,

@@ -4,10 +4,11 @@ use crate::commands::cli::{Cli, Command, DemoKind};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::screens::screens;
-use crate::commands::{demo, drawing, loose, memory, merge, plain, proof, scout, setup};
+use crate::commands::{
+    completions, demo, doctor, drawing, help, loose, memory, merge, plain, proof, scout, setup,
+};
 use anyhow::Result;
 use armistice_git::{Cancel, Overwrite, Repository, Undertaking};
-use clap::CommandFactory;
 use std::env;
 use std::io::IsTerminal as _;
 use std::path::Path;
@@ -133,11 +134,12 @@ pub fn run(cli: Cli) -> Result<Exit> {
         }) => drawing::record(&here()?, commit.as_deref(), json, output.as_deref()),
         Some(Command::Draw { picture, output }) => drawing::draw(&here()?, picture, &output),
         Some(Command::Completions { shell }) => {
-            let mut script = Vec::new();
-            clap_complete::generate(shell, &mut Cli::command(), "armistice", &mut script);
-            raw(&script);
+            raw(&completions::script(shell));
             Ok(Exit::Done)
         }
+        Some(Command::Help { topic }) => help::help(topic.as_deref()),
+        Some(Command::Doctor) => doctor::doctor(),
+        Some(Command::Man { into }) => help::man(into.as_deref()),
     }
 }
 

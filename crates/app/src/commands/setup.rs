@@ -1,7 +1,9 @@
 //! `setup`: telling git to call Armistice, and taking that back.
 
+use crate::base::settings::Settings;
 use crate::commands::cli::SetupArgs;
 use crate::commands::exit::Exit;
+use crate::commands::help::SAMPLE;
 use crate::commands::output::{end, raw, say};
 use anyhow::{Context as _, Result, bail};
 use armistice_git::{Git, Invocation, Repository, Runner, write_atomically};
@@ -90,7 +92,37 @@ struct Place {
     name: &'static str,
 }
 
+/// Writes a file of settings to begin with, where there is none.
+fn write_config(dry_run: bool) -> Result<Exit> {
+    let Some(file) = Settings::file() else {
+        bail!("cannot find your home folder");
+    };
+    if dry_run {
+        raw(SAMPLE.as_bytes());
+        return Ok(Exit::Done);
+    }
+    if file.symlink_metadata().is_ok() {
+        bail!(
+            "'{}' is there already and stays as it is; 'armistice help configuration' prints every setting",
+            file.display()
+        );
+    }
+    if let Some(folder) = file.parent() {
+        std::fs::create_dir_all(folder)
+            .with_context(|| format!("cannot make the folder '{}'", folder.display()))?;
+    }
+    write_atomically(&file, SAMPLE.as_bytes(), None)?;
+    say!(
+        "wrote '{}': every setting is in it, as a comment",
+        file.display()
+    );
+    Ok(Exit::Done)
+}
+
 pub(crate) fn setup(args: &SetupArgs) -> Result<Exit> {
+    if args.config {
+        return write_config(args.dry_run);
+    }
     let place = if args.user { user()? } else { repository()? };
     match args.remove {
         true => remove(&place, args),

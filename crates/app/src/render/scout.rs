@@ -267,7 +267,7 @@ impl Canvas<'_> {
         } else {
             String::new()
         };
-        pen.write(&fit(&text, room.saturating_sub(width_of(&tail))), style);
+        pen.write(&fit(&text, room.saturating_sub(width_of(&tail) + 2)), style);
         pen.right(&tail, theme.faint());
     }
 

@@ -6,6 +6,7 @@ mod names;
 mod obstacles;
 
 mod afterwards;
+mod around;
 mod cases;
 mod checks;
 mod demo;

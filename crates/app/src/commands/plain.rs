@@ -196,6 +196,7 @@ fn print_docket(situation: &Situation, files: &[Read], who: &[PerSide<Vec<Commit
         let counts = file.load.counts(&file.case);
         let [ours, theirs] = file.case.words();
         let state = match (file.case.standing, counts.open) {
+            (IndexState::Staged, _) if file.case.as_merged => "as git merged it".to_owned(),
             (IndexState::Staged, _) => "staged".to_owned(),
             (_, 0) => "settled, not written".to_owned(),
             (_, n) => format!("{n} of {} open", counts.conflicts),

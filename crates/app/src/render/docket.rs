@@ -402,6 +402,9 @@ fn state_word(file: &FileState) -> (&'static str, Role) {
     match (&file.load, file.case.standing, open) {
         _ if file.writing => ("writing", Role::Text),
         (FileLoad::Failed(_), ..) => ("trouble", Role::Finding),
+        (_, IndexState::Staged, _) if file.case.as_merged && !file.changed => {
+            ("by git", Role::Faint)
+        }
         (_, IndexState::Staged, _) if !file.changed => ("staged", Role::Faint),
         (_, IndexState::Staged, Some(0)) => ("changed", Role::Hand),
         (FileLoad::Waiting, ..) => ("reading", Role::Faint),
@@ -551,6 +554,10 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
         out.push((Role::Text, visible(&said)));
     }
     match (file.case.standing, file.changed) {
+        (IndexState::Staged, false) if file.case.as_merged => {
+            let text = "As git merges it; what is changed here is written by w.";
+            out.push((Role::Faint, text.to_owned()));
+        }
         (IndexState::Staged, false) => out.push((
             Role::Faint,
             "Written and staged; u puts it back into conflict.".to_owned(),

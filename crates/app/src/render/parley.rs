@@ -46,6 +46,7 @@ impl Canvas<'_> {
         let state = &self.state[self.state.file];
         let tail = match (state.finished(), &file.view.mode) {
             (_, Mode::Edit(_)) => " · editing by hand".to_owned(),
+            (true, _) if state.case.as_merged => " · as git merges it".to_owned(),
             (true, _) => " · written and staged".to_owned(),
             _ => String::new(),
         };

@@ -262,10 +262,13 @@ impl Canvas<'_> {
             ),
         };
         let room = pen.room();
-        let tail = if room > width_of(&tail) + 18 {
-            tail
-        } else {
-            String::new()
+        // The subject comes first; who and when as far as there is room beside it.
+        let age = tail.rsplit(", ").next().unwrap_or_default().to_owned();
+        let fits = |tail: &String, least: usize| room > width_of(tail) + least;
+        let tail = match (fits(&tail, 44), fits(&age, 26)) {
+            (true, _) => tail,
+            (false, true) => age,
+            (false, false) => String::new(),
         };
         pen.write(&fit(&text, room.saturating_sub(width_of(&tail) + 2)), style);
         pen.right(&tail, theme.faint());

@@ -122,7 +122,9 @@ impl Canvas<'_> {
             .files
             .iter()
             .find(|f| f.case.has_path(&file.path));
+        let as_merged = case.is_some_and(|file| file.case.as_merged && file.finished());
         let standing = match case.map(|file| (file.finished(), file.counts())) {
+            _ if as_merged => "merged by git".to_owned(),
             None => "merged by git".to_owned(),
             Some((true, _)) => "staged".to_owned(),
             Some((_, Some(counts))) => format!("{} open", counts.open),

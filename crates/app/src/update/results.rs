@@ -225,6 +225,7 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
     match result {
         Ok(wrote) => {
             file.case.standing = IndexState::Staged;
+            file.case.as_merged = false;
             file.changed = false;
             set_seen(&mut file.load, &wrote);
             let next = match other_unfinished(state, at, true) {
@@ -263,6 +264,7 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
         match result {
             Ok(wrote) => {
                 file.case.standing = IndexState::Staged;
+                file.case.as_merged = false;
                 file.changed = false;
                 set_seen(&mut file.load, &wrote);
             }

@@ -277,7 +277,8 @@ impl Sandbox {
                 theirs: stage(&file.theirs),
             };
             if by.ours || by.theirs {
-                let case = Case::new(file.path.clone(), stages).staged();
+                let mut case = Case::new(file.path.clone(), stages).staged();
+                case.as_merged = true;
                 clean.files.push(CleanFile { case, by });
             }
         }

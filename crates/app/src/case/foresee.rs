@@ -10,9 +10,9 @@ use crate::case::propose::RuleSettings;
 use crate::case::service::CaseService;
 use armistice_core::{Certainty, Entry, RegionId, RegionState, Resolution, Version};
 use armistice_git::{
-    Cancel, Case, CleanFiles, Commit, Error, Meeting, MergedTree, Relation, RepoPath, Repository,
-    Sandbox, SettledContent, SettledFile, Situation, TreeState, Undertaking, begin_words, meeting,
-    only_parent, party, replayed,
+    Cancel, Case, CaseKind, CleanFiles, Commit, Error, Meeting, MergedTree, Relation, RepoPath,
+    Repository, Sandbox, SettledContent, SettledFile, Situation, TreeState, Undertaking,
+    begin_words, meeting, only_parent, party, replayed,
 };
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
@@ -37,6 +37,8 @@ impl Question {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ForeseenFile {
     pub path: RepoPath,
+    /// What kind of conflict it would be.
+    pub kind: CaseKind,
     /// What each side did, in words.
     pub did: [String; 2],
     /// Whether it has lines to be merged; else it is one question as a whole.
@@ -162,12 +164,8 @@ impl Foreseer<'_> {
         let now = Situation::read(self.repo)?;
         let repo = self.repo.until(self.cancel);
         let Some(meeting) = meeting(&repo, &question.name)? else {
-            return Err(Error::Unreadable {
-                command: "rev-parse".to_owned(),
-                what: format!(
-                    "'{}' names no commit, or there is none here yet",
-                    question.name
-                ),
+            return Err(Error::NoCommit {
+                name: question.name.clone(),
             });
         };
         let mut forecast = Forecast {
@@ -460,6 +458,7 @@ impl Look<'_> {
 fn foreseen_file(case: &Case, load: &CaseLoad) -> ForeseenFile {
     let mut file = ForeseenFile {
         path: case.path.clone(),
+        kind: case.kind,
         did: case.words(),
         has_lines: false,
         conflicts: 1,

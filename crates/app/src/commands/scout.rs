@@ -126,8 +126,8 @@ pub(crate) fn scout(
         true => raw((serde_json::to_string_pretty(&as_json(&forecast))? + "\n").as_bytes()),
         false => print(&forecast),
     }
-    let in_doubt = forecast.refused.is_some() || !forecast.in_the_way.is_empty();
-    Ok(match in_doubt || forecast.has_open() {
+    // What stands in the way here says nothing about whether both lines still merge.
+    Ok(match forecast.refused.is_some() || forecast.has_open() {
         true => Exit::Open,
         false => Exit::Done,
     })

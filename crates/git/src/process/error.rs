@@ -65,6 +65,20 @@ pub enum Error {
         /// What git said.
         said: String,
     },
+    /// A name that stands for no commit.
+    #[error("'{name}' names no commit here")]
+    NoCommit {
+        /// The name.
+        name: String,
+    },
+    /// git does not know what it was asked to do.
+    #[error(
+        "this git is too old to merge in memory: {needed} or newer can; 'armistice doctor' tells which it is"
+    )]
+    TooOld {
+        /// The first version that does.
+        needed: &'static str,
+    },
     /// git printed what no git prints.
     #[error("cannot read what git {command} printed: {what}")]
     Unreadable {

@@ -121,6 +121,10 @@ impl Sandbox {
         };
         let call = call.arg(ours).arg(theirs);
         let output = self.repo.run(&call)?;
+        // What it says to words that it does not know.
+        if output.code == Some(129) {
+            return Err(Error::TooOld { needed: "2.40" });
+        }
         if !matches!(output.code, Some(0 | 1)) {
             return Err(failed(&call, &output));
         }

@@ -169,7 +169,7 @@ impl Foreseer<'_> {
             });
         };
         let mut forecast = Forecast {
-            refused: refusal(question.undertaking, &meeting),
+            refused: refusal(self.repo, question.undertaking, &meeting),
             question: question.clone(),
             tree: TreeState::read(&repo)?,
             meeting,
@@ -357,8 +357,12 @@ fn step_label(undertaking: Undertaking, commit: &Commit) -> String {
 }
 
 /// Why git would not begin at all.
-fn refusal(undertaking: Undertaking, meeting: &Meeting) -> Option<String> {
+fn refusal(repo: &Repository, undertaking: Undertaking, meeting: &Meeting) -> Option<String> {
     match (undertaking, meeting.relation) {
+        (Undertaking::Merge, Relation::Unrelated) if repo.common_dir().join("shallow").exists() => Some(
+            "both lines share no commit as far as this clone reaches: it is shallow, git fetch --unshallow may tell more"
+                .to_owned(),
+        ),
         (Undertaking::Merge, Relation::Unrelated) => Some(
             "both lines share no commit: git merges them only with --allow-unrelated-histories"
                 .to_owned(),

@@ -370,8 +370,9 @@ impl CaseService {
         Ok(written)
     }
 
-    /// It is written and staged: that it may not come back some day must not look like a failure.
-    fn note_whole(&self, case: &Case, outcome: FileOutcome) {
+    /// Notes how a case is settled as a whole, so that it comes back when the same versions meet. That it may
+    /// not come back some day must not look like a failure.
+    pub fn note_whole(&self, case: &Case, outcome: FileOutcome) {
         if let Err(error) = self.store.save_whole(case, outcome) {
             tracing::warn!(%error, "whole-file outcome not noted");
         }

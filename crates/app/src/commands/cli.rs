@@ -185,6 +185,9 @@ pub enum Command {
     Draw {
         #[arg(value_enum)]
         picture: Picture,
+        /// Of the history with this other line, where nothing is under way
+        #[arg(long, value_name = "OTHER")]
+        with: Option<String>,
         /// The file to write; its name ends in .svg or .pdf
         #[arg(long, value_name = "FILE")]
         output: PathBuf,

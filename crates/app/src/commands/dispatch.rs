@@ -132,7 +132,11 @@ pub fn run(cli: Cli) -> Result<Exit> {
             json,
             output,
         }) => drawing::record(&here()?, commit.as_deref(), json, output.as_deref()),
-        Some(Command::Draw { picture, output }) => drawing::draw(&here()?, picture, &output),
+        Some(Command::Draw {
+            picture,
+            with,
+            output,
+        }) => drawing::draw(&here()?, picture, with.as_deref(), &output),
         Some(Command::Completions { shell }) => {
             raw(&completions::script(shell));
             Ok(Exit::Done)

@@ -8,9 +8,9 @@ use crate::case::service::CaseService;
 use crate::commands::exit::Exit;
 use crate::commands::output::{raw, say};
 use crate::commands::reading::{read_all, rule_settings};
-use anyhow::{Result, anyhow};
+use anyhow::{Result, anyhow, bail};
 use armistice_core::{DecidedBy, MergeRecord};
-use armistice_git::{OutputFile, Repository, Situation};
+use armistice_git::{OutputFile, Repository, Situation, meeting};
 use clap::ValueEnum;
 use std::path::Path;
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -80,8 +80,21 @@ pub(crate) fn record(
 }
 
 /// Writes a picture.
-pub(crate) fn draw(repo: &Repository, picture: Picture, output: &Path) -> Result<Exit> {
+pub(crate) fn draw(
+    repo: &Repository,
+    picture: Picture,
+    with: Option<&str>,
+    output: &Path,
+) -> Result<Exit> {
     let drawing = match picture {
+        Picture::History if with.is_some() => {
+            let other = with.unwrap_or_default();
+            let met = meeting(repo, other)?;
+            let met = met.ok_or_else(|| anyhow!("'{other}' names no commit here"))?;
+            let here = Situation::read(repo)?.ours.label;
+            Drawing::Lines(Box::new(met.lines), [here, other.to_owned()])
+        }
+        _ if with.is_some() => bail!("--with is for the history of two lines"),
         Picture::Moves => Drawing::Moves,
         Picture::History => Drawing::History,
         Picture::Record => {

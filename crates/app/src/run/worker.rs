@@ -413,6 +413,10 @@ impl Worker {
                 let note = |e| format!("what is being typed cannot be saved: {e}");
                 saved.err().map(|e| WorkResult::Note(note(e)))
             }
+            Effect::DecideWhole(_, outcome) => {
+                self.service.note_whole(case, outcome);
+                None
+            }
             Effect::Undecide(_) => {
                 self.service.undecide(case);
                 None

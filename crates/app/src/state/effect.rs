@@ -189,6 +189,8 @@ pub enum Effect {
     },
     /// Forget how a file was settled as a whole.
     Undecide(FileId),
+    /// Note how a file shall be settled as a whole, once that can be done.
+    DecideWhole(FileId, FileOutcome),
     /// Note where the person is.
     SavePlace(Place),
     SaveUnsavedEdit(FileId, String),
@@ -232,6 +234,7 @@ impl Effect {
             | Effect::SaveUnsavedEdit(at, _)
             | Effect::DropUnsavedEdit(at)
             | Effect::Undecide(at)
+            | Effect::DecideWhole(at, _)
             | Effect::HandOver(at, _)
             | Effect::ReadWorkFile(at)
             | Effect::ReadHistory(at, _)

@@ -9,6 +9,7 @@ use crate::case::findings::settled_while_merging;
 use crate::state::action::{Action, WorkResult};
 use crate::state::app::State;
 use crate::state::effect::Effect;
+use crate::state::file::FileLoad;
 use crate::state::overlay::Overlay;
 use crate::update::files::show_file;
 use crate::update::loading::loads;
@@ -81,6 +82,23 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
 
 /// Nothing is written, staged or concluded of what is only foreseen.
 fn stay_foreseen(state: &mut State, effects: &mut Vec<Effect>) {
+    // How a file would be settled as a whole is tried out like anything else.
+    for effect in effects.iter_mut() {
+        let Effect::SettleWhole { file, outcome, .. } = effect else {
+            continue;
+        };
+        let (at, outcome) = (*file, *outcome);
+        *effect = Effect::DecideWhole(at, outcome);
+        if let FileLoad::Whole(whole) = &mut state[at].load {
+            whole.decided = Some(outcome);
+        }
+        let path = state[at].case.path.to_string();
+        let name = outcome.name();
+        state[at].writing = false;
+        state.say(format!(
+            "{path}: tried out, settled as a whole by {name} · R starts over"
+        ));
+    }
     let asked = effects.len();
     effects.retain(|effect| !effect.changes_the_tree());
     if effects.len() < asked {

@@ -366,3 +366,51 @@ fn scout_in_a_terminal_from_looking_to_the_log() {
         assert!(own.len() < 40, "{own:?}");
     }
 }
+
+#[test]
+fn a_whole_file_is_tried_out_too() {
+    let repo = Repo::new();
+    repo.diverge("logo.png", "one\0\n", "ours\0\n", "theirs\0\n");
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    desk.press("enter enter");
+    assert!(
+        desk.shows().contains("forecast: side into main"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("t enter");
+    assert!(
+        desk.message()
+            .contains("tried out, settled as a whole by theirs"),
+        "{}",
+        desk.message()
+    );
+    assert_eq!(repo.git(&["status", "--porcelain"]), "");
+    let (code, json) = foreseen(&repo, &["side"]);
+    assert_eq!((code, json["open"].as_u64()), (0, Some(0)), "{json:#}");
+    desk.press("1 S enter W");
+    assert_eq!(repo.read("logo.png"), "theirs\0\n");
+}
+
+#[test]
+fn both_lines_are_drawn_before_they_meet() {
+    let repo = Repo::new();
+    repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    let (code, said) = repo.output(&[
+        "draw",
+        "history",
+        "--with",
+        "side",
+        "--output",
+        "../lines.svg",
+    ]);
+    assert_eq!(code, 0, "{said}");
+    let svg = repo.read("../lines.svg");
+    for told in ["main", "side", "theirs", "base"] {
+        assert!(svg.contains(told), "{told}");
+    }
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    desk.press("D");
+    assert!(desk.message().starts_with("drawn: "), "{}", desk.message());
+    assert!(repo.path(".git/armistice/drawings/history.pdf").exists());
+}

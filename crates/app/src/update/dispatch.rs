@@ -103,6 +103,7 @@ fn stay_foreseen(state: &mut State, effects: &mut Vec<Effect>) {
     effects.retain(|effect| !effect.changes_the_tree());
     if effects.len() < asked {
         state.files.iter_mut().for_each(|file| file.writing = false);
+        state.following = None;
         state.accord.running = None;
         state.complain(
             "this is a forecast: nothing is under way that could be written; 1, then S begins it",

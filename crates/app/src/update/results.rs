@@ -426,6 +426,10 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
     match result {
         Ok(situation) => {
             let idle = situation.is_idle();
+            // Nothing is left of a forecast when everything is read anew.
+            if idle && state.situation.foreseen.is_some() && state.tab != Tab::Accord {
+                state.tab = Tab::Scout;
+            }
             state.situate(situation);
             state.docket.stopped = false;
             if let Some((tab, text)) = state.scout.landing.take() {

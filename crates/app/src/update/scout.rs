@@ -24,6 +24,10 @@ pub(crate) fn read(state: &mut State) -> Vec<Effect> {
         return Vec::new();
     }
     state.scout.reading = ScoutReading::Reading;
+    // Whoever tried something out sees what is left of it.
+    if state.situation.foreseen.is_some() {
+        state.scout.asked = None;
+    }
     vec![Effect::ReadScout]
 }
 
@@ -87,16 +91,18 @@ fn look(state: &mut State) -> Vec<Effect> {
     if is_known && (state.scout.looking || state.scout.forecast.is_some()) {
         return Vec::new();
     }
-    state.scout.rows.chosen = 0;
-    state.scout.rows.top = 0;
     ask(state, question)
 }
 
 fn ask(state: &mut State, question: Question) -> Vec<Effect> {
+    let is_same = |forecast: &Arc<Forecast>| forecast.question == question;
+    if !state.scout.forecast.as_ref().is_some_and(is_same) {
+        state.scout.forecast = None;
+        (state.scout.rows.chosen, state.scout.rows.top) = (0, 0);
+    }
     state.scout.asked = Some(question.clone());
     state.scout.looking = true;
     state.scout.failed = None;
-    state.scout.forecast = None;
     vec![Effect::Foresee(question)]
 }
 

@@ -48,7 +48,9 @@ pub use scout::sandbox::{
 };
 pub use scout::state::TreeState;
 pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, run_ending};
-pub use situation::history::{CommitDetails, SideHistory, commit_details, history};
+pub use situation::history::{
+    CommitDetails, SideHistory, commit_details, foreseen_history, history,
+};
 pub use situation::lines::{TwoLines, lines_between, merged_lines, two_lines};
 pub use situation::looked::committed_conflicts;
 pub use situation::parents::{

@@ -17,11 +17,11 @@ use armistice_core::{
     Source, audit,
 };
 use armistice_git::{
-    After, Cancel, Case, Decisions, Ending, Error, FileOutcome, IndexState, Journal, Loaded, Loose,
-    Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath, Repository, Seen,
-    SeenState, SideHistory, Situation, Store, Terrain, WorkFile, WriteRequest, Written, history,
-    load, load_all, mend, merged_by_git, run_ending, run_shell, settle_outcome,
-    stage_as_they_stand, staged_contents, take_back, take_in, terrain, write_all,
+    After, Cancel, Case, Decisions, Ending, Error, FileOutcome, Foreseen, IndexState, Journal,
+    Loaded, Loose, Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath,
+    Repository, Seen, SeenState, SideHistory, Situation, Store, Terrain, WorkFile, WriteRequest,
+    Written, foreseen_history, history, load, load_all, mend, merged_by_git, run_ending, run_shell,
+    settle_outcome, stage_as_they_stand, staged_contents, take_back, take_in, terrain, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -170,6 +170,21 @@ impl CaseService {
             case,
             lines.then_some(&loaded.versions),
         )
+    }
+
+    /// The same of something that is only foreseen.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn foreseen_history(
+        &self,
+        case: &Case,
+        foreseen: &Foreseen,
+    ) -> Result<PerSide<SideHistory>, Error> {
+        let loaded = load(&self.repo, case)?;
+        let lines = !loaded.binary && !loaded.too_large;
+        let versions = lines.then_some(&loaded.versions);
+        foreseen_history(&self.repo, foreseen, case, versions)
     }
 
     /// Reads cases with the decisions recorded about them; in their order.

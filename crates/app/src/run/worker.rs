@@ -220,6 +220,12 @@ impl Worker {
                 let read = seen.sandbox.terrain(situation).map_err(|e| e.to_string());
                 return Some(WorkResult::TerrainRead(read.map(Box::new)));
             }
+            (Effect::ReadHistory(at, _), Some(seen), Some(situation)) => {
+                let (case, foreseen) = (cases.first()?, situation.foreseen.as_ref()?);
+                let found = seen.service.foreseen_history(case, foreseen);
+                let found = found.map_err(|e| e.to_string());
+                return Some(WorkResult::HistoryRead(*at, found));
+            }
             // Whatever asked for it: nothing of a forecast is written.
             (effect, _, Some(_)) if effect.changes_the_tree() => return None,
             _ => {}

@@ -20,7 +20,7 @@ use crate::state::terrain::{Reading, TerrainState};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{
     AgainstParent, Case, CheckRun, Ending, Leftover, LogLine, Operation, PathFinding, Proof,
-    RepoPath, Situation, Verdict,
+    RepoPath, Situation, Undertaking, Verdict,
 };
 use std::collections::HashMap;
 use std::ops::{Index, IndexMut};
@@ -287,10 +287,16 @@ impl State {
     /// What the sides are called where "ours" and "theirs" would mislead: in a rebase.
     pub fn party_words(&self) -> PartyWords {
         let situation = &self.situation;
-        match situation.operation {
-            Operation::Rebase { step, .. } => {
-                let label = &situation.ours.label;
-                let onto = label.strip_prefix("onto ").unwrap_or(label);
+        let label = &situation.ours.label;
+        let onto = label.strip_prefix("onto ").unwrap_or(label);
+        let foreseen = situation.foreseen.as_ref().map(|of| of.undertaking);
+        match (situation.operation, foreseen) {
+            (Operation::Rebase { step, .. }, _) => {
+                PartyWords::new(onto, format!("your commit {step}"))
+            }
+            // A forecast of a rebase is looked into from the step that Scout shows.
+            (_, Some(Undertaking::Rebase)) if self.tab != Tab::Scout => {
+                let step = self.scout.shown.as_ref().map_or(1, |(_, nth)| nth + 1);
                 PartyWords::new(onto, format!("your commit {step}"))
             }
             _ => PartyWords::default(),

@@ -10,7 +10,7 @@ use crate::process::invocation::{Git, Invocation};
 use crate::repo::operation::Operation;
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
-use crate::situation::read::{Commit, commit, parse_commit};
+use crate::situation::read::{Commit, Foreseen, Undertaking, commit, parse_commit};
 use armistice_core::limits::BLAMED_BYTES;
 use armistice_core::{LineIdx, PerSide, Side, Version, Versions};
 use serde::Serialize;
@@ -82,9 +82,37 @@ pub fn history(
     versions: Option<&Versions>,
 ) -> Result<PerSide<SideHistory>, Error> {
     let parties = Parties::read(repo, operation)?;
+    of_parties(repo, operation, &parties, case, versions)
+}
+
+/// The same of something that is only foreseen. What a rebase stands on in a forecast was made for it: its
+/// commits are nobody's.
+///
+/// # Errors
+/// If git fails.
+pub fn foreseen_history(
+    repo: &Repository,
+    foreseen: &Foreseen,
+    case: &Case,
+    versions: Option<&Versions>,
+) -> Result<PerSide<SideHistory>, Error> {
+    let mut parties = foreseen.parties.clone();
+    if foreseen.undertaking == Undertaking::Rebase {
+        parties.ours = None;
+    }
+    of_parties(repo, Operation::Loose, &parties, case, versions)
+}
+
+fn of_parties(
+    repo: &Repository,
+    operation: Operation,
+    parties: &Parties,
+    case: &Case,
+    versions: Option<&Versions>,
+) -> Result<PerSide<SideHistory>, Error> {
     let mut out = PerSide::<SideHistory>::default();
     for side in Side::BOTH {
-        out[side] = of_side(repo, operation, &parties, case, side, versions)?;
+        out[side] = of_side(repo, operation, parties, case, side, versions)?;
     }
     Ok(out)
 }

@@ -63,7 +63,7 @@ const COLOURS: [(Role, u32, u32, Color); 12] = [
 ];
 
 /// What is drawn where a terminal knows no more than ASCII. Each takes one column.
-const ASCII: [(&str, &str); 34] = [
+const ASCII: [(&str, &str); 36] = [
     ("─", "-"),
     ("━", "="),
     ("│", "|"),
@@ -82,6 +82,8 @@ const ASCII: [(&str, &str); 34] = [
     ("★", "#"),
     ("✓", "+"),
     ("○", "o"),
+    ("●", "*"),
+    ("┊", ":"),
     ("▲", "^"),
     ("▼", "v"),
     ("◆", "="),

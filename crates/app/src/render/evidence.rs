@@ -1,6 +1,7 @@
 //! The evidence: cards of what each side did, and the settle box.
 
 use crate::base::keymap::{KeyContext, key_now};
+use crate::base::party_words::PartyWords;
 use crate::base::safe_text::{count, fit, visible};
 use crate::base::theme::{Role, Theme};
 use crate::case::card_lines::{CardLine, Tone};
@@ -16,7 +17,6 @@ use crate::view::following::moved_edit;
 use crate::view::wrapping::wrapped;
 use armistice_core::limits::LINE_BYTES;
 use armistice_core::{RegionKind, RegionState, Version};
-use armistice_git::Operation;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -264,7 +264,7 @@ impl Canvas<'_> {
             party.map_or("base", |party| party.label.as_str())
         };
         // In a merge everybody knows whose side is whose.
-        let named = matches!(situation.operation, Operation::Rebase { .. });
+        let named = self.state.party_words() != PartyWords::default();
         let name = match name.is_empty() || named {
             true => name,
             false => card.party.name(),

@@ -32,13 +32,13 @@ impl Canvas<'_> {
         self.forecast(areas.forecast);
     }
 
-    /// A part's heading; bright where the keys are about it.
+    /// A part's heading; bold where the keys are about it.
     fn head(&mut self, area: Rect, title: &str, on: bool) {
         let theme = *self.theme;
         let title = fit(title, (area.width as usize).saturating_sub(5));
         let mut pen = self.pen(area, 0);
         let style = if on { theme.bold() } else { theme.text() };
-        pen.write(if on { "▌ " } else { "── " }, theme.fg(Role::Rule))
+        pen.write("── ", theme.fg(Role::Rule))
             .write(&title, style)
             .write(" ", theme.text());
         pen.fill("─", theme.fg(Role::Rule));

@@ -270,7 +270,11 @@ fn typing() {
             Some(line.trim().to_owned())
         };
         if let Some(kept) = draft(&last) {
-            assert_eq!(Some(&kept), draft(&again).as_ref(), "{at}\nthen:\n{again}");
+            let there = draft(&again).unwrap_or_default();
+            // An edit is on the disk before it is on the screen: more may be there, never less.
+            let typed: String = second.chars().take(n as usize % 12).collect();
+            let more = there.contains(&format!("{typed}{first}"));
+            assert!(kept == there || more, "{kept} {there} {at}\nthen:\n{again}");
             kept_more += u32::from(kept.contains("secon"));
         }
     }

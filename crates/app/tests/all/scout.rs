@@ -327,6 +327,14 @@ fn other_things_that_can_be_done_are_foreseen_too() {
         desk.shows()
     );
     assert!(desk.shows().contains("git rebase side"), "{}", desk.shows());
+    // Looked into, the parties are called as they would be called in it.
+    desk.press("tab enter");
+    let shown = desk.shows();
+    assert!(
+        shown.contains("▲ onto side  re-worded") && shown.contains("▼ your commit 1 of 1"),
+        "{shown}"
+    );
+    desk.press("1 tab");
     desk.press("o");
     assert!(
         desk.shows().contains("git cherry-pick side"),

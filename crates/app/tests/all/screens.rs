@@ -451,3 +451,82 @@ fn what_a_file_holds_never_reaches_the_terminal_raw() {
     }
     assert!(desk.shows().contains("a<1b>]0;title<07>b<202e>c<0d>!"));
 }
+
+/// One demo before anything was begun.
+static IDLE: LazyLock<Repo> = LazyLock::new(|| {
+    let repo = Repo::demo("merge");
+    repo.git(&["merge", "--abort"]);
+    repo
+});
+
+#[test]
+fn scout_with_a_merge_and_with_a_rebase() {
+    check(
+        "scout",
+        &IDLE,
+        &[
+            "> night-pilotage",
+            "3 commits ahead, 5 behind",
+            "37 conflicts in 14 files",
+            "★ 25 by rule · 12 open · 6 offered",
+        ],
+        |_| {},
+    );
+    check(
+        "scout rebase",
+        &IDLE,
+        &[
+            "rebase onto",
+            "16 conflicts, 2 open",
+            "▲ onto night-pilotage",
+        ],
+        |desk| {
+            desk.press("o tab");
+        },
+    );
+}
+
+#[test]
+fn scout_with_a_tree_that_is_in_the_way() {
+    let repo = Repo::demo("merge");
+    repo.git(&["merge", "--abort"]);
+    repo.write("db/schema.sql", "-- changed\n");
+    check(
+        "scout dirty",
+        &repo,
+        &[
+            "1 file in the way: git would refuse to begin",
+            "db/schema.sql",
+        ],
+        |_| {},
+    );
+}
+
+#[test]
+fn scout_is_drawn_at_every_size_and_in_plain_ascii() {
+    let mut desk = Desk::ruled(&IDLE.top, (160, 47));
+    let theme = Theme::new(&ThemeOptions {
+        plain_marks: true,
+        no_color: true,
+        ..ThemeOptions::default()
+    });
+    for (width, height) in [
+        (1, 1),
+        (59, 15),
+        (60, 16),
+        (61, 17),
+        (119, 24),
+        (120, 16),
+        (220, 60),
+    ] {
+        desk.act(Action::Resize(width, height));
+        for keys in [
+            "1", "tab", "end", "m", "o", "/", "esc", "?", "esc", "S", "esc", "home",
+        ] {
+            let shown = desk.press(keys).shows_in(&theme);
+            assert_eq!(shown.lines().count(), height as usize);
+            let drawn: Vec<char> = shown.chars().filter(|c| !c.is_ascii()).collect();
+            assert!(drawn.is_empty(), "{drawn:?} after {keys} in\n{shown}");
+        }
+    }
+}

@@ -15,7 +15,7 @@ use armistice_git::{
     begin_words, meeting, only_parent, party, replayed,
 };
 use serde::Serialize;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 
 /// What is asked for.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize)]
@@ -266,7 +266,7 @@ impl Foreseer<'_> {
         }
         let total = commits.len();
         let mut tip = forecast.meeting.theirs.oid.clone();
-        let mut known: HashMap<Texts, usize> = HashMap::new();
+        let mut known = Known::default();
         let mut is_estimate = false;
         for (nth, commit) in (1..).zip(commits) {
             let Some(parent) = only_parent(look.sandbox.repo(), &commit.oid)? else {
@@ -284,10 +284,8 @@ impl Foreseer<'_> {
             let mut step = look.step(Undertaking::Rebase, parties, &merged, Some(commit))?;
             step.is_estimate = is_estimate;
             let (settled, keys) = look.result(&step.situation.cases)?;
-            step.repeats = keys.iter().find_map(|key| known.get(key)).copied();
-            for key in keys {
-                known.entry(key).or_insert(nth);
-            }
+            step.repeats = known.earlier(&keys);
+            known.put(keys, nth);
             is_estimate |= step.end == StepEnd::Open;
             let next = look.sandbox.commit(&merged.tree, &settled, &tip)?;
             let nothing_new = look.sandbox.tree_of(&next)? == look.sandbox.tree_of(&tip)?;
@@ -374,6 +372,53 @@ fn refusal(repo: &Repository, undertaking: Undertaking, meeting: &Meeting) -> Op
 /// What base, ours and theirs have where they clash.
 type Texts = [Vec<u8>; 3];
 
+/// A conflict of a file by its texts.
+type Clash = (RepoPath, Texts);
+
+/// Conflicts of the steps so far, each with its step.
+#[derive(Default)]
+struct Known {
+    /// By their three texts.
+    texts: HashMap<Texts, usize>,
+    /// By file, the lines that a step's own commit put where it clashed: the next commit that changes one of
+    /// them clashes there again.
+    made: HashMap<(RepoPath, Vec<u8>), usize>,
+}
+
+/// Letters and digits that a line must have to tell one place from another.
+const TELLING: usize = 6;
+
+/// The lines of a text that tell one place from another, without blanks around them.
+fn telling_lines(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+    let lines = text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii);
+    lines.filter(|line| line.iter().filter(|b| b.is_ascii_alphanumeric()).count() >= TELLING)
+}
+
+impl Known {
+    /// The step in which one of these conflicts stood already, or of which one goes on.
+    fn earlier(&self, conflicts: &[Clash]) -> Option<usize> {
+        let one = |(path, texts): &Clash| {
+            let of_line = |line: &[u8]| self.made.get(&(path.clone(), line.to_vec()));
+            let goes_on = || telling_lines(&texts[0]).find_map(of_line);
+            self.texts.get(texts).or_else(goes_on).copied()
+        };
+        conflicts.iter().find_map(one)
+    }
+
+    fn put(&mut self, conflicts: Vec<Clash>, step: usize) {
+        for (path, texts) in conflicts {
+            let [base, _, theirs] = &texts;
+            let before: Vec<&[u8]> = telling_lines(base).collect();
+            for line in telling_lines(theirs).filter(|line| !before.contains(line)) {
+                self.made
+                    .entry((path.clone(), line.to_vec()))
+                    .or_insert(step);
+            }
+            self.texts.entry(texts).or_insert(step);
+        }
+    }
+}
+
 /// One sandbox and what is asked over it.
 struct Look<'a> {
     sandbox: &'a Sandbox,
@@ -430,9 +475,9 @@ impl Look<'_> {
     }
 
     /// What rules would leave of the files of a step, and its conflicts by their texts.
-    fn result(&self, cases: &[Case]) -> Result<(Vec<SettledFile>, HashSet<Texts>), Error> {
+    fn result(&self, cases: &[Case]) -> Result<(Vec<SettledFile>, Vec<Clash>), Error> {
         let mut settled = Vec::new();
-        let mut keys = HashSet::new();
+        let mut keys = Vec::new();
         for (case, load) in cases.iter().zip(self.load(cases, self.rules)) {
             // Whatever git put aside goes; what the case leaves stands at its path.
             for path in case.paths().filter(|path| **path != case.path) {
@@ -444,7 +489,8 @@ impl Look<'_> {
             let theirs = case.stages.all()[Version::Theirs as usize];
             let content = match (load, theirs) {
                 (CaseLoad::Lines(open), _) => {
-                    keys.extend(open.plan().conflicts().iter().map(|id| key(&open, *id)));
+                    let ids = open.plan().conflicts().iter();
+                    keys.extend(ids.map(|id| (case.path.clone(), key(&open, *id))));
                     SettledContent::Text(case.stages.merged_mode(), estimate(&open))
                 }
                 (_, Some(stage)) => SettledContent::Entry(stage.clone()),
@@ -506,18 +552,19 @@ const MEMORY: &str = "memory";
 fn key(open: &OpenedFile, id: RegionId) -> Texts {
     let plan = open.plan();
     let region = plan.region(id);
-    Version::ALL.map(|version| {
+    [Version::Base, Version::Ours, Version::Theirs].map(|version| {
         let text = plan.versions().get(version);
         text.slice(region.lines(version)).to_vec()
     })
 }
 
-/// The text that would most likely come of a file: what rules settle and offer, else the own commit's.
+/// The text that is taken to come of a file: what rules settle and offer; where something stays open, what the
+/// steps stand on. Whoever settles it otherwise than by the own commit has the next change of it clash again.
 fn estimate(open: &OpenedFile) -> Vec<u8> {
     let entry = |id: RegionId| {
         let offered = open.proposal(id);
         let offered = offered.and_then(|ruling| Entry::of_ruling(id, ruling, Certainty::Likely));
-        offered.unwrap_or(Entry::Settle(id, Resolution::Take(Version::Theirs)))
+        offered.unwrap_or(Entry::Settle(id, Resolution::Take(Version::Ours)))
     };
     let is_open = |id: &RegionId| matches!(open.draft().standing(*id), RegionState::Open);
     let ids = open.plan().conflicts().iter().copied();

@@ -12,7 +12,7 @@ use crate::view::scout::{
 use armistice_core::Side;
 use armistice_git::{Commit, Counterpart, CounterpartKind, Meeting, Relation, Undertaking};
 use ratatui::layout::Rect;
-use ratatui::style::{Modifier, Style};
+use ratatui::style::Style;
 
 impl Canvas<'_> {
     pub(crate) fn scout(&mut self) {
@@ -111,7 +111,7 @@ impl Canvas<'_> {
         let (state, theme) = (self.state, *self.theme);
         self.head(area, "here", false);
         let branch = state.situation.branch.as_deref().unwrap_or("detached HEAD");
-        let mut lines = vec![(Role::Ours, format!("on {}", visible(branch)))];
+        let mut lines = vec![(Role::Text, format!("on {}", visible(branch)))];
         if let Some(forecast) = &state.scout.forecast {
             let tree = &forecast.tree;
             let changed = match (tree.changed.len(), tree.staged.len()) {
@@ -146,9 +146,9 @@ impl Canvas<'_> {
         }
         for (y, (role, text)) in (1..area.height).zip(lines) {
             let text = fit(&visible(&text), (area.width as usize).saturating_sub(3));
-            let style = match role {
-                Role::Ours => theme.fg(role).add_modifier(Modifier::BOLD),
-                role => theme.fg(role),
+            let style = match y {
+                1 => theme.bold(),
+                _ => theme.fg(role),
             };
             self.pen(area, y).to(2).write(&text, style);
         }

@@ -422,3 +422,33 @@ fn both_lines_are_drawn_before_they_meet() {
     assert!(desk.message().starts_with("drawn: "), "{}", desk.message());
     assert!(repo.path(".git/armistice/drawings/history.pdf").exists());
 }
+
+#[test]
+fn a_conflict_that_returns_in_a_later_step_is_told() {
+    let repo = Repo::new();
+    repo.diverge(
+        "a.txt",
+        "first line\ntwo\n",
+        "their line\ntwo\n",
+        "own line\ntwo\n",
+    );
+    repo.git(&["checkout", "-q", "side"]);
+    repo.write("b.txt", "beside\n");
+    repo.commit("clean");
+    repo.write("a.txt", "own line again\ntwo\n");
+    repo.commit("own again");
+    let (_, json) = foreseen(&repo, &["main", "--as", "rebase"]);
+    let told = |nth: usize| {
+        let step = &json["steps"][nth];
+        (
+            step["end"].as_str().unwrap().to_owned(),
+            step["repeats"].as_u64(),
+        )
+    };
+    assert_eq!(told(0), ("open".to_owned(), None), "{json:#}");
+    assert_eq!(told(1), ("clean".to_owned(), None), "{json:#}");
+    assert_eq!(json["steps"][2]["is_estimate"], true);
+    assert_eq!(told(2), ("open".to_owned(), Some(1)), "{json:#}");
+    assert_eq!(json["weighed"]["rebase"]["repeats"], 1, "{json:#}");
+    assert!(!repo.path(".git/rebase-merge").exists());
+}

@@ -120,9 +120,14 @@ impl Forecast {
         weight(&self.steps)
     }
 
-    /// Whether something would be open.
+    /// Whether something would be open, or may be in steps that are not foreseen.
     pub fn has_open(&self) -> bool {
-        self.steps.iter().any(|step| step.end == StepEnd::Open)
+        self.left_out() > 0 || self.steps.iter().any(|step| step.end == StepEnd::Open)
+    }
+
+    /// Steps beyond [`STEPS`], which are not foreseen.
+    pub fn left_out(&self) -> usize {
+        self.steps_to_come.saturating_sub(STEPS)
     }
 }
 
@@ -136,8 +141,11 @@ fn weight(steps: &[ForeseenStep]) -> Weight {
     }
 }
 
-/// Own commits up to which a rebase is foreseen; more of them are said to be too many.
+/// Own commits that are foreseen of a rebase; how many more there are is said.
 pub const STEPS: usize = 400;
+
+/// The first steps that are told one by one, and every how many later ones.
+const TOLD: usize = 10;
 
 /// What is needed to look.
 pub struct Foreseer<'a> {
@@ -222,7 +230,7 @@ impl Foreseer<'_> {
                 let labels = Some(["HEAD", name.as_str()]);
                 let merged = look.sandbox.merge(base, &ours.oid, &theirs.oid, labels)?;
                 let parties = [party(&branch, ours), party(name, theirs)];
-                look.step(Undertaking::Merge, parties, &merged, None)?
+                look.step(Undertaking::Merge, parties, &merged, None)?.0
             }
             undertaking => {
                 let parent = only_parent(look.sandbox.repo(), &theirs.oid)?;
@@ -246,6 +254,7 @@ impl Foreseer<'_> {
                 };
                 let parties = [party(&branch, ours), party(&label, theirs)];
                 look.step(undertaking, parties, &merged, Some(theirs.clone()))?
+                    .0
             }
         };
         forecast.steps.push(step);
@@ -257,18 +266,11 @@ impl Foreseer<'_> {
         let name = forecast.question.name.clone();
         let commits = replayed(look.sandbox.repo(), &name)?;
         forecast.steps_to_come = commits.len();
-        if commits.len() > STEPS {
-            forecast.refused = Some(format!(
-                "{} own commits are more than are foreseen ({STEPS})",
-                commits.len()
-            ));
-            return Ok(());
-        }
         let total = commits.len();
         let mut tip = forecast.meeting.theirs.oid.clone();
         let mut known = Known::default();
         let mut is_estimate = false;
-        for (nth, commit) in (1..).zip(commits) {
+        for (nth, commit) in (1..).zip(commits.into_iter().take(STEPS)) {
             let Some(parent) = only_parent(look.sandbox.repo(), &commit.oid)? else {
                 continue;
             };
@@ -281,9 +283,10 @@ impl Foreseer<'_> {
                 party(&format!("onto {name}"), &onto),
                 party(&format!("your commit {nth} of {total}"), &commit),
             ];
-            let mut step = look.step(Undertaking::Rebase, parties, &merged, Some(commit))?;
+            let (mut step, loads) =
+                look.step(Undertaking::Rebase, parties, &merged, Some(commit))?;
             step.is_estimate = is_estimate;
-            let (settled, keys) = look.result(&step.situation.cases)?;
+            let (settled, keys) = result_of(&step.situation.cases, &loads);
             step.repeats = known.earlier(&keys);
             known.put(keys, nth);
             is_estimate |= step.end == StepEnd::Open;
@@ -295,7 +298,10 @@ impl Foreseer<'_> {
                 tip = next;
             }
             forecast.steps.push(step);
-            (self.tell)(forecast);
+            // Each time all steps so far are handed over.
+            if nth <= TOLD || nth % TOLD == 0 {
+                (self.tell)(forecast);
+            }
         }
         Ok(())
     }
@@ -334,12 +340,12 @@ impl Foreseer<'_> {
             Undertaking::Merge => {
                 other.question.undertaking = Undertaking::Rebase;
                 quiet.rebase(look, &mut other)?;
-                other.refused.is_none().then(|| [own, other.weight()])
+                (other.left_out() == 0).then(|| [own, other.weight()])
             }
             _ => {
                 other.question.undertaking = Undertaking::Merge;
                 quiet.once(look, &mut other)?;
-                Some([other.weight(), own])
+                (forecast.left_out() == 0).then(|| [other.weight(), own])
             }
         };
         Ok(())
@@ -434,7 +440,7 @@ impl Look<'_> {
         parties: [armistice_git::Party; 2],
         merged: &MergedTree,
         commit: Option<Commit>,
-    ) -> Result<ForeseenStep, Error> {
+    ) -> Result<(ForeseenStep, Vec<CaseLoad>), Error> {
         let situation = self
             .sandbox
             .situation(self.now, undertaking, parties, merged);
@@ -456,7 +462,7 @@ impl Look<'_> {
             Undertaking::Rebase => CleanFiles::default(),
             _ => self.sandbox.merged_by_git(&situation)?,
         };
-        Ok(ForeseenStep {
+        let step = ForeseenStep {
             end,
             commit,
             situation: Box::new(situation),
@@ -464,7 +470,8 @@ impl Look<'_> {
             clean,
             is_estimate: false,
             repeats: None,
-        })
+        };
+        Ok((step, loads))
     }
 
     fn load(&self, cases: &[Case], rules: &RuleSettings) -> Vec<CaseLoad> {
@@ -473,36 +480,36 @@ impl Look<'_> {
             .flat_map(|some| self.service.load(some, rules))
             .collect()
     }
+}
 
-    /// What rules would leave of the files of a step, and its conflicts by their texts.
-    fn result(&self, cases: &[Case]) -> Result<(Vec<SettledFile>, Vec<Clash>), Error> {
-        let mut settled = Vec::new();
-        let mut keys = Vec::new();
-        for (case, load) in cases.iter().zip(self.load(cases, self.rules)) {
-            // Whatever git put aside goes; what the case leaves stands at its path.
-            for path in case.paths().filter(|path| **path != case.path) {
-                settled.push(SettledFile {
-                    path: path.clone(),
-                    content: SettledContent::Gone,
-                });
-            }
-            let theirs = case.stages.all()[Version::Theirs as usize];
-            let content = match (load, theirs) {
-                (CaseLoad::Lines(open), _) => {
-                    let ids = open.plan().conflicts().iter();
-                    keys.extend(ids.map(|id| (case.path.clone(), key(&open, *id))));
-                    SettledContent::Text(case.stages.merged_mode(), estimate(&open))
-                }
-                (_, Some(stage)) => SettledContent::Entry(stage.clone()),
-                (_, None) => SettledContent::Gone,
-            };
+/// What rules would leave of the files of a step, and its conflicts by their texts.
+fn result_of(cases: &[Case], loads: &[CaseLoad]) -> (Vec<SettledFile>, Vec<Clash>) {
+    let mut settled = Vec::new();
+    let mut keys = Vec::new();
+    for (case, load) in cases.iter().zip(loads) {
+        // Whatever git put aside goes; what the case leaves stands at its path.
+        for path in case.paths().filter(|path| **path != case.path) {
             settled.push(SettledFile {
-                path: case.path.clone(),
-                content,
+                path: path.clone(),
+                content: SettledContent::Gone,
             });
         }
-        Ok((settled, keys))
+        let theirs = case.stages.all()[Version::Theirs as usize];
+        let content = match (load, theirs) {
+            (CaseLoad::Lines(open), _) => {
+                let ids = open.plan().conflicts().iter();
+                keys.extend(ids.map(|id| (case.path.clone(), key(open, *id))));
+                SettledContent::Text(case.stages.merged_mode(), estimate(open))
+            }
+            (_, Some(stage)) => SettledContent::Entry(stage.clone()),
+            (_, None) => SettledContent::Gone,
+        };
+        settled.push(SettledFile {
+            path: case.path.clone(),
+            content,
+        });
     }
+    (settled, keys)
 }
 
 fn foreseen_file(case: &Case, load: &CaseLoad) -> ForeseenFile {

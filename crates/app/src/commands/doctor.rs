@@ -73,7 +73,7 @@ fn git_version(git: &Runner) -> Found {
     match version >= NEEDED {
         true => well(said),
         false => trouble(format!(
-            "{said}: Scout needs git {}.{} or newer; all else works",
+            "{said}: Scout needs git {}.{} or newer",
             NEEDED.0, NEEDED.1
         )),
     }

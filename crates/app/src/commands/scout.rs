@@ -237,6 +237,12 @@ fn print(forecast: &Forecast) {
             );
         }
     }
+    if forecast.left_out() > 0 {
+        say!(
+            "! {} not foreseen",
+            count(forecast.left_out(), "later step")
+        );
+    }
     if let Some([merge, rebase]) = &forecast.weighed {
         say!(
             "as a merge: {}; as a rebase: {}",

@@ -115,6 +115,9 @@ impl Canvas<'_> {
         if let Some(forecast) = &state.scout.forecast {
             let tree = &forecast.tree;
             let changed = match (tree.changed.len(), tree.staged.len()) {
+                (0, 0) if tree.submodules > 0 => {
+                    "no tracked file is changed, submodules aside".to_owned()
+                }
                 (0, 0) => "clean: no tracked file is changed".to_owned(),
                 (changed, 0) => format!("{} changed", count(changed, "file")),
                 (0, staged) => format!("{} staged", count(staged, "file")),

@@ -60,11 +60,15 @@ pub struct ScoutState {
 impl ScoutState {
     /// The counterparts that are shown: those that have all that is typed, letter by letter.
     pub fn shown_counterparts(&self) -> Vec<&Counterpart> {
+        let typed = self.typed.to_lowercase();
+        let words: Vec<&str> = typed.split_whitespace().collect();
+        // Most of the time nothing is typed, and there may be thousands of tags.
         let has_all = |counterpart: &&Counterpart| {
-            let text = format!("{} {}", counterpart.name, counterpart.commit.subject);
-            let text = text.to_lowercase();
-            let typed = self.typed.to_lowercase();
-            typed.split_whitespace().all(|word| is_in(&text, word))
+            words.is_empty() || {
+                let text = format!("{} {}", counterpart.name, counterpart.commit.subject);
+                let text = text.to_lowercase();
+                words.iter().all(|word| is_in(&text, word))
+            }
         };
         let all = self.all.iter().filter(|one| self.makes_sense(one));
         all.filter(has_all).collect()

@@ -228,7 +228,7 @@ fn end(state: &State, ending: Ending) -> Effect {
         ending,
         message: message.filter(|m| !m.trim().is_empty()),
         staged: checked.map(|proof| proof.staged.clone()),
-        record: concludes.then(|| Box::new(record_of(state))),
+        record: record_to_keep(state).filter(|_| concludes),
     }
 }
 
@@ -266,7 +266,7 @@ pub(crate) fn ask_empty(state: &mut State) {
     ];
     let skip = end(state, Ending::Skip);
     ask(state, "This step became empty", lines, "skip it", skip);
-    let record = record_of(state);
+    let record = record_to_keep(state);
     if let Some(Overlay::Question(question)) = &mut state.overlay {
         question.other = Some(Other {
             key: "k",
@@ -275,7 +275,7 @@ pub(crate) fn ask_empty(state: &mut State) {
                 ending: Ending::KeepEmpty,
                 message: Some(state.accord.editor.text()).filter(|m| !m.trim().is_empty()),
                 staged: None,
-                record: Some(Box::new(record)),
+                record,
             },
         });
     }
@@ -302,6 +302,12 @@ fn what_is_discarded(state: &State) -> Vec<String> {
         count(state.files.len(), "case")
     ));
     lines
+}
+
+/// What was decided, to be kept; nothing while files are not read: of those it would be told wrongly.
+fn record_to_keep(state: &State) -> Option<Box<MergeRecord>> {
+    let (_, waiting) = state.totals();
+    (waiting == 0).then(|| Box::new(record_of(state)))
 }
 
 /// What was decided so far, of files that are read.

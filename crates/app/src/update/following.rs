@@ -105,6 +105,16 @@ fn file_of(state: &State, path: &RepoPath) -> Option<FileId> {
     found.map(|(at, _)| at)
 }
 
+/// Everything was read anew: an edit whose files are no cases does not wait for them.
+pub(crate) fn give_up(state: &mut State) {
+    let waits = state.following.as_ref();
+    let is_case = |path: &&RepoPath| file_of(state, path).is_some();
+    if waits.is_some_and(|waits| !waits.to().iter().all(is_case)) {
+        state.following = None;
+        state.complain("a file that was to be edited is no case any more; nothing was done");
+    }
+}
+
 /// Does what waits for files, once they are read.
 pub(crate) fn go_on(state: &mut State) -> Vec<Effect> {
     let Some(waits) = state.following.clone() else {

@@ -432,6 +432,7 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
             }
             state.situate(situation);
             state.docket.stopped = false;
+            following::give_up(state);
             if let Some((tab, text)) = state.scout.landing.take() {
                 state.tab = tab;
                 state.say(text);
@@ -455,6 +456,7 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
             effects
         }
         Err(why) => {
+            state.following = None;
             state.complain(why);
             Vec::new()
         }

@@ -5,7 +5,7 @@ use crate::case::foresee::{Forecast, ForeseenFile, ForeseenStep, StepEnd, Weight
 use crate::state::app::State;
 use crate::view::areas::Screen;
 use armistice_core::Side;
-use armistice_git::{Commit, Meeting, Operation, Relation, TwoLines, Undertaking};
+use armistice_git::{Commit, Meeting, Operation, Relation, Undertaking};
 use ratatui::layout::Rect;
 
 /// The parts of Scout; one that has no room is empty.
@@ -141,6 +141,17 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
             }
         }
     }
+    if forecast.left_out() > 0 {
+        rows.push(ForecastRow::Finding(format!(
+            "{} not foreseen",
+            count(forecast.left_out(), "later step")
+        )));
+    }
+    let crosses = matches!(forecast.meeting.relation, Relation::Parted(n) if n > 1);
+    if crosses && !is_rebase && !forecast.steps.is_empty() {
+        let text = "which files git merges by itself cannot be told of histories that cross";
+        rows.push(words(text.to_owned()));
+    }
     if let Some([merge, rebase]) = &forecast.weighed {
         rows.push(words(String::new()));
         rows.push(words(format!("as a merge:  {}", weight_words(merge))));
@@ -157,7 +168,7 @@ pub fn summary(forecast: &Forecast) -> Vec<String> {
     let conflicts = sum(|file| file.conflicts);
     let nothing = match (forecast.question.undertaking, meeting.relation) {
         (Undertaking::Merge, Relation::Contained) => "nothing to do",
-        (Undertaking::Merge, Relation::FastForward) => "nothing can conflict",
+        (Undertaking::Merge | Undertaking::Rebase, Relation::FastForward) => "nothing can conflict",
         _ if forecast.steps.is_empty() => "nothing to do",
         _ if conflicts == 0 => "nothing would conflict",
         _ => "",
@@ -253,15 +264,12 @@ pub enum MeetingRow {
 /// Both lines of commits, the newest first, down to where they part, in so many rows. In a rebase the own
 /// commits are those that come, as on the other screens.
 pub fn meeting_rows(meeting: &Meeting, undertaking: Undertaking, room: usize) -> Vec<MeetingRow> {
-    let mut meeting = meeting.clone();
-    if undertaking == Undertaking::Rebase {
-        let TwoLines {
-            commits, left_out, ..
-        } = &mut meeting.lines;
-        std::mem::swap(&mut commits.ours, &mut commits.theirs);
-        std::mem::swap(&mut left_out.ours, &mut left_out.theirs);
-    }
-    let all = |side: Side| meeting.lines.commits[side].len() + meeting.lines.left_out[side];
+    let line = |side: Side| match undertaking {
+        Undertaking::Rebase => side.other(),
+        _ => side,
+    };
+    let lines = &meeting.lines;
+    let all = |side: Side| lines.commits[line(side)].len() + lines.left_out[line(side)];
     let room = room.saturating_sub(1);
     let (ours, theirs) = (all(Side::Ours), all(Side::Theirs));
     // Each gets half; what one does not need is the other's.
@@ -273,7 +281,7 @@ pub fn meeting_rows(meeting: &Meeting, undertaking: Undertaking, room: usize) ->
         (Side::Ours, ours, for_ours),
         (Side::Theirs, theirs, for_theirs),
     ] {
-        let commits = &meeting.lines.commits[side];
+        let commits = &lines.commits[line(side)];
         let shown = match all > room {
             true => room.saturating_sub(1),
             false => room,
@@ -293,6 +301,7 @@ pub fn meeting_rows(meeting: &Meeting, undertaking: Undertaking, room: usize) ->
 mod tests {
     use super::*;
     use armistice_core::PerSide;
+    use armistice_git::TwoLines;
 
     fn commit(n: usize) -> Commit {
         Commit {

@@ -125,13 +125,14 @@ impl TreeState {
             _ => way.extend(self.staged.iter().cloned()),
         }
         way.extend(self.changed.iter().filter(is_written).cloned());
-        let tracked = repo
-            .must(&Invocation::read(["ls-files", "-z", "--full-name"]))?
-            .stdout;
-        let tracked: BTreeSet<&[u8]> = match added.is_empty() {
-            true => BTreeSet::new(),
-            false => tracked.split(|b| *b == 0).collect(),
+        let listed = match added.is_empty() {
+            true => Vec::new(),
+            false => {
+                let call = ["ls-files", "-z", "--full-name"];
+                repo.must(&Invocation::read(call))?.stdout
+            }
         };
+        let tracked: BTreeSet<&[u8]> = listed.split(|b| *b == 0).collect();
         for path in added {
             let there = repo
                 .work_tree()

@@ -2,6 +2,7 @@
 
 pub mod commands;
 pub mod editor;
+pub mod json;
 pub mod keymap;
 pub mod party_words;
 pub mod path_settings;

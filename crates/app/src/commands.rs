@@ -16,6 +16,7 @@ pub mod output;
 pub mod plain;
 mod proof;
 mod reading;
+mod registered_driver;
 mod scout;
 pub mod screens;
 pub mod setup;

@@ -11,7 +11,7 @@ use unicode_width::UnicodeWidthStr;
 pub const TAB: usize = 4;
 
 /// Whether a character could move the cursor, turn the direction of writing or hide itself.
-fn is_unsafe(c: char) -> bool {
+pub(crate) fn is_unsafe(c: char) -> bool {
     c.is_control() || is_hidden(c)
 }
 

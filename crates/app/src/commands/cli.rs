@@ -370,7 +370,7 @@ pub enum As {
     Revert,
 }
 
-#[derive(Debug, clap::Args)]
+#[derive(Clone, Debug, clap::Args)]
 pub struct MergeArgs {
     /// What both sides started from
     #[arg(long, value_name = "FILE")]
@@ -387,12 +387,12 @@ pub struct MergeArgs {
     /// The path that the file has in its repository, for the markers
     #[arg(long, value_name = "PATH")]
     pub name: Option<String>,
-    /// What is settled by rule before markers are printed
-    #[arg(long, value_enum, default_value_t = Level::Certain)]
-    pub settle: Level,
-    /// White space in which the sides may differ
-    #[arg(long, value_enum, default_value_t = Policy::Exact, value_name = "POLICY")]
-    pub whitespace: Policy,
+    /// What rules settle before markers are printed; without it, as the settings say
+    #[arg(long, value_enum)]
+    pub settle: Option<Level>,
+    /// White space in which the sides may differ; without it, as the settings say
+    #[arg(long, value_enum, value_name = "POLICY")]
+    pub whitespace: Option<Policy>,
     /// What is printed between markers: the sides; base too; base and all that both did alike
     #[arg(long, value_enum, default_value_t = Style::Base)]
     pub style: Style,

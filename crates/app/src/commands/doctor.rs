@@ -3,6 +3,7 @@
 use crate::base::settings::Settings;
 use crate::commands::exit::Exit;
 use crate::commands::output::say;
+use crate::commands::registered_driver::{DriverCheck, check_driver};
 use anyhow::Result;
 use armistice_git::{Git, Invocation, Repository, Runner};
 use std::env;
@@ -58,6 +59,29 @@ pub(crate) fn doctor() -> Result<Exit> {
         true => Exit::Done,
         false => Exit::Open,
     })
+}
+
+/// The merge driver, tried out on a conflict in a repository of its own.
+fn driver(line: Option<&str>) -> Found {
+    let Some(line) = line else {
+        return well(
+            "merge.armistice.driver: not set · git merges without rules; 'armistice setup --driver' registers Armistice as merge driver"
+                .to_owned(),
+        );
+    };
+    let again = "run 'armistice setup --driver' again";
+    match check_driver(line) {
+        Ok(DriverCheck::Runs) => well(
+            "merge.armistice.driver: set · tried on a conflict: rules settle while git merges"
+                .to_owned(),
+        ),
+        Ok(DriverCheck::Fallback) => trouble(format!(
+            "merge.armistice.driver: git could not run the program and merged without it; {again}"
+        )),
+        Err(why) => trouble(format!(
+            "merge.armistice.driver: tried on a conflict, and it does not work ({why:#}); {again}"
+        )),
+    }
 }
 
 fn git_version(git: &Runner) -> Found {
@@ -141,12 +165,7 @@ fn of_git(git: &Runner) -> Vec<Found> {
             Some(_) => "known to git mergetool",
             None => "unknown to git mergetool; 'armistice setup' changes that",
         }),
-        told("merge.armistice.driver", &|set| match set {
-            Some(_) => "git settles by rule while it merges",
-            None => {
-                "git merges by itself; 'armistice setup --driver' has rules settle while it does"
-            }
-        }),
+        driver(value("merge.armistice.driver").as_deref()),
         told(
             "core.editor",
             &|_| "E on a file hands it over to your editor",

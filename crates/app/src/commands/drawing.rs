@@ -1,5 +1,6 @@
 //! `record` and `draw`: what was decided as a text, and pictures of what is under way.
 
+use crate::base::json::json_text;
 use crate::base::safe_text::count;
 use crate::case::drawings::{Drawing, scene_of, write_scene};
 use crate::case::load::CaseLoad;
@@ -60,7 +61,7 @@ pub(crate) fn record(
 ) -> Result<Exit> {
     let record = record_of(repo, commit)?.without_strips();
     let text = match json {
-        true => serde_json::to_string_pretty(&record)? + "\n",
+        true => json_text(&record)? + "\n",
         false => record.to_markdown(),
     };
     match output {

@@ -1,5 +1,6 @@
 //! `memory`: what is remembered of settled conflicts.
 
+use crate::base::json::json_text;
 use crate::base::safe_text::{count, visible};
 use crate::commands::exit::Exit;
 use crate::commands::output::{raw, say};
@@ -28,7 +29,7 @@ pub(crate) fn memory(
     }
     let all = memory.read()?;
     if json {
-        raw(format!("{}\n", serde_json::to_string_pretty(&all)?).as_bytes());
+        raw(format!("{}\n", json_text(&all)?).as_bytes());
         return Ok(Exit::Done);
     }
     for (number, past_resolution) in (1..).zip(&all) {

@@ -1,15 +1,20 @@
 //! `merge`: merge three files.
 
+use crate::base::json::json_text;
+use crate::base::project_checks::REPOSITORY_SETTINGS;
 use crate::base::safe_text::visible;
+use crate::base::settings::Settings;
 use crate::case::planning::{LayOut, planned};
+use crate::case::trust::settings_of;
 use crate::commands::cli::{MergeArgs, Style};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw};
-use anyhow::{Context as _, Result, bail};
+use crate::commands::registered_driver::DRIVER_CHECK;
+use anyhow::{Context as _, Result, anyhow, bail};
 use armistice_core::{
     AutoSettle, Certainty, Draft, Labels, LineRange, MARKER_SIZE, MarkerStyle, Markers, Options,
     Origin, Region, RegionId, RegionKind, RegionState, RuleContext, Ruling, Session, Source,
-    Version, Versions, describe, plan, render_with_markers,
+    Version, Versions, WhitespacePolicy, describe, plan, render_with_markers,
 };
 use armistice_git::{DrivenConflict, OutputFile, Repository, merge_as_git_does, note_driven};
 use serde::Serialize;
@@ -17,6 +22,9 @@ use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::mpsc::{self, RecvTimeoutError};
+use std::thread;
+use std::time::Duration;
 
 pub(crate) fn merge(args: &MergeArgs) -> Result<Exit> {
     match is_driver(args) {
@@ -30,25 +38,45 @@ fn is_driver(args: &MergeArgs) -> bool {
     args.driver || args.name.is_some() && args.output.as_ref() == Some(&args.ours)
 }
 
+/// How long the program works on one file for git before it leaves the file to git.
+const DRIVER_LIMIT: Duration = Duration::from_secs(20);
+
 /// As a merge driver: whatever goes wrong, git gets its own conflict, and nobody a half-merged file.
 fn drive(args: &MergeArgs) -> Result<Exit> {
-    let merged = std::panic::catch_unwind(|| merge_texts(args));
-    let why = match merged {
-        Ok(Ok(exit)) => return Ok(exit),
-        Ok(Err(error)) => format!("{error:#}"),
-        Err(_) => "it ended unexpectedly".to_owned(),
+    let (sender, receiver) = mpsc::channel();
+    let work = args.clone();
+    // The thread is left behind if it takes too long; it writes nothing.
+    let spawned = thread::Builder::new().spawn(move || sender.send(merged(&work)));
+    let merged = match spawned {
+        Ok(_) => receiver.recv_timeout(DRIVER_LIMIT),
+        Err(_) => Err(RecvTimeoutError::Disconnected),
+    };
+    let delivered = match merged {
+        Ok(Ok(merged)) => merged.deliver(args),
+        Ok(Err(error)) => Err(error),
+        Err(RecvTimeoutError::Timeout) => Err(anyhow!(
+            "no result within {} seconds",
+            DRIVER_LIMIT.as_secs()
+        )),
+        Err(RecvTimeoutError::Disconnected) => Err(anyhow!("it ended unexpectedly")),
+    };
+    let why = match delivered {
+        Ok(exit) => return Ok(exit),
+        Err(error) => format!("{error:#}"),
     };
     complain!(
         "armistice: {}: {why}; git merges this file by itself",
         named(args)
     );
     let files = [&args.ours, &args.base, &args.theirs].map(PathBuf::as_path);
-    let labels = ["ours", "base", "theirs"].map(|party| format!("{party}:{}", named(args)));
+    let Labels { ours, base, theirs } = markers(args).labels;
     let size = args.marker_size as usize;
-    Ok(match merge_as_git_does(files, &labels, size)? {
-        true => Exit::Done,
-        false => Exit::Open,
-    })
+    Ok(
+        match merge_as_git_does(files, &[ours, base, theirs], size)? {
+            true => Exit::Done,
+            false => Exit::Open,
+        },
+    )
 }
 
 /// What git gets if the command line itself makes no sense to this program, of another version say:
@@ -109,6 +137,55 @@ fn note(args: &MergeArgs, draft: &Draft, merged: &[u8]) -> Result<()> {
 }
 
 fn merge_texts(args: &MergeArgs) -> Result<Exit> {
+    merged(args)?.deliver(args)
+}
+
+/// What came of a merge, before anything is written.
+struct MergedFile {
+    draft: Draft,
+    /// What goes to the output.
+    bytes: Vec<u8>,
+}
+
+impl MergedFile {
+    fn deliver(&self, args: &MergeArgs) -> Result<Exit> {
+        if is_driver(args) {
+            // Before the file is replaced that holds ours.
+            note(args, &self.draft, &self.bytes)?;
+        }
+        match &args.output {
+            Some(file) => OutputFile::at(file)?.write(&self.bytes, false)?,
+            None => raw(&self.bytes),
+        }
+        Ok(match self.draft.counts().open {
+            0 => Exit::Done,
+            _ => Exit::Open,
+        })
+    }
+}
+
+/// The settings that count for these files: the person's own, and what the repository's trusted ones
+/// say of paths.
+fn settings(args: &MergeArgs) -> Result<Settings> {
+    // A repository's settings lie at its top, where git starts a driver.
+    let may_be_there = match is_driver(args) {
+        true => Path::new(REPOSITORY_SETTINGS).symlink_metadata().is_ok(),
+        false => args.name.is_some(),
+    };
+    let repo = may_be_there.then(|| Repository::discover(Path::new(".")).ok());
+    let mut settings = match repo.flatten() {
+        Some(repo) => settings_of(&repo)?,
+        None => Settings::read()?,
+    };
+    if std::env::var_os(DRIVER_CHECK).is_some() {
+        settings = Settings::default();
+    }
+    settings.settle = args.settle.map_or(settings.settle, AutoSettle::from);
+    settings.whitespace = (args.whitespace).map_or(settings.whitespace, WhitespacePolicy::from);
+    Ok(settings)
+}
+
+fn merged(args: &MergeArgs) -> Result<MergedFile> {
     let (base, ours, theirs) = (read(&args.base)?, read(&args.ours)?, read(&args.theirs)?);
     for (file, text) in [
         (&args.base, &base),
@@ -122,8 +199,8 @@ fn merge_texts(args: &MergeArgs) -> Result<Exit> {
             );
         }
     }
-    let settle = AutoSettle::from(args.settle);
-    let (plan, rulings) = match (settle, args.json) {
+    let settings = settings(args)?;
+    let (plan, rulings) = match (settings.settle, args.json) {
         // Nobody asked for them: the merge is then as quick as it can be.
         (AutoSettle::None, false) => {
             let plan = plan(&base, &ours, &theirs, &Options::default());
@@ -131,35 +208,28 @@ fn merge_texts(args: &MergeArgs) -> Result<Exit> {
         }
         _ => {
             let versions = Versions { base, ours, theirs };
-            planned(&versions, &context(args), LayOut::Best)
+            let lay_out = match settings.declarations {
+                true => LayOut::Best,
+                false => LayOut::Lines,
+            };
+            planned(&versions, &context(args, &settings), lay_out)
         }
     };
-    let session = Session::with_rulings(plan, settle.pick(&rulings));
-    let draft = session.draft();
+    let session = Session::with_rulings(plan, settings.settle.pick(&rulings));
+    let draft = session.draft().clone();
     let bytes = match args.json {
         true => {
-            let report = report(draft, rulings.into_iter().collect());
-            let mut bytes = serde_json::to_vec_pretty(&report)?;
+            let report = report(&draft, rulings.into_iter().collect());
+            let mut bytes = json_text(&report)?.into_bytes();
             bytes.push(b'\n');
             bytes
         }
-        false => render_with_markers(draft, &markers(args)),
+        false => render_with_markers(&draft, &markers(args)),
     };
-    if is_driver(args) {
-        // Before the file is replaced that holds ours.
-        note(args, draft, &bytes)?;
-    }
-    match &args.output {
-        Some(file) => OutputFile::at(file)?.write(&bytes, false)?,
-        None => raw(&bytes),
-    }
-    Ok(match draft.counts().open {
-        0 => Exit::Done,
-        _ => Exit::Open,
-    })
+    Ok(MergedFile { draft, bytes })
 }
 
-fn context(args: &MergeArgs) -> RuleContext {
+fn context(args: &MergeArgs, settings: &Settings) -> RuleContext {
     let path = match &args.name {
         Some(name) => name.clone(),
         None => args.ours.display().to_string(),
@@ -168,18 +238,15 @@ fn context(args: &MergeArgs) -> RuleContext {
         Some(label) if !label.is_empty() => label.clone(),
         _ => party.to_owned(),
     };
-    RuleContext {
-        path,
-        ours: name(&args.label_ours, "ours"),
-        theirs: name(&args.label_theirs, "theirs"),
-        blanks: args.whitespace.into(),
-        ..RuleContext::default()
-    }
+    let ours = name(&args.label_ours, "ours");
+    let theirs = name(&args.label_theirs, "theirs");
+    settings.context(path, &ours, &theirs)
 }
 
 fn markers(args: &MergeArgs) -> Markers {
     let label = |given: &Option<String>, party: &str| match (given, &args.name) {
-        (Some(label), _) => label.clone(),
+        // A newline would break the marker over two lines.
+        (Some(label), _) => label.replace(['\n', '\r'], " "),
         (None, Some(name)) => format!("{party}:{name}"),
         (None, None) => party.to_owned(),
     };

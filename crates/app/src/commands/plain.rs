@@ -1,5 +1,6 @@
 //! `docket`, `settle` and `conclude`: the work of the screens on the plain command line.
 
+use crate::base::json::json_text;
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
 use crate::case::checks::{outstanding, project_checks};
@@ -119,7 +120,7 @@ pub(crate) fn docket(repo: &Repository, json: bool, who: bool) -> Result<Exit> {
                     .collect(),
                 settled_is_committed: situation.driven_is_committed,
             };
-            raw(format!("{}\n", serde_json::to_string_pretty(&out)?).as_bytes());
+            raw(format!("{}\n", json_text(&out)?).as_bytes());
         }
         false => print_docket(&situation, &files, &touched),
     }

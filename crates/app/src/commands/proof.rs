@@ -1,5 +1,6 @@
 //! `proof`: what is to be committed, checked; and the project's own commands run.
 
+use crate::base::json::json_text;
 use crate::base::project_checks::{CheckOrigin, ProjectCheck, REPOSITORY_SETTINGS};
 use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
@@ -135,7 +136,7 @@ pub(crate) fn proof(repo: &Repository, order: &ProofOrder<'_>) -> Result<Exit> {
             detailed: &proof,
             checks: checks.all.iter().map(|c| check_json(c, stands)).collect(),
         };
-        raw(format!("{}\n", serde_json::to_string_pretty(&out)?).as_bytes());
+        raw(format!("{}\n", json_text(&out)?).as_bytes());
     } else {
         if order.given_up {
             print_given_up(&proof.audit);

@@ -1,5 +1,6 @@
 //! `scout`: what would happen if the branch at hand met another line, on the plain command line.
 
+use crate::base::json::json_text;
 use crate::base::safe_text::{count, visible};
 use crate::case::foresee::{Forecast, ForeseenStep, Foreseer, Question, StepEnd, Weight};
 use crate::case::propose::RuleSettings;
@@ -123,7 +124,7 @@ pub(crate) fn scout(
     };
     let (forecast, _sandbox) = foreseer.look(question)?;
     match json {
-        true => raw((serde_json::to_string_pretty(&as_json(&forecast))? + "\n").as_bytes()),
+        true => raw((json_text(&as_json(&forecast))? + "\n").as_bytes()),
         false => print(&forecast),
     }
     // What stands in the way here says nothing about whether both lines still merge.

@@ -5,6 +5,9 @@ use crate::commands::cli::SetupArgs;
 use crate::commands::exit::Exit;
 use crate::commands::help::SAMPLE;
 use crate::commands::output::{end, raw, say};
+use crate::commands::registered_driver::{
+    DriverCheck, check_driver, driver_line, is_driver_line, shell_word,
+};
 use anyhow::{Context as _, Result, bail};
 use armistice_git::{Git, Invocation, Repository, Runner, write_atomically};
 use etcetera::BaseStrategy;
@@ -12,37 +15,41 @@ use serde::{Deserialize, Serialize};
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
-const TOOL: &[(&str, &str)] = &[
-    ("merge.tool", "armistice"),
-    (
-        "mergetool.armistice.cmd",
-        "armistice files --base \"$BASE\" --ours \"$LOCAL\" --theirs \"$REMOTE\" --output \"$MERGED\"",
-    ),
-    ("mergetool.armistice.trustExitCode", "true"),
-];
+/// A setting of git's and its value.
+type Wanted = (&'static str, String);
 
-const DRIVER: &[(&str, &str)] = &[
-    (
-        "merge.armistice.name",
-        "Armistice: settles by rule what is certain",
-    ),
-    (
-        "merge.armistice.driver",
-        "armistice merge --driver --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
-    ),
-];
+/// Calls the program by its absolute path: git may be started where PATH does not lead to it.
+fn tool(program: &Path) -> Vec<Wanted> {
+    let line = format!(
+        "{} files --base \"$BASE\" --ours \"$LOCAL\" --theirs \"$REMOTE\" --output \"$MERGED\"",
+        shell_word(program)
+    );
+    vec![
+        ("merge.tool", "armistice".to_owned()),
+        (TOOL_LINE, line),
+        ("mergetool.armistice.trustExitCode", "true".to_owned()),
+    ]
+}
 
-/// What earlier versions wrote: it is replaced, and is nobody's own setting.
-const FORMER: &[(&str, &str)] = &[
-    (
-        "merge.armistice.driver",
-        "armistice weave --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
-    ),
-    (
-        "merge.armistice.driver",
-        "armistice merge --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L",
-    ),
-];
+fn driver(program: &Path) -> Vec<Wanted> {
+    let name = "Armistice: settles by rule what is certain";
+    vec![
+        ("merge.armistice.name", name.to_owned()),
+        (DRIVER_LINE, driver_line(program)),
+    ]
+}
+
+const TOOL_LINE: &str = "mergetool.armistice.cmd";
+const DRIVER_LINE: &str = "merge.armistice.driver";
+
+/// Whether setup of this or an earlier version wrote a value: then it is nobody's own setting.
+fn is_ours(key: &str, value: &str) -> bool {
+    match key {
+        DRIVER_LINE => is_driver_line(value),
+        TOOL_LINE => value.contains(" files --base \"$BASE\" --ours \"$LOCAL\""),
+        _ => false,
+    }
+}
 
 /// The line that sends every file to the driver; git leaves binary files alone.
 const ATTRIBUTE: &str = "* merge=armistice";
@@ -53,6 +60,12 @@ struct Record {
     settings: Vec<Setting>,
     /// The attributes file that got a line.
     attributes: Option<PathBuf>,
+    /// Whether setup made that file.
+    #[serde(default)]
+    attributes_made: bool,
+    /// Whether setup made its folder.
+    #[serde(default)]
+    folder_made: bool,
 }
 
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -74,11 +87,10 @@ impl Record {
 
 impl Setting {
     fn new(key: &str, value: &str, before: Option<String>) -> Self {
-        let former = |text: &String| FORMER.contains(&(key, text.as_str()));
         Setting {
             key: key.to_owned(),
             value: value.to_owned(),
-            before: before.filter(|text| !former(text)),
+            before: before.filter(|text| !is_ours(key, text)),
         }
     }
 }
@@ -226,13 +238,18 @@ impl Place {
 }
 
 fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
-    let driver = if args.driver { DRIVER } else { &[] };
+    let program = std::env::current_exe().context("cannot tell where this program is")?;
+    let mut wanted = tool(&program);
+    if args.driver {
+        must_run(&driver_line(&program))?;
+        wanted.extend(driver(&program));
+    }
     let mut record = place.recorded()?;
     let mut todo = Vec::new();
-    for (key, value) in TOOL.iter().chain(driver) {
+    for (key, value) in wanted {
         let before = place.get(key)?;
-        if before.as_deref() != Some(value) {
-            todo.push(Setting::new(key, value, before));
+        if before.as_deref() != Some(value.as_str()) {
+            todo.push(Setting::new(key, &value, before));
         }
     }
     let attribute = args.driver && !place.has_attribute()?;
@@ -262,6 +279,8 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
         place.set(&setting.key, &setting.value)?;
     }
     if attribute {
+        record.attributes_made = !place.attributes.exists();
+        record.folder_made = place.attributes.parent().is_some_and(|f| !f.exists());
         record.attributes = Some(place.attributes.clone());
         place.keep(&record)?;
         let mut text = place.attribute_lines()?;
@@ -272,6 +291,16 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
     }
     say!("done; 'armistice setup --remove' takes it back");
     Ok(Exit::Done)
+}
+
+/// Lets git merge a conflict with the driver, in a repository of its own, before anything is set.
+fn must_run(line: &str) -> Result<()> {
+    match check_driver(line).context("the merge driver was tried and does not work here")? {
+        DriverCheck::Runs => Ok(()),
+        DriverCheck::Fallback => bail!(
+            "the merge driver was tried and git could not run this program; nothing was written"
+        ),
+    }
 }
 
 fn write_attributes(file: &Path, text: &str) -> Result<()> {
@@ -321,9 +350,22 @@ fn remove(place: &Place, args: &SetupArgs) -> Result<Exit> {
         let kept = text
             .split_inclusive('\n')
             .filter(|line| line.trim() != ATTRIBUTE);
-        write_attributes(file, &kept.collect::<String>())?;
+        match kept.collect::<String>() {
+            kept if kept.is_empty() && record.attributes_made => {
+                std::fs::remove_file(file)?;
+                if let (true, Some(folder)) = (record.folder_made, file.parent()) {
+                    // It stays if something else is in it by now.
+                    let _ = std::fs::remove_dir(folder);
+                }
+            }
+            kept => write_attributes(file, &kept)?,
+        }
     }
     std::fs::remove_file(&place.record)?;
+    // The folder goes if nothing else is in it.
+    if let Some(folder) = place.record.parent() {
+        let _ = std::fs::remove_dir(folder);
+    }
     say!("done");
     Ok(Exit::Done)
 }

@@ -9,18 +9,17 @@ const OURS: &str = "let berth = last(free);\nlet tide = table.low();\n";
 const THEIRS: &str = "let berth = first(free);\nlet tide = table.high();\n";
 const BOTH: &str = "let berth = last(free);\nlet tide = table.high();\n";
 
-/// Runs git where it finds the program.
+/// Runs git, which does not find the program on PATH.
 fn git(repo: &Repo, args: &[&str]) -> (i32, String) {
-    let program = std::path::Path::new(env!("CARGO_BIN_EXE_armistice"));
-    let path = std::env::var("PATH").unwrap();
+    git_as(repo, args, &[])
+}
+
+/// The same with more variables.
+fn git_as(repo: &Repo, args: &[&str], env: &[(&str, &str)]) -> (i32, String) {
     let mut command = Command::new("git");
     crate::kit::plain_environment(&mut command);
     command.current_dir(&repo.top).args(args);
-    command.env(
-        "PATH",
-        format!("{}:{path}", program.parent().unwrap().display()),
-    );
-    let output = command.output().unwrap();
+    let output = command.envs(env.iter().copied()).output().unwrap();
     let text = [output.stdout, output.stderr].concat();
     (
         output.status.code().unwrap(),
@@ -170,11 +169,7 @@ fn any_marker_size_of_attributes_gives_a_whole_conflict() {
         assert_eq!(code, 1, "{text}");
         let merged = repo.read("b.txt");
         let lines: Vec<&str> = merged.lines().collect();
-        assert_eq!(
-            lines[0],
-            format!("{} ours:b.txt", "<".repeat(signs)),
-            "{size}"
-        );
+        assert_eq!(lines[0], format!("{} HEAD", "<".repeat(signs)), "{size}");
         assert!(
             lines.contains(&"ours") && lines.contains(&"theirs"),
             "{size}"
@@ -197,11 +192,11 @@ fn whatever_fails_leaves_gits_own_conflict() {
     assert!(text.contains("git merges this file by itself"), "{text}");
     let merged = repo.read("a.rs");
     assert!(
-        merged.contains("<<<<<<< ours:a.rs") && merged.contains("last(free)"),
+        merged.contains("<<<<<<< HEAD") && merged.contains("last(free)"),
         "{merged}"
     );
     assert!(
-        merged.contains("high()") && merged.ends_with(">>>>>>> theirs:a.rs\n"),
+        merged.contains("high()") && merged.ends_with(">>>>>>> side\n"),
         "{merged}"
     );
     // What is no text stays ours and is a conflict.
@@ -244,4 +239,172 @@ fn a_driver_of_another_version_is_rescued() {
     }
     assert_eq!(call_for("x.rs", &[]), Some(0));
     assert_eq!(std::fs::read_to_string(dir.path().join("o")).unwrap(), BOTH);
+}
+
+/// A shell script in the place of the program.
+fn stand_in(repo: &Repo, script: &str) -> std::path::PathBuf {
+    use std::os::unix::fs::PermissionsExt;
+    let file = repo.dir.path().join("it's 100% a program");
+    std::fs::write(&file, format!("#!/bin/sh\n{script}\n")).unwrap();
+    std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o755)).unwrap();
+    file
+}
+
+/// The driver line as setup wrote it, for another program, with another time limit.
+fn line_for(repo: &Repo, program: &std::path::Path, seconds: u32) -> String {
+    let line = repo.git(&["config", "merge.armistice.driver"]);
+    let quoted = |text: &str| format!("'{}'", text.replace('\'', r"'\''").replace('%', "%%"));
+    let ours = quoted(env!("CARGO_BIN_EXE_armistice"));
+    assert!(line.contains(&ours), "{line}");
+    let line = line.replace(&ours, &quoted(program.to_str().unwrap()));
+    let line = line.replace("timeout -k 1 60", &format!("timeout -k 1 {seconds}"));
+    line.trim().to_owned()
+}
+
+#[test]
+fn a_program_that_is_gone_fails_hangs_or_is_killed_leaves_gits_own_conflict() {
+    for (script, seconds) in [
+        ("", 60),
+        ("exit 2", 60),
+        ("exit 101", 60),
+        ("kill -9 $$", 60),
+        ("kill -STOP $$", 1),
+        ("sleep 50", 1),
+    ] {
+        let repo = diverged(&[("it's a.rs", RULED), ("b.txt", CLASH)]);
+        let program = stand_in(&repo, script);
+        let line = line_for(&repo, &program, seconds);
+        if script.is_empty() {
+            std::fs::remove_file(&program).unwrap();
+        }
+        repo.git(&["config", "merge.armistice.driver", &line]);
+        repo.write(
+            ".git/info/attributes",
+            "* merge=armistice conflict-marker-size=9\n",
+        );
+        let (code, text) = git(&repo, &["merge", "-q", "side"]);
+        assert_eq!(code, 1, "{script}: {text}");
+        assert_eq!(
+            repo.read("b.txt"),
+            "<<<<<<<<< HEAD\nours\n=========\ntheirs\n>>>>>>>>> side\n",
+            "{script}: {text}"
+        );
+        assert!(repo.read("it's a.rs").starts_with("<<<<<<<<< HEAD\n"));
+        let unmerged = repo.unmerged();
+        assert!(unmerged.contains("a.rs") && unmerged.contains("b.txt"));
+    }
+}
+
+#[test]
+fn doctor_and_setup_try_the_driver_on_a_real_conflict() {
+    let repo = diverged(&[("b.txt", CLASH)]);
+    let (_, said) = repo.output(&["doctor"]);
+    assert!(said.contains("tried on a conflict: rules settle"), "{said}");
+    let program = repo.dir.path().join("gone");
+    let line = line_for(&repo, &program, 60);
+    repo.git(&["config", "merge.armistice.driver", &line]);
+    let (code, said) = repo.output(&["doctor"]);
+    assert!(
+        code == 1 && said.contains("! merge.armistice.driver: git could not run"),
+        "{said}"
+    );
+    // As earlier versions registered it: git finds no program, and ours stays without markers.
+    let bare = "armistice merge --driver --base %O --ours %A --theirs %B --output %A --name %P --marker-size %L";
+    repo.git(&["config", "merge.armistice.driver", bare]);
+    let (code, said) = repo.output(&["doctor"]);
+    assert!(code == 1 && said.contains("left without markers"), "{said}");
+    assert!(
+        said.contains("run 'armistice setup --driver' again"),
+        "{said}"
+    );
+    assert_eq!(repo.output(&["setup", "--driver", "--yes"]).0, 0);
+    assert_eq!(repo.output(&["doctor"]).0, 0);
+    // Taken back, nothing is left of it.
+    assert_eq!(repo.output(&["setup", "--remove", "--yes"]).0, 0);
+    assert!(!repo.path(".git/info/attributes").exists());
+    assert!(!repo.path(".git/armistice").exists());
+    assert!(!repo.read(".git/config").contains("armistice"));
+}
+
+/// A folder with a person's settings.
+fn home_with(settings: &str) -> tempfile::TempDir {
+    let home = tempfile::TempDir::new().unwrap();
+    let folder = home.path().join("armistice");
+    std::fs::create_dir(&folder).unwrap();
+    std::fs::write(folder.join("config.toml"), settings).unwrap();
+    home
+}
+
+#[test]
+fn settings_bind_merge_and_the_driver_as_they_bind_the_screens() {
+    const MOVED: [&[u8]; 3] = [
+        b"fn low() {\n    one();\n}\n\nfn high() {\n    two();\n}\n",
+        b"fn high() {\n    two();\n}\n\nfn low() {\n    one();\n}\n",
+        b"fn low() {\n    one(1);\n}\n\nfn high() {\n    two();\n}\n",
+    ];
+    for (settings, path, versions, text) in [
+        ("", "a.rs", RULED, Some(BOTH)),
+        ("settle = \"none\"\n", "a.rs", RULED, None),
+        (
+            "rules-off = [\"adjacent\", \"blend\", \"more\"]\n",
+            "a.rs",
+            RULED,
+            None,
+        ),
+        (
+            "",
+            "m.rs",
+            MOVED,
+            Some("fn high() {\n    two();\n}\n\nfn low() {\n    one(1);\n}\n"),
+        ),
+        ("declarations = false\n", "m.rs", MOVED, None),
+        (
+            "[[paths]]\npattern = \"*.lock\"\ntake = \"theirs\"\n",
+            "x.lock",
+            CLASH,
+            Some("theirs\n"),
+        ),
+        (
+            "settle = \"none\"\n[[paths]]\npattern = \"*.lock\"\ntake = \"theirs\"\n",
+            "x.lock",
+            CLASH,
+            None,
+        ),
+    ] {
+        let home = home_with(settings);
+        let env = [("XDG_CONFIG_HOME", home.path().to_str().unwrap())];
+        let repo = diverged(&[(path, versions)]);
+        let (code, said) = git_as(&repo, &["merge", "-q", "--no-edit", "side"], &env);
+        let merged = repo.read(path);
+        assert_eq!(
+            code,
+            i32::from(text.is_none()),
+            "{settings}: {said}{merged}"
+        );
+        match text {
+            Some(text) => assert_eq!(merged, text, "{settings}"),
+            None => assert!(merged.contains("<<<<<<< HEAD"), "{settings}: {merged}"),
+        }
+        for (name, text) in ["b", "o", "t"].iter().zip(versions) {
+            std::fs::write(repo.dir.path().join(name), text).unwrap();
+        }
+        let call = [
+            "merge", "--base", "b", "--ours", "o", "--theirs", "t", "--name", path,
+        ];
+        let (code, by_hand) = crate::kit::armistice_as(repo.dir.path(), &call, &env);
+        assert_eq!(code, i32::from(text.is_none()), "{settings}: {by_hand}");
+        if let Some(text) = text {
+            assert_eq!(by_hand, text, "{settings}");
+        }
+        // What is asked for on the command line comes first.
+        let call = [&call[..], &["--settle", "none"]].concat();
+        assert_eq!(crate::kit::armistice_as(repo.dir.path(), &call, &env).0, 1);
+    }
+    // Settings that make no sense must not lose a conflict either.
+    let home = home_with("settel = 1\n");
+    let env = [("XDG_CONFIG_HOME", home.path().to_str().unwrap())];
+    let repo = diverged(&[("a.rs", RULED)]);
+    let (code, said) = git_as(&repo, &["merge", "-q", "side"], &env);
+    assert!(code == 1 && said.contains("makes no sense"), "{said}");
+    assert!(repo.read("a.rs").contains("<<<<<<< HEAD"));
 }

@@ -20,6 +20,8 @@ pub struct Runner {
     program: OsString,
     folder: PathBuf,
     env: Vec<(OsString, OsString)>,
+    /// Whether variables of git's in this program's environment are kept from it.
+    outside: bool,
     cancel: Cancel,
 }
 
@@ -30,6 +32,7 @@ impl Runner {
             program: "git".into(),
             folder: folder.into(),
             env: Vec::new(),
+            outside: false,
             cancel: Cancel::default(),
         }
     }
@@ -47,6 +50,14 @@ impl Runner {
     #[must_use]
     pub fn with_env(mut self, key: &str, value: impl AsRef<OsStr>) -> Self {
         self.env.push((key.into(), value.as_ref().to_owned()));
+        self
+    }
+
+    /// The same, for a repository that has nothing to do with the one around it: no variable that
+    /// git set for a hook, or a person for this repository, reaches it.
+    #[must_use]
+    pub fn outside_of_repositories(mut self) -> Self {
+        self.outside = true;
         self
     }
 
@@ -77,6 +88,12 @@ impl Runner {
             }
         };
         command.current_dir(&self.folder).args(&call.args);
+        if self.outside {
+            let of_git = |key: &OsString| key.as_encoded_bytes().starts_with(b"GIT_");
+            for (key, _) in std::env::vars_os().filter(|(key, _)| of_git(key)) {
+                command.env_remove(key);
+            }
+        }
         // Output must not depend on the user's language or tools, and nothing may ask
         // questions on a terminal that the screen owns.
         command.envs([

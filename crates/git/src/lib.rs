@@ -16,7 +16,7 @@ mod situation;
 mod store;
 mod worktree;
 
-pub use case::contents::{Loaded, load, load_all, staged_contents};
+pub use case::contents::{Loaded, StagedText, load, load_all, staged_contents};
 pub use case::driven::{DrivenConflict, DrivenFile, merge_as_git_does, note_driven};
 pub use case::kinds::CaseKind;
 pub use case::one::Case;
@@ -52,7 +52,7 @@ pub use situation::history::{
     CommitDetails, SideHistory, commit_details, foreseen_history, history,
 };
 pub use situation::lines::{TwoLines, lines_between, merged_lines, two_lines};
-pub use situation::looked::committed_conflicts;
+pub use situation::marker_files::{MarkerFile, MarkerPlace, marker_files};
 pub use situation::parents::{
     AgainstParent, Parent, StagedFile, staged_against_parents, staged_texts,
 };
@@ -73,6 +73,7 @@ pub use store::written::Records;
 pub use worktree::guard::Overwrite;
 pub use worktree::leftovers::{Leftover, remove_leftovers};
 pub use worktree::mend::{Mended, mend};
+pub use worktree::remake::remake;
 pub use worktree::request::{Outcome, WriteRequest};
 pub use worktree::staging::stage_as_they_stand;
 pub use worktree::take_back::take_back;

@@ -4,6 +4,7 @@ pub(crate) mod conclude;
 pub(crate) mod history;
 pub(crate) mod lines;
 pub(crate) mod looked;
+pub(crate) mod marker_files;
 pub(crate) mod named_files;
 pub(crate) mod names;
 pub(crate) mod names_gone;

@@ -5,5 +5,6 @@ pub(crate) mod decisions;
 pub(crate) mod journal;
 pub(crate) mod memory;
 pub(crate) mod records;
+pub(crate) mod remade;
 pub(crate) mod turn;
 pub(crate) mod written;

@@ -7,6 +7,7 @@ pub(crate) mod leftovers;
 pub(crate) mod mend;
 pub(crate) mod parallel;
 pub(crate) mod planned;
+pub(crate) mod remake;
 pub(crate) mod request;
 pub(crate) mod staging;
 pub(crate) mod take_back;

@@ -227,6 +227,16 @@ pub fn outstanding(checks: &ProjectChecks, stands: &str) -> Vec<String> {
     unread.chain(checks.all.iter().filter_map(why)).collect()
 }
 
+/// The commands that found something wrong with what stands there now and are not required, a line each.
+pub fn failed_lines(checks: &ProjectChecks, stands: &str) -> Vec<String> {
+    let line = |(check, run): &(ProjectCheck, Option<CheckRun>)| {
+        let run = run.as_ref()?;
+        let failed = is_fresh(run, stands) && run.code.is_some() && !run.passed();
+        (failed && !check.required).then(|| format!("the check '{}' failed", check.name))
+    };
+    checks.all.iter().filter_map(line).collect()
+}
+
 /// How many commands found something wrong with what stands there now.
 pub fn failed(checks: &ProjectChecks, stands: &str) -> usize {
     let failed = |run: &CheckRun| is_fresh(run, stands) && run.code.is_some() && !run.passed();

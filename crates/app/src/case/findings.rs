@@ -6,14 +6,16 @@
 use crate::base::safe_text::count;
 use crate::case::opened::OpenedFile;
 use armistice_core::{Check, Finding};
-use armistice_git::{PathFinding, Proof, RepoPath, Situation};
+use armistice_git::{MarkerFile, MarkerPlace, PathFinding, Proof, RepoPath, Situation};
 
 /// Puts, for each unstaged case with lines, its open conflicts in the place of the one finding;
 /// `open` finds the opened file of a path, `is_decided` tells whether one without lines is decided.
+/// The files of `to_write_again` are staged, but decisions changed since they were written.
 pub fn detail<'a>(
     proof: Proof,
     open: impl Fn(&RepoPath) -> Option<&'a OpenedFile>,
     is_decided: impl Fn(&RepoPath) -> bool,
+    to_write_again: impl IntoIterator<Item = &'a RepoPath>,
 ) -> Proof {
     let mut findings = Vec::with_capacity(proof.findings.len());
     for item in proof.findings {
@@ -32,6 +34,14 @@ pub fn detail<'a>(
             None => findings.push(item),
         }
     }
+    findings.extend(to_write_again.into_iter().map(|path| PathFinding {
+        path: path.clone(),
+        finding: Finding::new(
+            Check::Unwritten,
+            None,
+            "a decision changed after the file was written: the index has the earlier result",
+        ),
+    }));
     Proof { findings, ..proof }
 }
 
@@ -50,6 +60,35 @@ pub fn settled_while_merging(situation: &Situation) -> Option<String> {
     (n > 0).then(|| match situation.driven_is_committed {
         true => format!("{conflicts} settled by rule while git made this commit"),
         false => format!("{conflicts} settled by rule while merging"),
+    })
+}
+
+/// Which tracked files have conflict markers while no operation is in progress, and the ways out;
+/// nothing if none has. Of several places the one that is nearest to the person is named.
+pub fn marker_words(found: &[MarkerFile]) -> Option<String> {
+    let place = found.iter().map(|file| file.place).max()?;
+    let there: Vec<&MarkerFile> = found.iter().filter(|file| file.place == place).collect();
+    let first = there.first()?;
+    let files = count(there.len(), "file");
+    let verb = if there.len() == 1 { "holds" } else { "hold" };
+    let (path, line) = (&first.path, first.line.number());
+    let at = format!("{path}:{line} first");
+    let settle = format!("'armistice open {path}' settles them there");
+    Some(match place {
+        MarkerPlace::Earlier => {
+            format!(
+                "{files} {verb} conflicts with markers that were committed earlier, {at} · {settle}"
+            )
+        }
+        MarkerPlace::Committed => format!(
+            "{files} {verb} conflicts with markers that were committed, {at} · {settle}; 'git add' it, then 'git commit --amend' keeps all parents of the commit"
+        ),
+        MarkerPlace::Staged => format!(
+            "{files} {verb} conflict markers that are staged, {at}, and no merge is in progress · {settle} · 'git restore --staged {path}' unstages them"
+        ),
+        MarkerPlace::WorkTree => format!(
+            "{files} {verb} conflict markers in the working tree, {at}, and no merge is in progress · {settle}"
+        ),
     })
 }
 

@@ -1,7 +1,7 @@
 //! A case as far as it could be read, and why some have no lines to merge.
 
 use crate::base::safe_text::visible;
-use crate::case::opened::OpenedFile;
+use crate::case::opened::{OpenedFile, Unfinished};
 use armistice_core::limits::GIVEN_UP_LINES;
 use armistice_core::{
     Counts, Line, LineCounts, LineRange, PerSide, Source, Version, Versions, changed_lines,
@@ -24,12 +24,17 @@ impl CaseLoad {
     pub fn counts(&self, case: &Case) -> Counts {
         match self {
             CaseLoad::Lines(open) => match case.standing {
-                IndexState::Staged => open.counts().staged_elsewhere(),
-                IndexState::Unmerged => open.counts(),
+                IndexState::Staged if open.unfinished.is_none() => open.counts().staged_elsewhere(),
+                IndexState::Staged | IndexState::Unmerged => open.counts(),
             },
             CaseLoad::Failed(_) => whole_counts(case, None),
             CaseLoad::Whole(whole) => whole_counts(case, Some(whole)),
         }
+    }
+
+    /// Why the case is not finished although it is staged, if so.
+    pub fn unfinished(&self) -> Option<Unfinished> {
+        self.open().and_then(|open| open.unfinished)
     }
 
     pub fn open(&self) -> Option<&OpenedFile> {

@@ -25,6 +25,25 @@ pub fn all_shades(path: &str, plan: &Plan) -> Option<AllShades> {
     Some([Version::Base, Version::Ours, Version::Theirs].map(of))
 }
 
+/// Why a staged file is not finished.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Unfinished {
+    /// A decision was taken back or changed after the file was written.
+    Decided,
+    /// What is staged has conflict markers that no version has.
+    Markers,
+}
+
+impl Unfinished {
+    /// What is said of such a file.
+    pub fn words(self) -> &'static str {
+        match self {
+            Unfinished::Decided => "changed after it was written",
+            Unfinished::Markers => "staged with conflict markers",
+        }
+    }
+}
+
 /// A file with a session over it.
 #[derive(Clone, Debug)]
 pub struct OpenedFile {
@@ -42,8 +61,8 @@ pub struct OpenedFile {
     shades: Option<Arc<AllShades>>,
     /// How comments are written in it, if they can be.
     pub comments: Option<Comments>,
-    /// Whether what we staged is no longer what the draft says.
-    pub outdated: bool,
+    /// Why it is not finished although it is staged, if so.
+    pub unfinished: Option<Unfinished>,
     /// The step that made the draft out of what stood in the working file when it was last seen.
     pub taken: Option<usize>,
     /// What a person should know about how it was opened.
@@ -109,7 +128,7 @@ impl OpenedFile {
             reindented: reindented(&plan),
             rulings: rulings.into_iter().collect(),
             revision: 0,
-            outdated: false,
+            unfinished: None,
             taken: None,
             session,
             encoding: Encoding::detect(sample.bytes()),

@@ -7,20 +7,20 @@ use crate::base::project_checks::CheckSetting;
 use crate::case::checks::{ProjectChecks, project_checks};
 use crate::case::finish::{Finish, FinishAs, Finished};
 use crate::case::load::{CaseLoad, WholeFile, why_whole};
-use crate::case::opened::OpenedFile;
+use crate::case::opened::{OpenedFile, Unfinished};
 use crate::case::place::Place;
 use crate::case::planning::LayOut;
 use crate::case::propose::RuleSettings;
 use crate::case::records::signed;
 use armistice_core::{
-    AutoSettle, Draft, Event, MergeRecord, PastResolution, PastResolutions, PerSide, Report, Side,
-    Source, audit,
+    AutoSettle, Check, Draft, Event, Finding, Inputs, MergeRecord, PastResolution, PastResolutions,
+    PerSide, Report, Side, Source, Versions, Weight, audit, check, find_markers,
 };
 use armistice_git::{
     After, Cancel, Case, Decisions, Ending, Error, FileOutcome, Foreseen, IndexState, Journal,
     Loaded, Loose, Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath,
-    Repository, Seen, SeenState, SideHistory, Situation, Store, Terrain, WorkFile, WriteRequest,
-    Written, foreseen_history, history, load, load_all, mend, merged_by_git, run_ending, run_shell,
+    Repository, Seen, SeenState, SideHistory, Situation, StagedText, Store, Terrain, WriteRequest,
+    Written, foreseen_history, history, load, load_all, mend, merged_by_git, remake, run_ending,
     settle_outcome, stage_as_they_stand, staged_contents, take_back, take_in, terrain, write_all,
 };
 use std::collections::HashMap;
@@ -201,9 +201,9 @@ impl CaseService {
                     (FileOutcome::Remove, staged) => staged.is_none(),
                     (_, None) => records.wrote(&case.path),
                     (FileOutcome::Both | FileOutcome::OwnName, _) => records.wrote(&case.path),
-                    (FileOutcome::Ours, Some(text)) => text.bytes() == versions.ours.bytes(),
-                    (FileOutcome::Theirs, Some(text)) => text.bytes() == versions.theirs.bytes(),
-                    (FileOutcome::Base, Some(text)) => text.bytes() == versions.base.bytes(),
+                    (FileOutcome::Ours, Some(now)) => now.text.bytes() == versions.ours.bytes(),
+                    (FileOutcome::Theirs, Some(now)) => now.text.bytes() == versions.theirs.bytes(),
+                    (FileOutcome::Base, Some(now)) => now.text.bytes() == versions.base.bytes(),
                 };
                 let by_path = match rules.settings.settle {
                     AutoSettle::None => None,
@@ -221,9 +221,16 @@ impl CaseService {
                 CaseLoad::Whole(Box::new(whole))
             }
             None => {
-                let is_ours = records.wrote(&case.path) || case.as_merged;
-                let ours = staged(case).filter(|_| is_ours);
-                self.open(case, &loaded, ours, rules)
+                // What somebody else staged since is no result of these decisions.
+                let is_ours =
+                    |now: &StagedText| case.as_merged || records.staged(&case.path, &now.oid);
+                let staged = staged(case);
+                let ours = staged.as_ref().filter(|now| is_ours(now));
+                let (staged, ours) = (
+                    staged.as_ref().map(|now| &now.text),
+                    ours.map(|now| &now.text),
+                );
+                self.open(case, &loaded, (staged, ours), rules)
             }
         };
         match load_all(&self.repo, cases) {
@@ -242,7 +249,7 @@ impl CaseService {
     }
 
     /// What is staged for those cases that are staged, by path.
-    fn staged(&self, cases: &[Case]) -> Result<HashMap<RepoPath, Source>, Error> {
+    fn staged(&self, cases: &[Case]) -> Result<HashMap<RepoPath, StagedText>, Error> {
         let staged = cases
             .iter()
             .filter(|case| case.standing == IndexState::Staged);
@@ -259,7 +266,8 @@ impl CaseService {
         &self,
         case: &Case,
         loaded: &Loaded,
-        staged: Option<Source>,
+        // What is staged; the same if this program wrote it.
+        (staged, written): (Option<&Source>, Option<&Source>),
         rules: &RuleSettings,
     ) -> CaseLoad {
         let (mut journal, events, note) = match self.store.journal(case) {
@@ -279,9 +287,17 @@ impl CaseService {
         self.open_journals().insert(key(case), journal);
         open.note = note.or(open.note);
         open.unsaved_edit = self.store.unsaved_edit(case);
-        // A file that we staged and then decided anew says so also after a restart.
-        let settled = open.counts().open == 0;
-        open.outdated = settled && staged.is_some_and(|text| text.bytes() != open.draft().bytes());
+        // A file that we staged and of which a decision was then taken back or changed is not
+        // finished, after a restart either. Without a decision nothing was taken back: what is open
+        // then is what rules settled when it was written and leave open now.
+        let decided = written.is_some_and(|text| match open.counts().open {
+            0 => text.bytes() != open.draft().bytes(),
+            _ => !events.is_empty(),
+        });
+        open.unfinished = match staged {
+            Some(text) if has_new_markers(text, &loaded.versions) => Some(Unfinished::Markers),
+            _ => decided.then_some(Unfinished::Decided),
+        };
         CaseLoad::Lines(Box::new(open))
     }
 
@@ -393,8 +409,8 @@ impl CaseService {
         }
     }
 
-    /// Makes a file again by a line for the shell, on one side's whole file, and stages what it
-    /// leaves; why that failed, if the file stands as that side has it now.
+    /// Makes a file again by a line for the shell, and stages what it makes; `Ok(Err)` says why that
+    /// failed, and nothing was staged then.
     ///
     /// # Errors
     /// As for settling a whole file: nothing has changed then.
@@ -405,42 +421,7 @@ impl CaseService {
         seen: &Seen,
     ) -> Result<Result<Written, String>, Error> {
         self.must_hold()?;
-        if case.standing == IndexState::Unmerged {
-            let outcomes = case.outcomes();
-            let sides = [FileOutcome::Ours, FileOutcome::Theirs];
-            let Some(side) = sides.into_iter().find(|side| outcomes.contains(side)) else {
-                return Ok(Err(format!("{}: no side has the file", case.path)));
-            };
-            settle_outcome(&self.repo, case, side, None, seen, Overwrite::No)?;
-        }
-        let mut last = Vec::new();
-        let cancel = Cancel::default();
-        let top = self.repo.work_tree();
-        let ended = run_shell(top, line, &cancel, &mut |bytes| {
-            last.extend_from_slice(bytes);
-            let from = last.len().saturating_sub(LAST_WORDS);
-            last.drain(..from);
-        });
-        // From here on the index is changed: whatever fails, that is told.
-        let ended = match ended {
-            Ok(code) => code,
-            Err(error) => return Ok(Err(format!("'{line}': {error}"))),
-        };
-        if ended != Some(0) {
-            let said = String::from_utf8_lossy(&last);
-            let said = said.lines().last().unwrap_or_default();
-            return Ok(Err(format!(
-                "'{line}' failed: {said}; {} stands as one side has it, u takes it back",
-                case.path
-            )));
-        }
-        let staged = self.stage_again(&case.path);
-        let now = staged.and_then(|()| WorkFile::read(top, &case.path));
-        let written = now.map(|now| Written {
-            seen: now.seen,
-            kept: None,
-        });
-        Ok(written.map_err(|error| error.to_string()))
+        remake(&self.repo, case, line, seen, &Cancel::default())
     }
 
     /// Forgets how a case was settled as a whole.
@@ -515,7 +496,9 @@ impl CaseService {
         let cases: Vec<Case> = drafts.iter().map(|(case, _)| (*case).clone()).collect();
         // What cannot be read is accounted for by its draft alone.
         let staged = self.staged(&cases).unwrap_or_default();
-        let report = |(case, draft): &(&Case, &Draft)| audit(draft, staged.get(&case.path));
+        let report = |(case, draft): &(&Case, &Draft)| {
+            audit(draft, staged.get(&case.path).map(|now| &now.text))
+        };
         drafts.iter().map(report).collect()
     }
 
@@ -583,8 +566,15 @@ impl CaseService {
     }
 }
 
-/// How much of what a command prints is kept to tell why it failed, in bytes.
-const LAST_WORDS: usize = 2000;
+/// Whether a text has conflict markers that came with the merge.
+fn has_new_markers(text: &Source, versions: &Versions) -> bool {
+    let inputs = Inputs {
+        result: text,
+        versions: Some(versions),
+    };
+    let stops = |f: &Finding| f.check == Check::Markers && f.weight == Weight::Stops;
+    find_markers(text).first().is_some() && check(&inputs).iter().any(stops)
+}
 
 /// A path and the contents of its versions.
 type Key = (RepoPath, [String; 3]);

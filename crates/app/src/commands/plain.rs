@@ -5,10 +5,10 @@ use crate::base::safe_text::{count, visible};
 use crate::base::settings::Settings;
 use crate::case::checks::{outstanding, project_checks};
 use crate::case::choices::clashing;
-use crate::case::findings::{settled_while_merging, several_at_once};
+use crate::case::findings::{marker_words, settled_while_merging, several_at_once};
 use crate::case::finish::Finish;
 use crate::case::load::CaseLoad;
-use crate::case::opened::OpenedFile;
+use crate::case::opened::{OpenedFile, Unfinished};
 use crate::case::service::CaseService;
 use crate::commands::cli::{By, IfEmpty, ModeOf};
 use crate::commands::drawing::read_record;
@@ -22,8 +22,9 @@ use armistice_core::{
     Certainty, ConflictId, Entry, Event, PerSide, Side, Step, Version, rule_title,
 };
 use armistice_git::{
-    Cancel, Case, Commit, Ending, Error, FileOutcome, IndexState, Leftover, Mode, Operation,
-    Overwrite, RepoPath, Repository, Situation, StepState, Verdict, history, remove_leftovers,
+    Cancel, Case, Commit, Ending, Error, FileOutcome, IndexState, Leftover, MarkerFile, Mode,
+    Operation, Overwrite, RepoPath, Repository, Situation, StepState, Verdict, history,
+    marker_files, remove_leftovers,
 };
 use serde::Serialize;
 use std::io::Read as _;
@@ -43,6 +44,8 @@ struct DocketJson<'a> {
     settled_while_merging: Vec<DrivenJson<'a>>,
     /// Whether that is in the commit that is checked out already.
     settled_is_committed: bool,
+    /// Tracked files with conflict markers while no operation is in progress.
+    markers: &'a [MarkerFile],
 }
 
 #[derive(Serialize)]
@@ -62,6 +65,9 @@ struct CaseJson<'a> {
     names: &'a [Option<RepoPath>; 3],
     kind: armistice_git::CaseKind,
     standing: IndexState,
+    /// Why a staged file is not finished, if so.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    unfinished: Option<&'static str>,
     /// What each side did.
     ours: String,
     theirs: String,
@@ -91,9 +97,14 @@ pub(crate) fn docket(repo: &Repository, json: bool, who: bool) -> Result<Exit> {
         &situation.cases,
         &rule_settings(repo, &situation)?,
     );
-    let left = files
-        .iter()
-        .any(|f| f.case.standing == IndexState::Unmerged);
+    let is_left =
+        |f: &Read| f.case.standing == IndexState::Unmerged || f.load.unfinished().is_some();
+    let left = files.iter().any(is_left);
+    let markers = match situation.is_idle() {
+        true => marker_files(repo)?,
+        false => Vec::new(),
+    };
+    let left = left || markers.iter().any(MarkerFile::is_new);
     let mut touched = Vec::new();
     for file in files.iter().filter(|_| who) {
         let found = history(repo, situation.operation, &file.case, None)?;
@@ -119,10 +130,11 @@ pub(crate) fn docket(repo: &Repository, json: bool, who: bool) -> Result<Exit> {
                     })
                     .collect(),
                 settled_is_committed: situation.driven_is_committed,
+                markers: &markers,
             };
             raw(format!("{}\n", json_text(&out)?).as_bytes());
         }
-        false => print_docket(&situation, &files, &touched),
+        false => print_docket(&situation, &files, &touched, &markers),
     }
     Ok(if left { Exit::Open } else { Exit::Done })
 }
@@ -143,6 +155,7 @@ fn case_json(file: &Read) -> CaseJson<'_> {
         names: &file.case.names,
         kind: file.case.kind,
         standing: file.case.standing,
+        unfinished: file.load.unfinished().map(Unfinished::words),
         ours,
         theirs,
         versions: &file.case.stages,
@@ -168,14 +181,22 @@ fn proposed(file: &Read) -> usize {
     file.load.open().map_or(0, |open| open.proposals().count())
 }
 
-fn print_docket(situation: &Situation, files: &[Read], who: &[PerSide<Vec<Commit>>]) {
+fn print_docket(
+    situation: &Situation,
+    files: &[Read],
+    who: &[PerSide<Vec<Commit>>],
+    markers: &[MarkerFile],
+) {
     let party = |p: &armistice_git::Party| match &p.commit {
         Some(c) => format!("{} · {} {}", p.label, c.short, visible(&c.subject)),
         None => p.label.clone(),
     };
     if situation.is_idle() {
-        say!("no merge, rebase, cherry-pick or revert is under way; no file is in conflict");
+        say!("no merge, rebase, cherry-pick or revert is in progress; no file is in conflict");
         print_driven(situation);
+        if let Some(said) = marker_words(markers) {
+            say!("{said}");
+        }
         return;
     }
     say!("{}", situation.operation.name());
@@ -197,6 +218,9 @@ fn print_docket(situation: &Situation, files: &[Read], who: &[PerSide<Vec<Commit
         let counts = file.load.counts(&file.case);
         let [ours, theirs] = file.case.words();
         let state = match (file.case.standing, counts.open) {
+            (IndexState::Staged, open) if let Some(why) = file.load.unfinished() => {
+                format!("{} · {open} of {} open", why.words(), counts.conflicts)
+            }
             (IndexState::Staged, _) if file.case.as_merged => "as git merged it".to_owned(),
             (IndexState::Staged, _) => "staged".to_owned(),
             (_, 0) => "settled, not written".to_owned(),
@@ -344,13 +368,20 @@ pub(crate) fn settle(repo: &Repository, paths: &[PathBuf], order: &SettleOrder) 
         let path = repo_path(repo, path)?;
         match situation.cases.iter().find(|c| c.has_path(&path)) {
             Some(case) if cases.contains(case) => {}
-            Some(case) if case.standing == IndexState::Unmerged => cases.push(case.clone()),
-            Some(_) => bail!("'{path}' is staged already; nothing in it is open"),
+            Some(case) => cases.push(case.clone()),
             None => bail!("'{path}' is not in conflict; 'armistice docket' lists what is"),
         }
     }
     let service = CaseService::new(repo.clone());
     let read = read_all(&service, &cases, &rule_settings(repo, &situation)?);
+    let is_done =
+        |f: &&Read| f.case.standing == IndexState::Staged && f.load.unfinished().is_none();
+    if let Some(done) = read.iter().find(is_done) {
+        bail!(
+            "'{}' is staged already; nothing in it is open",
+            done.case.path
+        );
+    }
     // What can be refused for all of them is refused before anything is changed.
     let steps: Vec<_> = read
         .iter()
@@ -603,6 +634,9 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
     };
     let (text, staged) = (text.as_deref(), Some(&*proof.staged));
     let after = service.end(ending, text, staged, Some(&record), &Cancel::default())?;
+    if let Some(why) = &after.untidy {
+        complain!("armistice: git is done; the notes of what was decided stay: {why}");
+    }
     tidy(repo, &after.leftovers, order.remove_backups)?;
     let name = situation.operation.name();
     match after.verdict {

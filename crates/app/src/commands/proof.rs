@@ -9,6 +9,7 @@ use crate::case::checks::{
 };
 use crate::case::findings::{detail, settled_while_merging};
 use crate::case::load::CaseLoad;
+use crate::case::opened::Unfinished;
 use crate::case::service::CaseService;
 use crate::case::trust::trust;
 use crate::commands::exit::Exit;
@@ -54,7 +55,11 @@ pub(crate) fn detailed(repo: &Repository, situation: &Situation) -> Result<Detai
         let file = files.iter().find(|f| f.case.path == *path);
         matches!(file.map(|f| &f.load), Some(CaseLoad::Whole(w)) if w.decided.is_some())
     };
-    let mut proof = detail(prove(repo, situation)?, open, decided);
+    let changed = files
+        .iter()
+        .filter(|f| f.load.unfinished() == Some(Unfinished::Decided));
+    let changed = changed.map(|file| &file.case.path);
+    let mut proof = detail(prove(repo, situation)?, open, decided, changed);
     let drafts: Vec<(&Case, &Draft)> = (files.iter())
         .filter_map(|file| Some((&file.case, file.load.open()?.draft())))
         .collect();

@@ -7,7 +7,7 @@ use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState};
 use crate::view::gate::{gate, is_loose};
 use armistice_core::{RegionState, Resolution, Side, Version};
-use armistice_git::{Ending, FileOutcome, Operation, StepState, Upstream, Verdict};
+use armistice_git::{Ending, FileOutcome, MarkerFile, Operation, StepState, Upstream, Verdict};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -326,7 +326,7 @@ fn what_comes(state: &State) -> String {
         Operation::Mailbox => "Commits the mailed patch and goes on to the next, if there is one.".to_owned(),
         Operation::Loose if situation.cases.is_empty() => match &situation.upstream {
             None => "Nothing to conclude here.".to_owned(),
-            Some(upstream) => pushing(upstream),
+            Some(upstream) => pushing(upstream, state.accord.markers.as_deref()),
         },
         Operation::Loose => "Nothing to conclude: leave it staged, or commit as usual. A stash stays until you drop it.".to_owned(),
     }
@@ -362,7 +362,7 @@ fn asked_stop(state: &State) -> Option<String> {
 }
 
 /// How the branch stands against the remote branch that it follows, as far as that was fetched.
-fn pushing(upstream: &Upstream) -> String {
+fn pushing(upstream: &Upstream, markers: Option<&[MarkerFile]>) -> String {
     let Upstream {
         name,
         ahead,
@@ -372,7 +372,20 @@ fn pushing(upstream: &Upstream) -> String {
         (0, 0) => {
             format!("Nothing to conclude here. {name} has all of it, as far as it was fetched.")
         }
-        (n, 0) => format!("{} ahead of {name}: ready to push.", count(*n, "commit")),
+        (n, 0) => {
+            let commits = count(*n, "commit");
+            let new = |markers: &[MarkerFile]| markers.iter().filter(|file| file.is_new()).count();
+            match markers.map(new) {
+                Some(0) => format!("{commits} ahead of {name}: ready to push."),
+                Some(1) => format!(
+                    "{commits} ahead of {name}: not ready to push, 1 file holds conflict markers."
+                ),
+                Some(n) => format!(
+                    "{commits} ahead of {name}: not ready to push, {n} files hold conflict markers."
+                ),
+                None => format!("{commits} ahead of {name}; not checked for conflict markers."),
+            }
+        }
         (0, n) => format!("{} behind {name}: nothing to push.", count(*n, "commit")),
         (ahead, behind) => format!(
             "{} ahead of {name} and {behind} behind: not to be pushed as it is.",

@@ -7,6 +7,7 @@ use crate::base::safe_text::{count, fit, fit_path, visible, wrap};
 use crate::base::settings::MadeBy;
 use crate::base::theme::{Role, Theme};
 use crate::case::findings::{settled_while_merging, several_at_once};
+use crate::case::opened::Unfinished;
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::effect::FileId;
@@ -402,10 +403,13 @@ fn state_word(file: &FileState) -> (&'static str, Role) {
     match (&file.load, file.case.standing, open) {
         _ if file.writing => ("writing", Role::Text),
         (FileLoad::Failed(_), ..) => ("trouble", Role::Finding),
-        (_, IndexState::Staged, _) if file.case.as_merged && !file.changed => {
+        (_, IndexState::Staged, _) if file.case.as_merged && file.finished() => {
             ("by git", Role::Faint)
         }
-        (_, IndexState::Staged, _) if !file.changed => ("staged", Role::Faint),
+        (_, IndexState::Staged, _) if file.finished() => ("staged", Role::Faint),
+        (_, IndexState::Staged, _) if file.unfinished == Some(Unfinished::Markers) => {
+            ("markers", Role::Finding)
+        }
         (_, IndexState::Staged, Some(0)) => ("changed", Role::Hand),
         (FileLoad::Waiting, ..) => ("reading", Role::Faint),
         (_, _, Some(0)) => ("settled", Role::Text),
@@ -553,18 +557,23 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
     if let Some(said) = made_by_a_tool(state, file) {
         out.push((Role::Text, visible(&said)));
     }
-    match (file.case.standing, file.changed) {
-        (IndexState::Staged, false) if file.case.as_merged => {
+    match (file.case.standing, file.unfinished) {
+        (IndexState::Staged, None) if file.case.as_merged => {
             let text = "As git merges it; what is changed here is written by w.";
             out.push((Role::Faint, text.to_owned()));
         }
-        (IndexState::Staged, false) => out.push((
+        (IndexState::Staged, None) => out.push((
             Role::Faint,
             "Written and staged; u puts it back into conflict.".to_owned(),
         )),
-        (IndexState::Staged, true) => out.push((
+        (IndexState::Staged, Some(Unfinished::Decided)) => out.push((
             Role::Finding,
-            "Decided anew since it was staged; w writes it again.".to_owned(),
+            "A decision changed after it was written; w writes it again.".to_owned(),
+        )),
+        (IndexState::Staged, Some(Unfinished::Markers)) => out.push((
+            Role::Finding,
+            "It is staged with conflict markers: settle it here and write it, or u puts it back into conflict."
+                .to_owned(),
         )),
         _ => {}
     }

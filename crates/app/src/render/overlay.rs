@@ -107,12 +107,17 @@ impl Canvas<'_> {
         let theme = *self.theme;
         let areas = question_areas(self.screen, question);
         let inner = self.panel(areas.all, &visible(&question.title));
-        let mut y = 1;
-        for line in &question.lines {
-            for part in wrap(&visible(line), inner.width as usize) {
-                self.pen(inner, y).write(&part, theme.text());
-                y += 1;
-            }
+        let last = areas.lines.len().saturating_sub(areas.rows);
+        let top = question.top.min(last);
+        let shown = areas.lines.iter().skip(top).take(areas.rows.max(1));
+        for (y, line) in (1..).zip(shown) {
+            self.pen(inner, y).write(line, theme.text());
+        }
+        if top < last {
+            let left = count(last - top, "more line");
+            let y = areas.rows as u16 + 1;
+            let text = format!("↓ {left}: arrows scroll");
+            self.pen(inner, y).write(&text, theme.faint());
         }
         self.pen(areas.yes, 0)
             .write("enter ", theme.bold())

@@ -19,9 +19,9 @@ use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
 use armistice_core::{Source, Versions};
 use armistice_git::{
     AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Sandbox, Seen, Situation,
-    StagedFile, Written, begin, commit_details, committed_conflicts, counterpart_named,
-    counterparts, differs_on_disk, log, merged_syntax, remove_leftovers, staged_against_parents,
-    staged_texts, what_stands_there,
+    StagedFile, Written, begin, commit_details, counterpart_named, counterparts, differs_on_disk,
+    log, marker_files, merged_syntax, remove_leftovers, staged_against_parents, staged_texts,
+    what_stands_there,
 };
 use std::sync::{Arc, Mutex};
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -478,9 +478,9 @@ impl Worker {
                 let paths = trusted.map(|()| Box::new(repository_paths(self.repo())));
                 Some(WorkResult::Trusted(paths))
             }
-            Effect::FindCommitted => {
-                let found = committed_conflicts(self.repo()).map_err(text);
-                Some(WorkResult::CommittedFound(found))
+            Effect::FindMarkers => {
+                let found = marker_files(self.repo()).map_err(text);
+                Some(WorkResult::MarkersFound(found))
             }
             Effect::ListMerged => {
                 let lines = self.service.merged_by_git().map_err(text);

@@ -8,10 +8,10 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::{AllShades, Recording};
 use crate::case::staged_diff::DiffRead;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
-use armistice_core::{Finding, LineIdx, PerSide, RegionId, Report, Ruling, Side};
+use armistice_core::{Finding, PerSide, RegionId, Report, Ruling, Side};
 use armistice_git::{
-    After, AgainstParent, Begun, CheckRun, CommitDetails, Counterpart, Ending, LogLine, Proof,
-    RepoPath, Seen, SideHistory, Situation, Terrain,
+    After, AgainstParent, Begun, CheckRun, CommitDetails, Counterpart, Ending, LogLine, MarkerFile,
+    Proof, RepoPath, Seen, SideHistory, Situation, Terrain,
 };
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
@@ -42,7 +42,7 @@ pub enum WorkResult {
     /// What another program made of a file, and the text that it was given.
     HandedBack(FileId, Vec<u8>, Result<Vec<u8>, String>),
     /// Files that hold committed conflicts, each with the line of the first.
-    CommittedFound(Result<Vec<(RepoPath, LineIdx)>, String>),
+    MarkersFound(Result<Vec<MarkerFile>, String>),
     /// Files that git merged by itself, one line each.
     MergedListed(Result<Vec<String>, String>),
     /// What each side did to declarations.

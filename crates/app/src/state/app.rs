@@ -8,6 +8,7 @@ use crate::base::project_checks::ProjectCheck;
 use crate::base::settings::Settings;
 use crate::case::checks::{OutputLines, ProjectChecks};
 use crate::case::findings::detail;
+use crate::case::opened::Unfinished;
 use crate::case::place::Place;
 use crate::case::staged_diff::DiffRead;
 use crate::state::docket::DocketView;
@@ -18,9 +19,10 @@ use crate::state::overlay::{ListView, Message, Overlay};
 use crate::state::scout::ScoutState;
 use crate::state::terrain::{Reading, TerrainState};
 use armistice_core::{Counts, Draft, PerSide, Report, Side, SideReport};
+use armistice_git::IndexState;
 use armistice_git::{
-    AgainstParent, Case, CheckRun, Ending, Leftover, LogLine, Operation, PathFinding, Proof,
-    RepoPath, Situation, Undertaking, Verdict,
+    AgainstParent, Case, CheckRun, Ending, Leftover, LogLine, MarkerFile, Operation, PathFinding,
+    Proof, RepoPath, Situation, Undertaking, Verdict,
 };
 use std::collections::HashMap;
 use std::ops::{Index, IndexMut};
@@ -100,6 +102,8 @@ pub struct AccordState {
     /// Whether to conclude as soon as what is staged is checked.
     pub waiting: bool,
     pub verdict: Option<Verdict>,
+    /// Where no operation is in progress: tracked files with conflict markers, once they were looked for.
+    pub markers: Option<Vec<MarkerFile>>,
     /// Backup files of git's own beside what was in conflict, of all steps that were ended.
     pub leftovers: Vec<Leftover>,
     pub log: Vec<LogLine>,
@@ -130,6 +134,7 @@ impl AccordState {
             running: None,
             waiting: false,
             verdict: None,
+            markers: None,
             leftovers: Vec::new(),
             log: Vec::new(),
             against: Vec::new(),
@@ -239,6 +244,10 @@ impl State {
             });
             match at.map(|at| old.swap_remove(at)) {
                 Some(mut file) if !matches!(file.load, FileLoad::Waiting) => {
+                    // Somebody else staged it: decisions made before that were not written.
+                    if !file.is_staged() && case.standing == IndexState::Staged {
+                        file.unfinished = None;
+                    }
                     file.case = case.clone();
                     file.writing = false;
                     // What was being looked at is not told any more.
@@ -273,6 +282,7 @@ impl State {
         (self.file, self.docket.chosen) = (FileId(file), chosen);
         // What moved is read again when somebody looks.
         self.terrain.reading = Reading::Unread;
+        self.accord.markers = None;
         // What was found before stays to be read until it is checked anew.
         (self.proof.running, self.proof.again) = (false, false);
         self.situation = situation;
@@ -437,6 +447,15 @@ impl State {
         let Some(checked) = self.proof.checked.clone() else {
             return;
         };
+        // What is staged may have changed outside since the file was read.
+        for file in self.files.iter_mut().filter(|f| f.is_staged()) {
+            let has_markers = checked.has_markers(&file.case.path);
+            match (has_markers, file.unfinished) {
+                (true, _) => file.unfinished = Some(Unfinished::Markers),
+                (false, Some(Unfinished::Markers)) => file.unfinished = None,
+                _ => {}
+            }
+        }
         let open = |path: &RepoPath| {
             let file = self.files.iter().find(|f| f.case.path == *path);
             file.and_then(|f| f.open()).map(|f| &f.opened)
@@ -445,7 +464,11 @@ impl State {
             let file = self.files.iter().find(|f| f.case.path == *path);
             matches!(file.map(|f| &f.load), Some(FileLoad::Whole(w)) if w.decided.is_some())
         };
-        let mut proof = detail(checked, open, decided);
+        let changed = self.files.iter();
+        let changed =
+            changed.filter(|f| f.is_staged() && f.unfinished == Some(Unfinished::Decided));
+        let changed = changed.map(|file| &file.case.path);
+        let mut proof = detail(checked, open, decided, changed);
         for (at, report) in &self.proof.reports {
             if let Some(file) = self.file(*at) {
                 proof.add_findings(&file.case.path, &report.findings);

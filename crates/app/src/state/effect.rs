@@ -125,7 +125,7 @@ pub enum Effect {
         seen: Seen,
     },
     /// Look for conflicts with markers that were committed.
-    FindCommitted,
+    FindMarkers,
     /// List the files that git merged by itself.
     ListMerged,
     /// Read what each side did to declarations.

@@ -4,7 +4,7 @@ use crate::base::editor::Editor;
 use crate::case::choices::{Choice, choices};
 use crate::case::evidence::{Card, Lens, cards, worked};
 use crate::case::load::{CaseLoad, WholeFile, whole_counts};
-use crate::case::opened::OpenedFile;
+use crate::case::opened::{OpenedFile, Unfinished};
 use armistice_core::{
     Counts, Draft, Finding, PerSide, Pick, Plan, RegionId, Resolution, Ruling, Weight,
     WhitespacePolicy,
@@ -295,8 +295,8 @@ pub struct FileState {
     pub load: FileLoad,
     /// Whether it is being written just now.
     pub writing: bool,
-    /// Whether decisions were made since it was written.
-    pub changed: bool,
+    /// Why it would not be finished if it is staged.
+    pub unfinished: Option<Unfinished>,
     /// Who changed it, as far as git's history was asked.
     pub who: Who,
 }
@@ -318,7 +318,7 @@ impl FileState {
             case,
             load: FileLoad::Waiting,
             writing: false,
-            changed: false,
+            unfinished: None,
             who: Who::default(),
         }
     }
@@ -359,6 +359,11 @@ impl FileState {
 
     /// Whether it is written and staged as it stands.
     pub fn finished(&self) -> bool {
-        self.case.standing == IndexState::Staged && !self.changed
+        self.is_staged() && self.unfinished.is_none()
+    }
+
+    /// Whether the index has a result for it, the present one or an earlier one.
+    pub fn is_staged(&self) -> bool {
+        self.case.standing == IndexState::Staged
     }
 }

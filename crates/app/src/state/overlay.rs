@@ -4,7 +4,7 @@ use crate::state::effect::{Effect, FileId};
 use armistice_core::Entry;
 
 /// A question that must be answered before something is done.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Question {
     pub title: String,
     pub lines: Vec<String>,
@@ -17,6 +17,10 @@ pub struct Question {
     pub writes: Option<FileId>,
     /// Something else that may be done instead.
     pub other: Option<Other>,
+    /// What is asked after a "yes", before anything is done.
+    pub then: Option<Box<Question>>,
+    /// The first line that is shown, where not all fit.
+    pub top: usize,
 }
 
 /// Conflicts of several files, settled as one step.

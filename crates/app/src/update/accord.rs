@@ -3,6 +3,7 @@
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
 use crate::base::safe_text::count;
+use crate::case::checks::{failed_lines, outstanding};
 use crate::case::drawings::Drawing;
 use crate::case::records::{file_record, merge_record};
 use crate::state::app::State;
@@ -16,8 +17,8 @@ use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
 use crate::view::gate::gate;
 use crate::view::given_up::given_up_lines;
-use armistice_core::Check;
 use armistice_core::MergeRecord;
+use armistice_core::{Check, Weight};
 use armistice_git::{Ending, IndexState, Operation};
 
 pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
@@ -189,17 +190,7 @@ pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
         state.complain(format!("{why}; 2 shows which"));
         return Vec::new();
     }
-    let changed = state.files.iter().filter(|f| f.changed).count();
-    let mut risks: Vec<String> = gate(state).into_iter().collect();
-    if changed > 0 {
-        risks.push(format!(
-            "{} decided anew since it was written; w on Docket writes it again",
-            count(changed, "file")
-        ));
-    }
-    if let Some(why) = &state.proof.error {
-        risks.push(format!("What is staged could not be checked: {why}"));
-    }
+    let (risks, required) = risks(state);
     if state.proof.proof.as_ref().is_some_and(|proof| proof.empty) {
         ask_empty(state);
         return Vec::new();
@@ -208,15 +199,57 @@ pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
     if risks.is_empty() {
         return start(state, effect);
     }
-    risks.push("Concluding all the same commits what is staged now.".to_owned());
-    ask(
-        state,
-        "Conclude all the same?",
-        risks,
-        "conclude all the same",
-        effect,
-    );
+    let mut lines = risks;
+    lines.push("Concluding all the same commits what is staged now.".to_owned());
+    let mut question = Question {
+        title: "Conclude all the same?".to_owned(),
+        lines,
+        yes: "conclude all the same".to_owned(),
+        effects: vec![effect],
+        ..Question::default()
+    };
+    if !required.is_empty() {
+        let effects = std::mem::take(&mut question.effects);
+        question.yes = "go on".to_owned();
+        question.then = Some(Box::new(Question {
+            title: "Conclude without a required check?".to_owned(),
+            lines: required,
+            yes: "conclude without it".to_owned(),
+            effects,
+            ..Question::default()
+        }));
+    }
+    state.overlay = Some(Overlay::Question(Box::new(question)));
     Vec::new()
+}
+
+/// All that speaks against concluding, a line each, and of it the required checks that did not pass.
+fn risks(state: &State) -> (Vec<String>, Vec<String>) {
+    let mut risks: Vec<String> = gate(state).into_iter().collect();
+    if let Some(why) = &state.proof.error {
+        risks.push(format!("What is staged could not be checked: {why}"));
+    }
+    let Some(proof) = &state.proof.proof else {
+        return (risks, Vec::new());
+    };
+    let required = outstanding(&state.proof.checks, &proof.stands);
+    // The gate names one of them: it stands in the list below.
+    risks.retain(|risk| !required.contains(risk));
+    if risks.is_empty() && required.is_empty() {
+        return (risks, required);
+    }
+    risks.extend(required.iter().cloned());
+    risks.extend(failed_lines(&state.proof.checks, &proof.stands));
+    risks.extend(proof.findings.iter().map(|found| {
+        let line = found.finding.line;
+        let line = line.map_or(String::new(), |line| format!(":{}", line.number()));
+        let mark = match found.finding.weight {
+            Weight::Stops => "! ",
+            Weight::Look => "  ",
+        };
+        format!("{mark}{}{line}: {}", found.path, found.finding.what)
+    }));
+    (risks, required)
 }
 
 fn end(state: &State, ending: Ending) -> Effect {
@@ -247,9 +280,7 @@ fn ask(state: &mut State, title: &str, lines: Vec<String>, yes: &str, effect: Ef
         lines,
         yes: yes.to_owned(),
         effects: vec![effect],
-        settles: None,
-        writes: None,
-        other: None,
+        ..Question::default()
     })));
 }
 

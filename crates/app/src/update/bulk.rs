@@ -152,8 +152,7 @@ pub(crate) fn take_clashes(state: &mut State, version: Version) -> Vec<Effect> {
             label: format!("took {name} in {}", count(n, "conflict")),
             entries,
         }),
-        writes: None,
-        other: None,
+        ..Question::default()
     })));
     Vec::new()
 }
@@ -227,8 +226,7 @@ pub(crate) fn ask_whole_marked(state: &mut State, outcome: FileOutcome) -> Vec<E
             label: format!("{} in {n}", outcome.name()),
             entries,
         }),
-        writes: None,
-        other: None,
+        ..Question::default()
     })));
     Vec::new()
 }
@@ -372,8 +370,7 @@ pub(crate) fn ask_start_over(state: &mut State) -> Vec<Effect> {
             label: format!("started over in {n}"),
             entries,
         }),
-        writes: None,
-        other: None,
+        ..Question::default()
     })));
     Vec::new()
 }

@@ -89,9 +89,7 @@ fn ask_to_trust(state: &mut State, told: Vec<String>, yes: String, effect: Effec
         lines,
         yes,
         effects: vec![effect],
-        settles: None,
-        writes: None,
-        other: None,
+        ..Question::default()
     })));
 }
 

@@ -2,6 +2,7 @@
 
 use crate::base::safe_text::count;
 use crate::case::opened::Recording;
+use crate::case::opened::Unfinished;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::update::moving::with_view;
@@ -36,7 +37,7 @@ pub(crate) fn apply(state: &mut State, at: FileId, event: Event) -> Vec<Effect> 
         return Vec::new();
     }
     open.view.choice = None;
-    state[at].changed = true;
+    state[at].unfinished = Some(Unfinished::Decided);
     let recording = Recording {
         rules: unsaved,
         event: Some(event),

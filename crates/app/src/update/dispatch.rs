@@ -181,7 +181,7 @@ pub fn start(state: &mut State) -> Vec<Effect> {
     state.proof.running = true;
     effects.push(Effect::Measure);
     if state.situation.is_idle() {
-        effects.extend([Effect::ReadLog, Effect::FindCommitted]);
+        effects.extend([Effect::ReadLog, Effect::FindMarkers]);
         effects.extend(scout::read(state));
     }
     if let Some(said) = settled_while_merging(&state.situation)

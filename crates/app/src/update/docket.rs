@@ -160,18 +160,37 @@ fn ask_regenerate(state: &mut State, at: FileId) -> Vec<Effect> {
         state.say("still reading this file");
         return Vec::new();
     };
-    state.overlay = Some(Overlay::Question(Box::new(Question {
+    let mut question = Question {
         title: format!("make {path} again?"),
         lines: vec![
             format!("Runs, {by}: {line}"),
-            "One side's whole file stands there first, without markers; what the command leaves is staged. u takes it back.".to_owned(),
+            "The command finds one side's whole file there, without markers. The file that it makes is staged; if it fails, nothing is. u takes it back.".to_owned(),
         ],
         yes: "run it and stage the file".to_owned(),
         effects: vec![Effect::Regenerate { file: at, line, seen }],
-        settles: None,
-        writes: None,
-        other: None,
-    })));
+        ..Question::default()
+    };
+    let left: Vec<String> = (state.ids())
+        .filter(|(other, file)| *other != at && !file.finished())
+        .map(|(_, file)| file.case.title())
+        .collect();
+    if !left.is_empty() {
+        let n = count(left.len(), "other file");
+        let verb = if left.len() == 1 { "is" } else { "are" };
+        let mut lines = vec![format!(
+            "{n} {verb} not finished. The command may read files that hold conflict markers, and what it makes is out of date once they are written. Make generated files last:"
+        )];
+        lines.extend(left);
+        question.then = Some(Box::new(Question {
+            title: format!("make {path} again before the others are finished?"),
+            lines,
+            yes: "run it all the same".to_owned(),
+            effects: std::mem::take(&mut question.effects),
+            ..Question::default()
+        }));
+        question.yes = "go on".to_owned();
+    }
+    state.overlay = Some(Overlay::Question(Box::new(question)));
     Vec::new()
 }
 

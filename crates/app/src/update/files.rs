@@ -80,9 +80,8 @@ fn ask_despite_syntax(state: &mut State, at: FileId, line: Option<LineIdx>, what
         ],
         yes: "write it all the same".to_owned(),
         effects: Vec::new(),
-        settles: None,
         writes: Some(at),
-        other: None,
+        ..Question::default()
     })));
 }
 
@@ -189,13 +188,12 @@ fn ask_mode(state: &mut State, at: FileId, modes: [FileMode; 2], finish: &Finish
         ],
         yes: "write it as ours has it".to_owned(),
         effects: vec![as_of(modes[0])],
-        settles: None,
-        writes: None,
         other: Some(Other {
             key: "t",
             label: "write it as theirs has it".to_owned(),
             effect: as_of(modes[1]),
         }),
+        ..Question::default()
     })));
 }
 
@@ -226,13 +224,12 @@ fn ask_name(state: &mut State, at: FileId, names: [RepoPath; 2], finish: &Finish
         lines,
         yes: format!("write it as {first}"),
         effects: vec![named(first)],
-        settles: None,
-        writes: None,
         other: Some(Other {
             key: "t",
             label: format!("write it as {second}"),
             effect: named(second),
         }),
+        ..Question::default()
     })));
 }
 

@@ -13,7 +13,6 @@ use armistice_core::{
     LineIdx, LineRange, MarkerKind, Markers, RegionId, Source, changed_lines, find_markers,
     render_with_markers,
 };
-use armistice_git::IndexState;
 
 /// Gives a file away.
 pub(crate) fn begin(state: &mut State, at: FileId) -> Vec<Effect> {
@@ -29,7 +28,7 @@ pub(crate) fn begin(state: &mut State, at: FileId) -> Vec<Effect> {
         state.say("leave the editor first: esc keeps what was written");
         return Vec::new();
     }
-    if file.case.standing == IndexState::Staged && !file.changed {
+    if file.finished() {
         state.say(format!(
             "{path} is staged; u on Docket takes that back first"
         ));

@@ -8,6 +8,7 @@ use crate::state::overlay::{Answer, Overlay};
 use crate::update::{accord, bulk, checks, files, rulings, scout, searching, terrain};
 use crate::view::areas::{Screen, output_rows};
 use crate::view::ask::matches;
+use crate::view::questions::question_areas;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
 /// Shows the message in full.
@@ -53,6 +54,10 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
                 "enter" | "y" => answer(state, Answer::Yes),
                 "esc" | "n" | "q" => answer(state, Answer::No),
                 _ if is_other => answer(state, Answer::Other),
+                "down" | "up" | "pagedown" | "pageup" | "home" | "end" => {
+                    scroll_question(state, name);
+                    Vec::new()
+                }
                 _ => Vec::new(),
             });
         }
@@ -113,6 +118,11 @@ pub(crate) fn key(state: &mut State, key: &KeyEvent, name: &str) -> Pressed {
 /// The wheel over what stands in front of the screen.
 pub(crate) fn turn(state: &mut State, down: bool, rows: usize) {
     let screen_rows = output_rows(&Screen::new(state));
+    if let Some(Overlay::Question(_)) = &state.overlay {
+        for _ in 0..rows {
+            scroll_question(state, if down { "down" } else { "up" });
+        }
+    }
     match &mut state.overlay {
         Some(Overlay::Help { top, .. } | Overlay::Output { top, .. }) if down => *top += rows,
         Some(Overlay::Help { top, .. } | Overlay::Output { top, .. }) => {
@@ -127,6 +137,28 @@ pub(crate) fn turn(state: &mut State, down: bool, rows: usize) {
         }
         _ => {}
     }
+}
+
+/// Scrolls the lines of a question that do not all fit.
+fn scroll_question(state: &mut State, name: &str) {
+    let Some(Overlay::Question(question)) = &state.overlay else {
+        return;
+    };
+    let areas = question_areas(&Screen::new(state), question);
+    let rows = areas.rows.max(1);
+    let last = areas.lines.len().saturating_sub(rows);
+    let Some(Overlay::Question(question)) = &mut state.overlay else {
+        return;
+    };
+    question.top = match name {
+        "down" => question.top + 1,
+        "up" => question.top.saturating_sub(1),
+        "pagedown" => question.top + rows,
+        "pageup" => question.top.saturating_sub(rows),
+        "end" => last,
+        _ => 0,
+    }
+    .min(last);
 }
 
 /// Where output that may still grow is scrolled to; nothing if the key is for something else.
@@ -160,6 +192,10 @@ pub(crate) fn answer(state: &mut State, answer: Answer) -> Vec<Effect> {
             let other = question.other.map(|other| other.effect);
             return other.map_or_else(Vec::new, |effect| accord::start(state, effect));
         }
+    }
+    if let Some(then) = question.then {
+        state.overlay = Some(Overlay::Question(then));
+        return Vec::new();
     }
     if let Some(at) = question.writes {
         return files::finish_as(state, at, true);

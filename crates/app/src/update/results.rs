@@ -4,6 +4,7 @@ use crate::base::commands::Tab;
 use crate::base::project_checks::REPOSITORY_SETTINGS;
 use crate::base::safe_text::count;
 use crate::case::checks::ProjectChecks;
+use crate::case::findings::marker_words;
 use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
 use crate::state::action::WorkResult;
@@ -18,8 +19,7 @@ use crate::update::{
     accord, checks, following, hand_over, returning, rulings, scout, staged, syntax, taking,
     terrain, who,
 };
-use armistice_core::LineIdx;
-use armistice_git::{After, Ending, IndexState, RepoPath, Situation, Verdict};
+use armistice_git::{After, Ending, IndexState, MarkerFile, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
     match outcome {
@@ -58,9 +58,9 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::HandedBack(at, given, result) => {
             return hand_over::taken(state, at, &given, result);
         }
-        WorkResult::CommittedFound(Ok(found)) => tell_committed(state, &found),
+        WorkResult::MarkersFound(Ok(found)) => tell_markers(state, found),
         // Nobody asked for it.
-        WorkResult::CommittedFound(Err(_)) => {}
+        WorkResult::MarkersFound(Err(_)) => {}
         WorkResult::MergedListed(Ok(lines)) => {
             state.overlay = Some(Overlay::Output {
                 title: "merged by git".to_owned(),
@@ -132,26 +132,15 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
     Vec::new()
 }
 
-/// Says where conflicts were committed, and the ways out.
-fn tell_committed(state: &mut State, found: &[(RepoPath, LineIdx)]) {
-    let Some((path, line)) = found.first() else {
-        return;
-    };
-    let files = count(found.len(), "file");
-    let verb = if found.len() == 1 { "holds" } else { "hold" };
-    let pushed = state
-        .situation
-        .upstream
-        .as_ref()
-        .is_some_and(|u| u.ahead == 0);
-    let undo = match pushed {
-        true => "",
-        false => " · if nobody has the commit yet, git reset --soft HEAD^ takes it back",
-    };
-    state.complain(format!(
-        "{files} {verb} conflicts with markers that were committed, {path}:{} first · 'armistice open {path}' settles them there{undo}",
-        line.number()
-    ));
+/// Says which tracked files have conflict markers while no operation is in progress, and the ways out.
+fn tell_markers(state: &mut State, found: Vec<MarkerFile>) {
+    if let Some(said) = marker_words(&found) {
+        match found.iter().any(MarkerFile::is_new) {
+            true => state.complain(said),
+            false => state.say(said),
+        }
+    }
+    state.accord.markers = Some(found);
 }
 
 fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
@@ -160,7 +149,7 @@ fn loaded(state: &mut State, at: FileId, load: CaseLoad) {
     };
     let note = match &load {
         CaseLoad::Lines(opened) => {
-            file.changed = opened.outdated;
+            file.unfinished = opened.unfinished;
             opened.note.clone()
         }
         _ => None,
@@ -226,7 +215,7 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
         Ok(wrote) => {
             file.case.standing = IndexState::Staged;
             file.case.as_merged = false;
-            file.changed = false;
+            file.unfinished = None;
             set_seen(&mut file.load, &wrote);
             let next = match other_unfinished(state, at, true) {
                 None => "every file is finished: 5 proves, 6 concludes".to_owned(),
@@ -265,7 +254,7 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
             Ok(wrote) => {
                 file.case.standing = IndexState::Staged;
                 file.case.as_merged = false;
-                file.changed = false;
+                file.unfinished = None;
                 set_seen(&mut file.load, &wrote);
             }
             Err(Trouble::MovedOn(why)) => moved = Some(why),
@@ -334,9 +323,7 @@ fn ask_read_only(state: &mut State, path: &str, again: Effect) {
         ],
         yes: "write it all the same".to_owned(),
         effects: vec![again],
-        settles: None,
-        writes: None,
-        other: None,
+        ..Question::default()
     })));
 }
 
@@ -352,8 +339,6 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
                 .to_owned(),
         ],
         yes: "copy it aside and write".to_owned(),
-        settles: None,
-        writes: None,
         other: again
             .files()
             .first()
@@ -364,6 +349,7 @@ fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
                 effect: Effect::ReadWorkFile(*at),
             }),
         effects: vec![again],
+        ..Question::default()
     })));
 }
 
@@ -449,7 +435,7 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
                 effects.push(taking::compare(state));
             }
             if idle {
-                effects.push(Effect::ReadLog);
+                effects.extend([Effect::ReadLog, Effect::FindMarkers]);
                 state.scout.asked = None;
                 effects.extend(scout::read(state));
             }
@@ -483,6 +469,10 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
             count(n, "copy").replace("copys", "copies")
         ),
     };
+    let untidy = after.untidy.map_or(String::new(), |why| {
+        format!(" · the notes of what was decided stay: {why}")
+    });
+    let kept = kept + &untidy;
     match (after.verdict, ending) {
         (Verdict::Concluded, _) => {
             state.tab = Tab::Accord;

@@ -106,8 +106,7 @@ fn ask(
         yes: yes.to_owned(),
         effects: Vec::new(),
         settles: Some(settles),
-        writes: None,
-        other: None,
+        ..Question::default()
     })));
     Vec::new()
 }

@@ -384,9 +384,7 @@ fn ask_to_begin(state: &mut State) {
             question,
             seen: Some(seen),
         }],
-        settles: None,
-        writes: None,
-        other: None,
+        ..Ask::default()
     })));
 }
 

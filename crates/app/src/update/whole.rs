@@ -71,8 +71,7 @@ pub(crate) fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> 
         yes: outcome_words(outcome).to_owned(),
         effects: vec![effect],
         settles,
-        writes: None,
-        other: None,
+        ..Question::default()
     })));
     Vec::new()
 }

@@ -76,6 +76,7 @@ fn tab_count(state: &State, tab: Tab) -> String {
         },
         // Where nothing is under way nothing was looked at.
         Tab::Proof if !state.has_real_parties() => String::new(),
+        Tab::Proof if state.proof.running => "…".to_owned(),
         Tab::Proof => match &state.proof.proof {
             Some(proof) => {
                 let failed = failed(&state.proof.checks, &proof.stands);

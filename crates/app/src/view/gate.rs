@@ -2,8 +2,9 @@
 
 use crate::base::safe_text::count;
 use crate::case::checks::outstanding;
+use crate::case::opened::Unfinished;
 use crate::state::app::State;
-use crate::state::file::FileState;
+use crate::state::file::{FileLoad, FileState};
 use armistice_git::{IndexState, Operation};
 
 /// Whether all is settled of something that has no end of its own: a stash, a pick without a commit.
@@ -25,12 +26,27 @@ pub fn gate(state: &State) -> Option<String> {
     if unmerged > 0 {
         return Some(format!("{} not finished yet", count(unmerged, "file")));
     }
+    for why in [Unfinished::Decided, Unfinished::Markers] {
+        let staged = state.files.iter().filter(|f| f.is_staged());
+        let n = staged.filter(|f| f.unfinished == Some(why)).count();
+        if n > 0 {
+            let files = count(n, "file");
+            return Some(format!("{files} {}: 2 shows which", why.words()));
+        }
+    }
     if is_loose(state) {
         return Some("there is nothing to conclude: leave it staged, or commit".to_owned());
     }
     let Some(proof) = &state.proof.proof else {
         return Some("what is staged is not checked yet".to_owned());
     };
+    // A verdict counts once the check behind it has ended.
+    if state.proof.running {
+        return Some("what is staged is being checked".to_owned());
+    }
+    if (state.files.iter()).any(|f| matches!(f.load, FileLoad::Waiting)) {
+        return Some("files are still being read".to_owned());
+    }
     match proof.stops() {
         0 => outstanding(&state.proof.checks, &proof.stands)
             .into_iter()

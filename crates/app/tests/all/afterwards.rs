@@ -15,7 +15,7 @@ fn conflicts_that_were_committed_are_told_where_nothing_is_under_way() {
         "{said}"
     );
     assert!(
-        said.contains("armistice open a.txt") && said.contains("git reset --soft HEAD^"),
+        said.contains("armistice open a.txt") && said.contains("git commit --amend"),
         "{said}"
     );
     assert!(desk.press("!").shows().contains("settles them there"));
@@ -188,4 +188,115 @@ fn of_several_branches_merged_at_once_the_last_is_the_one_in_conflict() {
     let parents = repo.git(&["rev-list", "--parents", "-n1", "HEAD"]);
     assert_eq!(parents.split_whitespace().count(), 4);
     assert_eq!(repo.read("a.txt"), "1\nquays\n3\n");
+}
+
+#[test]
+fn committed_markers_stand_in_the_way_of_a_push_until_the_amend_that_keeps_both_parents() {
+    let remote = tempfile::TempDir::new().unwrap();
+    let url = remote.path().to_str().unwrap();
+    let repo = Repo::conflict("a.txt", "one\n2\n", "ours\n2\n", "theirs\n2\n");
+    repo.git(&["clone", "-q", "--bare", ".", url]);
+    repo.git(&["remote", "add", "harbour", url]);
+    repo.git(&["fetch", "-q", "harbour"]);
+    repo.git(&["branch", "-q", "--set-upstream-to", "harbour/main"]);
+    // Staged with markers it is not finished, on no screen and in no command.
+    repo.git(&["add", "a.txt"]);
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    assert!(
+        desk.shows().contains("0/1") && desk.shows().contains("markers"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("W 6");
+    assert!(
+        desk.shows().contains("1 file staged with conflict markers"),
+        "{}",
+        desk.shows()
+    );
+    let (code, said) = repo.output(&["docket"]);
+    assert!(
+        code == 1 && said.contains("staged with conflict markers"),
+        "{said}"
+    );
+    assert_eq!(repo.output(&["conclude"]).0, 1);
+    // Committed all the same, and a commit on top of it.
+    repo.git(&["commit", "-q", "--no-edit"]);
+    let ready = |repo: &Repo| Desk::new(&repo.top, (160, 47)).press("6").shows();
+    assert!(
+        ready(&repo).contains("not ready to push, 1 file holds conflict markers"),
+        "{}",
+        ready(&repo)
+    );
+    let (code, said) = repo.output(&["docket"]);
+    assert!(code == 1 && said.contains("a.txt:1 first"), "{said}");
+    let merge = repo.copy();
+    repo.write("b.txt", "more\n");
+    repo.commit("more");
+    assert!(
+        ready(&repo).contains("not ready to push"),
+        "{}",
+        ready(&repo)
+    );
+    // The way out that is named.
+    merge.write("a.txt", "ours\n2\n");
+    merge.git(&["add", "a.txt"]);
+    merge.git(&["commit", "-q", "--amend", "--no-edit"]);
+    assert_eq!(
+        merge
+            .git(&["rev-list", "--parents", "-n1", "HEAD"])
+            .split(' ')
+            .count(),
+        3
+    );
+    assert!(
+        ready(&merge).contains(": ready to push"),
+        "{}",
+        ready(&merge)
+    );
+    // Half a conflict in a merge counts too; a text about markers that was pushed does not.
+    merge.write("a.txt", "ours\n2\n>>>>>>> side\n");
+    merge.git(&["add", "a.txt"]);
+    merge.git(&["commit", "-q", "--amend", "--no-edit"]);
+    assert!(
+        ready(&merge).contains("not ready to push"),
+        "{}",
+        ready(&merge)
+    );
+    merge.git(&["push", "-q", "harbour", "main"]);
+    merge.write("b.txt", "more\n");
+    merge.commit("more");
+    assert!(
+        ready(&merge).contains(": ready to push"),
+        "{}",
+        ready(&merge)
+    );
+}
+
+#[test]
+fn markers_with_no_operation_in_progress_are_named_wherever_they_are() {
+    let conflict = "<<<<<<< HEAD\nours\n=======\ntheirs\n>>>>>>> side\n";
+    let repo = Repo::new();
+    repo.write("a.txt", "one\n");
+    repo.commit("base");
+    repo.write("a.txt", conflict);
+    let said = |repo: &Repo| repo.desk().message().to_owned();
+    assert!(
+        said(&repo).contains("conflict markers in the working tree, a.txt:1 first"),
+        "{}",
+        said(&repo)
+    );
+    assert!(repo.desk().state.message.is_trouble);
+    repo.git(&["add", "a.txt"]);
+    assert!(
+        said(&repo).contains("conflict markers that are staged"),
+        "{}",
+        said(&repo)
+    );
+    let (code, text) = repo.output(&["docket", "--json"]);
+    let json: serde_json::Value = serde_json::from_str(&text).unwrap();
+    assert_eq!(
+        (code, &json["markers"][0]["place"]),
+        (1, &"staged".into()),
+        "{text}"
+    );
 }

@@ -227,6 +227,12 @@ fn the_gate_waits_for_a_required_check_and_a_person_may_pass_it() {
         desk.shows()
     );
     desk.press("enter");
+    let asked = desk.shows();
+    assert!(
+        asked.contains("Conclude without a required check?"),
+        "{asked}"
+    );
+    desk.press("enter");
     assert_eq!(desk.state.accord.verdict, Some(Verdict::Concluded));
 }
 
@@ -297,4 +303,44 @@ fn output_is_seen_while_a_command_runs_and_x_stops_it_with_all_it_started() {
     tmux.wait("running");
     tmux.keys("q");
     tmux.wait("EXIT 0");
+}
+
+#[test]
+fn concluding_all_the_same_lists_everything_and_confirms_a_failed_required_check_by_itself() {
+    let repo = merged();
+    let line = |n: usize| format!("    call({n})  \n");
+    let text: String = (0..60).map(line).collect();
+    let mut desk = crate::kit::Desk::new(&repo.top, (100, 30));
+    desk.state.settings.checks = vec![
+        check("berths", "false", true),
+        check("tides", "exit 3", false),
+        check("moorings", "true", true),
+    ];
+    desk.open("a.txt").press("o w");
+    repo.write(
+        "a.txt",
+        format!("one\n<<<<<<< x\nours\n=======\nt\n>>>>>>> y\n{text}"),
+    );
+    repo.git(&["add", "a.txt"]);
+    desk.press("ctrl-r 5 home r");
+    desk.press("6 c");
+    let head = repo.git(&["rev-parse", "HEAD"]);
+    let mut seen = desk.shows();
+    assert!(seen.contains("more lines: arrows scroll"), "{seen}");
+    for _ in 0..20 {
+        seen += &desk.press("pagedown").shows();
+    }
+    for text in ["berths", "tides", "moorings", "marker", "blanks at the end"] {
+        assert!(seen.contains(text), "{text}:\n{seen}");
+    }
+    // A failed required check is asked about alone; going back there does nothing.
+    let asked = desk.press("enter").shows();
+    assert!(
+        asked.contains("Conclude without a required check?"),
+        "{asked}"
+    );
+    desk.press("esc");
+    assert_eq!(repo.git(&["rev-parse", "HEAD"]), head);
+    desk.press("c enter enter");
+    assert_ne!(repo.git(&["rev-parse", "HEAD"]), head, "{}", desk.message());
 }

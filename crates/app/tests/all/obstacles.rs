@@ -356,3 +356,35 @@ fn a_limit_on_the_size_of_files_makes_git_refuse_and_leaves_no_lock() {
             .success()
     );
 }
+
+#[test]
+fn a_merge_is_concluded_though_the_notes_of_it_cannot_be_put_away() {
+    let repo = merged();
+    assert_eq!(repo.output(&["settle", "a.txt", "--by", "ours"]).0, 0);
+    std::os::unix::fs::symlink("/nowhere", repo.path(".git/armistice/concluded")).unwrap();
+    let (code, said) = repo.output(&["conclude"]);
+    assert_eq!(code, 0, "{said}");
+    assert!(
+        said.contains("is concluded") && said.contains("symbolic link"),
+        "{said}"
+    );
+    assert_eq!(
+        repo.git(&["rev-list", "--parents", "-n1", "HEAD"])
+            .split(' ')
+            .count(),
+        3
+    );
+    // Backing out and doing it on the screens ends no worse.
+    let repo = merged();
+    let mut desk = repo.desk();
+    desk.open("a.txt").press("o w");
+    std::os::unix::fs::symlink("/nowhere", repo.path(".git/armistice/concluded")).unwrap();
+    crate::kit::conclude(&mut desk);
+    crate::kit::assert_concluded(&desk);
+    assert!(
+        desk.message()
+            .contains("the notes of what was decided stay"),
+        "{}",
+        desk.message()
+    );
+}

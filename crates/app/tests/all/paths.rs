@@ -73,18 +73,37 @@ fn a_generated_file_is_made_again_and_staged() {
         asked.contains("Runs, as settings say: echo broken; exit 3"),
         "{asked}"
     );
+    let work = repo.read("tide.lock");
+    // Other files are open: that is asked about by itself.
     desk.press("enter");
+    let asked = desk.shows();
+    assert!(asked.contains("before the others are finished?"), "{asked}");
+    assert!(asked.contains("tide.txt"), "{asked}");
+    desk.press("esc");
+    assert_eq!(repo.unmerged(), before);
+    desk.press("M enter enter");
     assert!(
-        desk.message().contains("failed: broken"),
+        desk.message()
+            .contains("failed: broken; nothing was staged"),
         "{}",
         desk.message()
     );
-    desk.press("u");
-    assert_eq!(repo.unmerged(), before, "{}", desk.message());
+    assert_eq!(
+        (repo.unmerged(), repo.read("tide.lock")),
+        (before.clone(), work)
+    );
+    desk.state.settings.paths = vec![setting("rm tide.lock")];
+    desk.press("M enter enter");
+    assert!(
+        desk.message().contains("left no file"),
+        "{}",
+        desk.message()
+    );
+    assert_eq!(repo.unmerged(), before);
     desk.state.settings.paths = vec![setting(
         "! grep -q '<<<' tide.lock && echo made > tide.lock",
     )];
-    desk.press("M enter");
+    desk.press("M enter enter");
     assert!(
         desk.message().contains("made again by"),
         "{}",
@@ -127,6 +146,7 @@ fn what_the_repository_says_of_paths_counts_once_a_person_has_seen_it() {
     t.keys("M").wait("came with the repository");
     t.keys("Enter").wait("trusted as it stands");
     t.keys("M").wait("as settings say");
+    t.keys("Enter").wait("before the others are finished?");
     t.keys("Enter").wait("made again by");
     assert_eq!(repo.git(&["show", ":tide.lock"]), "made\n");
     t.keys("q").wait("EXIT 0");
@@ -162,4 +182,55 @@ fn a_file_that_a_tool_writes_is_proposed_to_be_made_again() {
     assert!(asked.contains("nobody has set it"), "{asked}");
     desk.press("esc");
     assert!(repo.read("web/yarn.lock").contains("<<<<<<<"));
+}
+
+#[test]
+fn a_file_made_again_is_out_of_date_once_another_file_is_staged() {
+    let repo = locks();
+    repo.output(&["settle", "bin.lock", "--by", "ours"]);
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    desk.state.settings.paths = vec![PathSetting {
+        pattern: "tide.lock".to_owned(),
+        regenerate: Some("cat tide.txt > tide.lock".to_owned()),
+        ..Default::default()
+    }];
+    let said = "made this file before other files were staged";
+    desk.open("tide.lock").press("2 M enter enter");
+    assert!(
+        desk.message().contains("made again by"),
+        "{}",
+        desk.message()
+    );
+    assert!(repo.git(&["show", ":tide.lock"]).contains("<<<<<<<"));
+    assert!(!desk.press("5").shows().contains(said), "{}", desk.shows());
+    // The other file held markers then, and so does the lock: both are told.
+    desk.open("tide.txt").press("o w");
+    let proof = desk.press("5").shows();
+    assert!(
+        proof.contains(said) && proof.contains("marker line:"),
+        "{proof}"
+    );
+    assert!(!desk.press("6").shows().contains("Accord ready"));
+    let (_, cli) = repo.output(&["proof"]);
+    assert!(cli.contains(said), "{cli}");
+    // Made again when all others are finished it is asked about once, and up to date.
+    desk.press("2");
+    let at = desk
+        .state
+        .files
+        .iter()
+        .position(|f| f.case.path.to_string() == "tide.lock");
+    desk.state.docket.chosen = at.unwrap();
+    desk.press("M enter");
+    assert_eq!(repo.git(&["show", ":tide.lock"]), repo.read("tide.txt"));
+    let proof = desk.press("5").shows();
+    assert!(
+        !proof.contains(said) && !proof.contains("marker line:"),
+        "{proof}"
+    );
+    assert!(
+        desk.press("6").shows().contains("Accord ready"),
+        "{}",
+        desk.shows()
+    );
 }

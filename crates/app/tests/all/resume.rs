@@ -1,6 +1,6 @@
 //! Closing and killing at any time, and coming back.
 
-use crate::kit::{Repo, Tmux};
+use crate::kit::{Desk, Repo, Tmux, merged};
 
 #[test]
 fn every_decision_survives_kill_9() {
@@ -200,8 +200,7 @@ fn a_file_decided_anew_after_it_was_staged_says_so_after_a_restart() {
     assert!(desk.shows().contains("changed"));
     desk.press("6 c");
     assert!(
-        desk.shows()
-            .contains("1 file decided anew since it was written"),
+        desk.shows().contains("1 file changed after it was written"),
         "{}",
         desk.shows()
     );
@@ -267,4 +266,76 @@ fn the_place_comes_back_with_file_conflict_and_lens_after_closing_and_after_a_ki
     let t = Tmux::start(&repo.top, (160, 40), "", &[]);
     let screen = t.wait("nothing under way");
     assert!(!screen.contains("back where you were"), "{screen}");
+}
+
+/// What every screen and command says of a written file whose decision was taken back.
+fn assert_is_not_finished(desk: &mut Desk, repo: &Repo) {
+    let docket = desk.press("2").shows();
+    assert!(
+        docket.contains("0/1") && !docket.contains("staged "),
+        "{docket}"
+    );
+    let proof = desk.press("5").shows();
+    assert!(
+        proof.contains("a decision changed after the file was written"),
+        "{proof}"
+    );
+    assert!(!proof.contains("Proof clean"), "{proof}");
+    let accord = desk.press("6").shows();
+    assert!(!accord.contains("Accord ready"), "{accord}");
+    assert!(
+        accord.contains("1 file changed after it was written"),
+        "{accord}"
+    );
+    let head = repo.git(&["rev-parse", "HEAD"]);
+    desk.press("c");
+    assert!(
+        desk.shows().contains("Conclude all the same?"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("esc");
+    assert_eq!(repo.git(&["rev-parse", "HEAD"]), head);
+    let (code, said) = repo.output(&["docket"]);
+    assert!(code == 1 && said.contains("after it was written"), "{said}");
+    let (code, said) = repo.output(&["conclude"]);
+    assert!(
+        code == 1 && said.contains("a decision changed after"),
+        "{said}"
+    );
+    assert_eq!(repo.git(&["rev-parse", "HEAD"]), head);
+}
+
+#[test]
+fn a_written_file_with_a_decision_taken_back_is_not_finished_before_and_after_a_restart() {
+    // Undone, reopened, decided otherwise.
+    for keys in ["u", "r", "t"] {
+        let repo = merged();
+        let mut desk = Desk::new(&repo.top, (120, 40));
+        desk.open("a.txt").press("o w");
+        assert!(desk.press("2").shows().contains("1/1"), "{}", desk.shows());
+        desk.open("a.txt").press(keys);
+        assert_is_not_finished(&mut desk, &repo);
+        let mut again = Desk::new(&repo.top, (120, 40));
+        assert_is_not_finished(&mut again, &repo);
+        // Written again it is finished, and that is what is committed.
+        again.open("a.txt").press("t w");
+        let again = Desk::new(&repo.top, (120, 40));
+        assert!(again.shows().contains("1/1"), "{}", again.shows());
+        let mut again = again;
+        again.press("6 c");
+        assert_eq!(repo.git(&["show", "HEAD:a.txt"]), crate::kit::THEIRS);
+    }
+}
+
+#[test]
+fn what_is_reopened_is_settled_on_the_command_line_too() {
+    let repo = merged();
+    assert_eq!(repo.output(&["settle", "a.txt", "--by", "ours"]).0, 0);
+    let mut desk = Desk::new(&repo.top, (120, 40));
+    desk.open("a.txt").press("r");
+    let (code, said) = repo.output(&["settle", "a.txt", "--by", "theirs"]);
+    assert!(code == 0 && said.contains("wrote and staged"), "{said}");
+    assert_eq!(repo.git(&["show", ":a.txt"]), crate::kit::THEIRS);
+    assert_eq!(repo.output(&["settle", "a.txt", "--by", "ours"]).0, 2);
 }

@@ -467,7 +467,7 @@ fn an_edit_follows_code_into_the_file_to_which_it_was_moved() {
             desk.state
                 .files
                 .iter()
-                .all(|file| file.finished() && !file.changed)
+                .all(|file| file.finished() && file.unfinished.is_none())
         );
         assert_eq!(desk.state.files.len(), 3);
     }

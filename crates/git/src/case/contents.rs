@@ -168,7 +168,10 @@ fn called_binary(repo: &Repository, cases: &[Case]) -> Result<Vec<bool>, Error> 
 ///
 /// # Errors
 /// If git fails.
-pub fn staged_contents(repo: &Repository, cases: &[Case]) -> Result<Vec<Option<Source>>, Error> {
+pub fn staged_contents(
+    repo: &Repository,
+    cases: &[Case],
+) -> Result<Vec<Option<StagedText>>, Error> {
     let paths: Vec<&RepoPath> = cases.iter().flat_map(names_of).collect();
     let entries = staged_entries(repo, &paths)?;
     let of = |case: &Case| {
@@ -181,8 +184,20 @@ pub fn staged_contents(repo: &Repository, cases: &[Case]) -> Result<Vec<Option<S
     let mut contents = repo.contents(&wanted)?.into_iter();
     Ok(oids
         .into_iter()
-        .map(|oid| oid.and_then(|_| contents.next()))
+        .map(|oid| {
+            let text = oid.as_ref().and_then(|_| contents.next())?;
+            Some(StagedText { oid: oid?, text })
+        })
         .collect())
+}
+
+/// What is staged for a case.
+#[derive(Clone, Debug)]
+pub struct StagedText {
+    /// The object.
+    pub oid: Oid,
+    /// Its contents.
+    pub text: Source,
 }
 
 /// The paths under which a case may be staged.

@@ -1,5 +1,8 @@
-//! Entries of the index.
+//! Entries of the index, and all of it that differs from the commit that is checked out.
 
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::repository::Repository;
 use serde::Serialize;
 
 /// What an index entry is.
@@ -39,4 +42,14 @@ impl Mode {
     pub(crate) fn is_text_like(self) -> bool {
         matches!(self, Mode::File | Mode::Executable)
     }
+}
+
+/// All that is staged against the commit that is checked out, as git lists it; nothing if there is
+/// nothing to commit.
+pub(crate) fn staged_diff(repo: &Repository) -> Result<Vec<u8>, Error> {
+    let call = match repo.resolve("HEAD")? {
+        Some(head) => Invocation::read(["diff-index", "--cached", "-z", &head, "--"]),
+        None => Invocation::read(["ls-files", "--stage", "-z"]),
+    };
+    Ok(repo.must(&call)?.stdout)
 }

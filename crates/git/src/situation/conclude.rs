@@ -42,6 +42,8 @@ pub struct After {
     pub kept: Vec<PathBuf>,
     /// Backup files of git's own that lie beside what was in conflict.
     pub leftovers: Vec<Leftover>,
+    /// Why the notes of what was decided could not be put away, if so.
+    pub untidy: Option<String>,
 }
 
 /// What came of an ending.
@@ -99,6 +101,7 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
             commit: None,
             kept: Vec::new(),
             leftovers: Vec::new(),
+            untidy: None,
         });
     }
     let kept = match ending {
@@ -121,14 +124,16 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
         _ if *mark != Mark::read(repo)? => Verdict::NextStep,
         _ => Verdict::Refused,
     };
-    match verdict {
-        Verdict::Concluded | Verdict::NextStep => store.close_books()?,
-        Verdict::BackedOut => store.forget_written()?,
-        Verdict::Refused | Verdict::Empty => {}
-    }
+    // git has done what was asked for: what cannot be put away must not look like a failure.
+    let untidy = match verdict {
+        Verdict::Concluded | Verdict::NextStep => store.close_books().err(),
+        Verdict::BackedOut => store.forget_written().err(),
+        Verdict::Refused | Verdict::Empty => None,
+    };
     Ok(After {
         verdict,
         message: output.message(),
+        untidy: untidy.map(|why| why.to_string()),
         commit: match (ending, verdict) {
             (Ending::Conclude | Ending::KeepEmpty, Verdict::Concluded | Verdict::NextStep) => {
                 first_since(repo, &before.mark)?

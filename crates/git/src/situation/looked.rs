@@ -1,16 +1,13 @@
 //! What was found before, so that looking at the same contents again costs nothing.
 
-use crate::case::reading::staged_entries;
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::{Oid, read_blobs};
 use crate::repo::repository::Repository;
+use crate::situation::marker_files::conflict_lines;
 use crate::situation::parsing::{Look, look_at_all};
 use crate::situation::touched::Touched;
-use armistice_core::{
-    Check, Finding, LineIdx, MARKER_SIZE, Part, Source, Weight, marker_size, parse_markers,
-};
+use armistice_core::{Check, Finding, Source, Weight};
 use std::collections::HashMap;
 use std::sync::{Mutex, MutexGuard};
 
@@ -90,46 +87,8 @@ impl Looked {
     }
 }
 
-/// Files of the index in which conflicts with markers stand, each with the line of its first one: they
-/// were committed, or staged, by mistake.
-///
-/// # Errors
-/// If git fails.
-pub fn committed_conflicts(repo: &Repository) -> Result<Vec<(RepoPath, LineIdx)>, Error> {
-    // It exits with 1 where it finds nothing.
-    let call = Invocation::read([
-        "grep",
-        "--cached",
-        "-l",
-        "-z",
-        "-I",
-        "-e",
-        "^<<<<<<< ",
-        "--",
-    ]);
-    let listed = repo.run(&call)?.stdout;
-    let paths = listed.split(|b| *b == 0).filter(|path| !path.is_empty());
-    let paths: Vec<RepoPath> = paths.map(RepoPath::new).collect();
-    let entries = staged_entries(repo, &paths.iter().collect::<Vec<_>>())?;
-    let mut found = Vec::new();
-    for some in paths.chunks(READ_AT_ONCE) {
-        let here: Vec<_> = some
-            .iter()
-            .filter_map(|p| Some((p, entries.get(p)?)))
-            .collect();
-        let oids: Vec<Oid> = here.iter().map(|(_, stage)| stage.oid.clone()).collect();
-        for ((path, _), bytes) in here.iter().zip(read_blobs(repo, &oids)?) {
-            let first = conflicts_in(bytes)
-                .into_iter()
-                .find_map(|finding| finding.line);
-            found.extend(first.map(|line| ((*path).clone(), line)));
-        }
-    }
-    Ok(found)
-}
-
 /// Files that are read at once.
-const READ_AT_ONCE: usize = 256;
+pub(crate) const READ_AT_ONCE: usize = 256;
 
 fn held<T>(known: &Mutex<T>) -> MutexGuard<'_, T> {
     match known.lock() {
@@ -141,20 +100,8 @@ fn held<T>(known: &Mutex<T>) -> MutexGuard<'_, T> {
 
 /// Where conflicts with markers stand in a text; it may be about markers, so it is only worth a look.
 fn conflicts_in(bytes: Vec<u8>) -> Vec<Finding> {
-    // Most files have none, and are not cut into lines for it.
-    if !bytes.windows(MARKER_SIZE).any(|signs| signs == b"<<<<<<<") {
-        return Vec::new();
-    }
     let text = Source::new(bytes);
-    let parts = match parse_markers(&text, marker_size(&text)) {
-        Ok(parts) if !text.is_binary() => parts,
-        _ => return Vec::new(),
-    };
-    let conflicts = parts.iter().filter_map(|part| match part {
-        Part::Conflict { ours, .. } => Some(LineIdx(ours.start.0.saturating_sub(1))),
-        Part::Clean(_) => None,
-    });
-    let found = conflicts.map(|at| {
+    let found = conflict_lines(&text).into_iter().map(|at| {
         let mut finding = Finding::new(Check::Markers, Some(at), "").in_text(&text);
         finding.weight = Weight::Look;
         finding

@@ -7,6 +7,7 @@ use crate::file::folders::file_name_hash;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
+use crate::repo::index::staged_diff;
 use crate::repo::objects::Oid;
 use crate::repo::parties::empty_tree;
 use crate::repo::repository::Repository;
@@ -14,11 +15,10 @@ use crate::situation::looked::Looked;
 use crate::situation::names::names;
 use crate::situation::parsing::Look;
 use crate::situation::read::Situation;
-use crate::situation::staged::{
-    ChangedOnDisk, changed_on_disk, is_empty_step, print_of, staged_diff,
-};
+use crate::situation::staged::{ChangedOnDisk, changed_on_disk, is_empty_step, print_of};
 use crate::situation::touched::{Touched, touched};
 use crate::store::records::Store;
+use crate::store::remade::outdated;
 use armistice_core::{Check, Finding, Inputs, Source, Versions, Weight, check};
 use serde::Serialize;
 use std::collections::{BTreeSet, HashSet};
@@ -61,6 +61,16 @@ pub struct Proof {
 }
 
 impl Proof {
+    /// Whether what is staged for a path has marker lines that came with the merge.
+    pub fn has_markers(&self, path: &RepoPath) -> bool {
+        let stops = |f: &PathFinding| {
+            f.path == *path
+                && f.finding.check == Check::Markers
+                && f.finding.weight == Weight::Stops
+        };
+        self.findings.iter().any(stops)
+    }
+
     /// Findings that stand in the way.
     pub fn stops(&self) -> usize {
         let stops = |f: &&PathFinding| f.finding.weight == Weight::Stops;
@@ -96,6 +106,7 @@ impl Prover {
 fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Result<Proof, Error> {
     // Taken first: what is staged while the checks run is not what they looked at.
     let staged = staged_diff(repo)?;
+    let outdated = outdated(repo, &staged)?;
     let changed = changed_on_disk(repo)?;
     let mut proof = Proof {
         staged: file_name_hash(&staged),
@@ -122,9 +133,9 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
     let mut looks = Vec::new();
     for ((case, result), loaded) in staged.iter().zip(results).zip(loaded) {
         match result {
-            Some(result) if !loaded.binary => looks.push(Look {
+            Some(staged) if !loaded.binary => looks.push(Look {
                 path: case.path.clone(),
-                result,
+                result: staged.text,
                 versions: loaded.versions,
                 there: case.stages.all().map(|stage| stage.is_some()),
                 traced: false,
@@ -159,6 +170,12 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
         None => without_versions(repo, situation, &seen, &mut proof)?,
     }
     proof.add_looks(looked, &looks);
+    for path in outdated {
+        let what =
+            "a command made this file before other files were staged: M on Docket makes it again";
+        let found = Finding::new(Check::Unstaged, None, what);
+        proof.add_findings(&path, &[found]);
+    }
     for path in changed_since_staged(repo, &changed)? {
         let what = "changed after it was staged: what is committed is not what stands there";
         let found = Finding::new(Check::Unstaged, None, what);

@@ -4,6 +4,7 @@ use crate::file::folders::file_name_hash;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
+use crate::repo::index::staged_diff;
 use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
 use std::collections::BTreeSet;
@@ -11,16 +12,6 @@ use std::collections::BTreeSet;
 /// A hash of all that is staged against the commit that is checked out.
 pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
     Ok(file_name_hash(&staged_diff(repo)?))
-}
-
-/// All that is staged against the commit that is checked out, as git lists it; nothing if there is
-/// nothing to commit.
-pub(crate) fn staged_diff(repo: &Repository) -> Result<Vec<u8>, Error> {
-    let call = match repo.resolve("HEAD")? {
-        Some(head) => Invocation::read(["diff-index", "--cached", "-z", &head, "--"]),
-        None => Invocation::read(["ls-files", "--stage", "-z"]),
-    };
-    Ok(repo.must(&call)?.stdout)
 }
 
 /// A hash of what stands in the work tree: what is staged, and each tracked file that differs from

@@ -24,6 +24,7 @@ use crate::file::work_file::{write_atomically, write_new};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::store::journal::Journal;
+use crate::store::remade::REMADE;
 use crate::store::turn::Turn;
 use crate::store::written::{self, Copy, Record, Records};
 use armistice_core::limits::{KEPT_COPIES, KEPT_JOURNALS};
@@ -311,6 +312,7 @@ impl Store {
 
     /// Forgets what was written; journals stay, for the same merge may be started again.
     pub(crate) fn forget_written(&self) -> Result<(), Error> {
+        remove_file(&self.root.join(REMADE))?;
         written::forget(&self.root)
     }
 

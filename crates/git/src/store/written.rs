@@ -11,6 +11,7 @@ use crate::file::folders::{
 use crate::file::work_file::Seen;
 use crate::path::RepoPath;
 use crate::process::error::Error;
+use crate::repo::objects::Oid;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::fs;
@@ -30,6 +31,9 @@ pub(crate) struct Record {
     pub(crate) after: Seen,
     /// The commit that was checked out then.
     pub(crate) head: Option<String>,
+    /// The entry that it got in the index; earlier versions did not note it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) staged: Option<Stage>,
     /// What has been begun and not finished yet.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) begun: Option<Begun>,
@@ -118,6 +122,12 @@ impl Records {
     /// Whether this program wrote the working file of a path.
     pub fn wrote(&self, path: &RepoPath) -> bool {
         self.of(path).is_some()
+    }
+
+    /// Whether this program wrote the working file of a path and staged this object for it.
+    pub fn staged(&self, path: &RepoPath, oid: &Oid) -> bool {
+        let record = self.of(path);
+        record.is_some_and(|r| r.staged.as_ref().is_none_or(|stage| stage.oid == *oid))
     }
 
     /// Whether this program wrote the working file of a path when these were its stages.
@@ -237,6 +247,7 @@ mod tests {
             before: None,
             after: Seen::File(len, 1),
             head: Some("0123".to_owned()),
+            staged: None,
             begun: None,
         }
     }

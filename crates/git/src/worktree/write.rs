@@ -403,6 +403,7 @@ fn record_of(
         before,
         after: pending.after.clone(),
         head: head.clone(),
+        staged: pending.stage.clone(),
         begun: Some(begun),
     }
 }

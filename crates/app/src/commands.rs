@@ -15,6 +15,7 @@ mod moves;
 pub mod output;
 pub mod plain;
 mod proof;
+mod prove_looking;
 mod reading;
 mod registered_driver;
 mod scout;

@@ -3,4 +3,5 @@
 pub(crate) mod folders;
 pub(crate) mod output;
 pub(crate) mod owner;
+pub(crate) mod times;
 pub(crate) mod work_file;

@@ -39,10 +39,15 @@ pub use repo::objects::{Oid, read_blobs};
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use scout::begin::{Begun, begin, begin_words};
+pub use scout::command_settings::{CommandSettings, FastForward};
 pub use scout::counterparts::{
     Counterpart, CounterpartKind, NAMED, counterpart_named, counterparts,
 };
-pub use scout::meeting::{Meeting, Relation, meeting, only_parent, replayed};
+pub use scout::interrupted::{Interrupted, LeftBehind, left_behind, undo_interrupted};
+pub use scout::meeting::{
+    Meeting, Relation, added_by_steps, in_range, meeting, only_parent, replayed,
+};
+pub use scout::obstacles::{Beginning, Obstacles};
 pub use scout::sandbox::{
     CleanFile, CleanFiles, MergedTree, Sandbox, SettledContent, SettledFile, party,
 };

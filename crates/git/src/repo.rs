@@ -5,4 +5,5 @@ pub(crate) mod mark;
 pub(crate) mod objects;
 pub(crate) mod operation;
 pub(crate) mod parties;
+pub(crate) mod private_folder;
 pub(crate) mod repository;

@@ -1,8 +1,10 @@
 //! What would happen if two lines met: looked at without touching anything, and begun if wanted.
 
 pub(crate) mod begin;
+pub(crate) mod command_settings;
 pub(crate) mod counterparts;
+pub(crate) mod interrupted;
 pub(crate) mod meeting;
+pub(crate) mod obstacles;
 pub(crate) mod sandbox;
 pub(crate) mod state;
-pub(crate) mod untouched;

@@ -2,6 +2,7 @@
 
 pub(crate) mod check_runs;
 pub(crate) mod decisions;
+pub(crate) mod intent;
 pub(crate) mod journal;
 pub(crate) mod memory;
 pub(crate) mod records;

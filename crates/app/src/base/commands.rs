@@ -125,6 +125,7 @@ pub enum Command {
     SwitchList,
     /// The next thing that could be done with the other line.
     NextUndertaking,
+    NextAssumption,
     /// Begin what is foreseen.
     Begin,
     /// Take the other side's edit along to where this code was moved.

@@ -101,6 +101,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Scout, &["enter"], C::Accept, "look into it", "from a branch to what would happen; from a file to its draft in Parley, to be tried out"),
     key(X::Scout, &["tab"], C::SwitchList, "other list", "go from the branches to the forecast, or back"),
     key(X::Scout, &["o"], C::NextUndertaking, "merge, rebase, …", "what would be done with the other line: merge, rebase, pick, revert"),
+    key(X::Scout, &["e"], C::NextAssumption, "estimate by", "which side the estimates behind an open step take for what stays open: ours or theirs"),
     key(X::Scout, &["S"], C::Begin, "begin", "begin it, after showing the very git command"),
     key(X::Scout, &["/"], C::Narrow, "find", "look for a branch, a tag or a commit; whatever git takes for a commit can be typed"),
     key(X::Scout, &["m"], C::ShowMerged, "merged by git", "list the files that git would merge by itself, or fold them"),

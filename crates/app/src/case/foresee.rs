@@ -8,11 +8,12 @@ use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
 use crate::case::propose::RuleSettings;
 use crate::case::service::CaseService;
-use armistice_core::{Certainty, Entry, RegionId, RegionState, Resolution, Version};
+use armistice_core::{Certainty, Entry, RegionId, RegionState, Resolution, Side, Version};
 use armistice_git::{
-    Cancel, Case, CaseKind, CleanFiles, Commit, Error, Meeting, MergedTree, Relation, RepoPath,
-    Repository, Sandbox, SettledContent, SettledFile, Situation, TreeState, Undertaking,
-    begin_words, meeting, only_parent, party, replayed,
+    Beginning, Cancel, Case, CaseKind, CleanFiles, CommandSettings, Commit, Error, FastForward,
+    Meeting, MergedTree, Obstacles, Relation, RepoPath, Repository, Sandbox, SettledContent,
+    SettledFile, Situation, TreeState, Undertaking, added_by_steps, begin_words, in_range, meeting,
+    only_parent, party, replayed,
 };
 use serde::Serialize;
 use std::collections::HashMap;
@@ -21,11 +22,29 @@ use std::collections::HashMap;
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize)]
 pub struct Question {
     pub undertaking: Undertaking,
-    /// The other line, as git takes it.
+    /// The other line, as git takes it; a range of commits where they are picked or undone.
     pub name: String,
+    /// The side that conflicts which stay open are taken to be settled by, where later steps stand
+    /// on them.
+    pub assumed: Side,
 }
 
 impl Question {
+    /// What would happen, with open conflicts taken as ours has them.
+    pub fn new(undertaking: Undertaking, name: impl Into<String>) -> Self {
+        Question {
+            undertaking,
+            name: name.into(),
+            assumed: Side::Ours,
+        }
+    }
+
+    /// The range of commits that is picked or undone, if it is one.
+    fn range(&self) -> Option<&str> {
+        let takes_one = matches!(self.undertaking, Undertaking::Pick | Undertaking::Revert);
+        Some(self.name.as_str()).filter(|name| takes_one && name.contains(".."))
+    }
+
     /// The very command that begins it.
     pub fn command(&self) -> String {
         let words = begin_words(self.undertaking, &self.name);
@@ -69,6 +88,15 @@ pub enum StepEnd {
     Settled,
     /// git stops, and something is open.
     Open,
+    /// git stops, because nothing is left of it: a person skips or keeps it.
+    EmptyStop,
+}
+
+impl StepEnd {
+    /// Whether git stops there.
+    pub fn stops(self) -> bool {
+        !matches!(self, StepEnd::Clean | StepEnd::Empty)
+    }
 }
 
 /// One stop of what is foreseen: the only one, or one commit of a rebase.
@@ -103,8 +131,10 @@ pub struct Forecast {
     pub question: Question,
     pub meeting: Meeting,
     pub tree: TreeState,
-    /// Files for which git would refuse to begin.
-    pub in_the_way: Vec<RepoPath>,
+    /// Files for which git would refuse to begin, stop later, or which it would replace.
+    pub obstacles: Obstacles,
+    /// What settings make of the command, and what is not foreseen because of them, a sentence each.
+    pub notes: Vec<String>,
     /// Why it cannot be begun at all, in words.
     pub refused: Option<String>,
     pub steps: Vec<ForeseenStep>,
@@ -112,9 +142,17 @@ pub struct Forecast {
     pub steps_to_come: usize,
     /// The same as merge and as rebase, where both can be weighed.
     pub weighed: Option<[Weight; 2]>,
+    /// How much work it would be if open conflicts were settled by the other side than is assumed,
+    /// where that makes a difference.
+    pub otherwise: Option<Weight>,
 }
 
 impl Forecast {
+    /// Whether it is done commit by commit.
+    pub fn has_steps(&self) -> bool {
+        self.question.undertaking == Undertaking::Rebase || self.question.range().is_some()
+    }
+
     /// How much work it would be.
     pub fn weight(&self) -> Weight {
         weight(&self.steps)
@@ -122,7 +160,24 @@ impl Forecast {
 
     /// Whether something would be open, or may be in steps that are not foreseen.
     pub fn has_open(&self) -> bool {
-        self.left_out() > 0 || self.steps.iter().any(|step| step.end == StepEnd::Open)
+        let asks = |step: &ForeseenStep| matches!(step.end, StepEnd::Open | StepEnd::EmptyStop);
+        self.left_out() > 0 || self.steps.iter().any(asks)
+    }
+
+    /// How many findings there are in files that git merges by itself.
+    pub fn findings(&self) -> usize {
+        self.steps
+            .iter()
+            .map(|step| step.clean.findings.len())
+            .sum()
+    }
+
+    /// The tree that the last step would leave, if it leaves nothing open.
+    pub fn tree(&self) -> Option<&str> {
+        let last = self.steps.last().filter(|_| !self.has_open())?;
+        let is_clean = self.steps.iter().all(|step| !step.end.stops());
+        let foreseen = last.situation.foreseen.as_ref().filter(|_| is_clean)?;
+        Some(foreseen.tree())
     }
 
     /// Steps beyond [`STEPS`], which are not foreseen.
@@ -132,7 +187,7 @@ impl Forecast {
 }
 
 fn weight(steps: &[ForeseenStep]) -> Weight {
-    let stops = |step: &&ForeseenStep| matches!(step.end, StepEnd::Settled | StepEnd::Open);
+    let stops = |step: &&ForeseenStep| step.end.stops();
     let files = steps.iter().flat_map(|step| &step.files);
     Weight {
         questions: files.map(|file| file.open).sum(),
@@ -171,20 +226,29 @@ impl Foreseer<'_> {
     fn look_in(&self, sandbox: &Sandbox, question: &Question) -> Result<Forecast, Error> {
         let now = Situation::read(self.repo)?;
         let repo = self.repo.until(self.cancel);
-        let Some(meeting) = meeting(&repo, &question.name)? else {
-            return Err(Error::NoCommit {
-                name: question.name.clone(),
-            });
+        let no_commit = || Error::NoCommit {
+            name: question.name.clone(),
         };
+        // Of a range its newest commit is told.
+        let tip = match (question.range(), question.name.rsplit_once("..")) {
+            (Some(_), Some((_, ""))) => "HEAD",
+            (Some(_), Some((_, tip))) => tip.trim_start_matches('.'),
+            (None, Some(_)) => return Err(no_commit()),
+            _ => &question.name,
+        };
+        let meeting = meeting(&repo, tip)?.ok_or_else(no_commit)?;
+        let settings = CommandSettings::read(&repo, now.branch.as_deref())?;
         let mut forecast = Forecast {
-            refused: refusal(self.repo, question.undertaking, &meeting),
+            refused: refusal(self.repo, question.undertaking, &meeting, &settings),
+            notes: notes(question.undertaking, &meeting, &settings),
             question: question.clone(),
             tree: TreeState::read(&repo)?,
             meeting,
-            in_the_way: Vec::new(),
+            obstacles: Obstacles::default(),
             steps: Vec::new(),
             steps_to_come: 0,
             weighed: None,
+            otherwise: None,
         };
         (self.tell)(&forecast);
         if forecast.refused.is_some()
@@ -198,104 +262,171 @@ impl Foreseer<'_> {
             service: CaseService::new(sandbox.repo().clone()),
             rules: self.rules,
             now: &now,
+            settings,
         };
-        match question.undertaking {
-            Undertaking::Rebase => self.rebase(&look, &mut forecast)?,
-            _ => self.once(&look, &mut forecast)?,
-        }
-        self.in_the_way(&look, &mut forecast)?;
+        let added = self.all_steps(&look, &mut forecast)?;
+        self.obstacles(&look, &mut forecast, &added)?;
         (self.tell)(&forecast);
+        let quiet = Foreseer {
+            tell: &|_| {},
+            ..*self
+        };
         if matches!(
             question.undertaking,
             Undertaking::Merge | Undertaking::Rebase
         ) && matches!(forecast.meeting.relation, Relation::Parted(_))
         {
-            self.weigh(&look, &mut forecast)?;
+            quiet.weigh(&look, &mut forecast)?;
             (self.tell)(&forecast);
+        }
+        if forecast.steps.iter().any(|step| step.is_estimate) {
+            let mut other = forecast.clone();
+            other.question.assumed = question.assumed.other();
+            other.steps.clear();
+            quiet.all_steps(&look, &mut other)?;
+            let weight = other.weight();
+            forecast.otherwise = (weight != forecast.weight()).then_some(weight);
         }
         Ok(forecast)
     }
 
-    /// One merge, or one commit picked or undone.
-    fn once(&self, look: &Look<'_>, forecast: &mut Forecast) -> Result<(), Error> {
+    /// Foresees every step; the files that each of them adds.
+    fn all_steps(
+        &self,
+        look: &Look<'_>,
+        forecast: &mut Forecast,
+    ) -> Result<Vec<(usize, RepoPath)>, Error> {
+        match forecast.question.undertaking {
+            Undertaking::Merge => self.merge(look, forecast).map(|()| Vec::new()),
+            Undertaking::Rebase => {
+                let name = forecast.question.name.clone();
+                let repo = self.repo.until(self.cancel);
+                let commits = replayed(&repo, &name)?;
+                let added = added_by_steps(&repo, &name, &commits)?;
+                let tip = forecast.meeting.theirs.oid.clone();
+                let tip = self.replay(look, forecast, commits, tip)?;
+                self.names_after(look, forecast, &tip)?;
+                Ok(added)
+            }
+            undertaking => {
+                let repo = self.repo.until(self.cancel);
+                let newest_first = undertaking == Undertaking::Revert;
+                let commits = match forecast.question.range() {
+                    Some(range) => in_range(&repo, range, newest_first)?,
+                    None => vec![forecast.meeting.theirs.clone()],
+                };
+                let tip = forecast.meeting.ours.oid.clone();
+                self.replay(look, forecast, commits, tip)?;
+                Ok(Vec::new())
+            }
+        }
+    }
+
+    /// One merge.
+    fn merge(&self, look: &Look<'_>, forecast: &mut Forecast) -> Result<(), Error> {
         let (ours, theirs) = (&forecast.meeting.ours, &forecast.meeting.theirs);
         let name = &forecast.question.name;
         let branch = look.now.ours.label.clone();
-        let step = match forecast.question.undertaking {
-            Undertaking::Merge | Undertaking::Rebase => {
-                let base = match forecast.meeting.relation {
-                    Relation::FastForward => Some(ours.oid.as_str()),
-                    _ => None,
-                };
-                let labels = Some(["HEAD", name.as_str()]);
-                let merged = look.sandbox.merge(base, &ours.oid, &theirs.oid, labels)?;
-                let parties = [party(&branch, ours), party(name, theirs)];
-                look.step(Undertaking::Merge, parties, &merged, None)?.0
+        let base = match forecast.meeting.relation {
+            Relation::FastForward => Some(ours.oid.as_str()),
+            _ => None,
+        };
+        let labels = Some(["HEAD", name.as_str()]);
+        let merged = match look.settings.strategy.as_deref() {
+            Some("ours") if base.is_none() => {
+                let tree = look.sandbox.tree_of(&ours.oid)?;
+                look.sandbox.merged_as(tree, &ours.oid, &theirs.oid)
             }
-            undertaking => {
-                let parent = only_parent(look.sandbox.repo(), &theirs.oid)?;
-                let Some(parent) = parent else {
-                    forecast.refused = Some(format!(
-                        "{} is a merge: git asks which of its parents counts as the main line (-m)",
-                        theirs.short
-                    ));
-                    return Ok(());
-                };
-                let (base, other) = match undertaking {
-                    Undertaking::Pick => (parent, theirs.oid.clone()),
-                    _ => (theirs.oid.clone(), parent),
-                };
-                let aside = step_label(undertaking, theirs);
-                let labels = Some(["HEAD", aside.as_str()]);
-                let merged = (look.sandbox).merge(Some(&base), &ours.oid, &other, labels)?;
-                let label = match undertaking {
-                    Undertaking::Pick => "the picked commit".to_owned(),
-                    _ => format!("without {}", theirs.short),
-                };
-                let parties = [party(&branch, ours), party(&label, theirs)];
-                look.step(undertaking, parties, &merged, Some(theirs.clone()))?
-                    .0
+            _ => {
+                let options = &look.settings.strategy_options;
+                (look.sandbox).merge(base, &ours.oid, &theirs.oid, labels, options)?
             }
         };
+        let parties = [party(&branch, ours), party(name, theirs)];
+        let step = look.step(Undertaking::Merge, parties, &merged, None)?.0;
         forecast.steps.push(step);
         Ok(())
     }
 
-    /// Every own commit made again on top of the other line, each on what the ones before would leave.
-    fn rebase(&self, look: &Look<'_>, forecast: &mut Forecast) -> Result<(), Error> {
-        let name = forecast.question.name.clone();
-        let commits = replayed(look.sandbox.repo(), &name)?;
+    /// Commits made again or undone one after the other, each on what the ones before would leave;
+    /// the commit that would be there in the end.
+    fn replay(
+        &self,
+        look: &Look<'_>,
+        forecast: &mut Forecast,
+        commits: Vec<Commit>,
+        mut tip: String,
+    ) -> Result<String, Error> {
+        let undertaking = forecast.question.undertaking;
+        let (name, assumed) = (forecast.question.name.clone(), forecast.question.assumed);
         forecast.steps_to_come = commits.len();
         let total = commits.len();
-        let mut tip = forecast.meeting.theirs.oid.clone();
         let mut known = Known::default();
         let mut is_estimate = false;
         for (nth, commit) in (1..).zip(commits.into_iter().take(STEPS)) {
             let Some(parent) = only_parent(look.sandbox.repo(), &commit.oid)? else {
-                continue;
+                let why = format!(
+                    "{} is a merge: git asks which of its parents counts as the main line (-m)",
+                    commit.short
+                );
+                match nth {
+                    1 => forecast.refused = Some(why),
+                    _ => forecast
+                        .notes
+                        .push(format!("git stops at step {nth}: {why}")),
+                }
+                forecast.steps_to_come = nth - 1;
+                return Ok(tip);
             };
-            let aside = step_label(Undertaking::Rebase, &commit);
+            let (base, other) = match undertaking {
+                Undertaking::Revert => (commit.oid.clone(), parent.clone()),
+                _ => (parent.clone(), commit.oid.clone()),
+            };
+            let aside = step_label(undertaking, &commit);
             let labels = Some(["HEAD", aside.as_str()]);
-            let merged = (look.sandbox).merge(Some(&parent), &tip, &commit.oid, labels)?;
-            let mut onto = forecast.meeting.theirs.clone();
-            onto.oid.clone_from(&tip);
-            let parties = [
-                party(&format!("onto {name}"), &onto),
-                party(&format!("your commit {nth} of {total}"), &commit),
-            ];
+            let merged = (look.sandbox).merge(Some(&base), &tip, &other, labels, &[])?;
+            let parties = match undertaking {
+                Undertaking::Rebase => {
+                    let mut onto = forecast.meeting.theirs.clone();
+                    onto.oid.clone_from(&tip);
+                    [
+                        party(&format!("onto {name}"), &onto),
+                        party(&format!("your commit {nth} of {total}"), &commit),
+                    ]
+                }
+                _ => {
+                    let label = match undertaking {
+                        Undertaking::Pick => "the picked commit".to_owned(),
+                        _ => format!("without {}", commit.short),
+                    };
+                    let mut ours = forecast.meeting.ours.clone();
+                    ours.oid.clone_from(&tip);
+                    [party(&look.now.ours.label, &ours), party(&label, &commit)]
+                }
+            };
             let (mut step, loads) =
-                look.step(Undertaking::Rebase, parties, &merged, Some(commit))?;
+                look.step(undertaking, parties, &merged, Some(commit.clone()))?;
             step.is_estimate = is_estimate;
-            let (settled, keys) = result_of(&step.situation.cases, &loads);
+            let (settled, keys) = result_of(&step.situation.cases, &loads, assumed);
             step.repeats = known.earlier(&keys);
             known.put(keys, nth);
             is_estimate |= step.end == StepEnd::Open;
             let next = look.sandbox.commit(&merged.tree, &settled, &tip)?;
-            let nothing_new = look.sandbox.tree_of(&next)? == look.sandbox.tree_of(&tip)?;
-            if nothing_new && step.end != StepEnd::Open {
-                step.end = StepEnd::Empty;
-            } else {
-                tip = next;
+            let leaves_nothing = look.sandbox.tree_of(&next)? == look.sandbox.tree_of(&tip)?;
+            match (leaves_nothing, step.end, undertaking) {
+                // A rebase keeps a commit that was empty from the start, and drops others by itself.
+                (true, StepEnd::Clean, Undertaking::Rebase) => {
+                    let was_empty =
+                        look.sandbox.tree_of(&commit.oid)? == look.sandbox.tree_of(&parent)?;
+                    if was_empty {
+                        tip = next;
+                    } else {
+                        step.end = StepEnd::Empty;
+                    }
+                }
+                (true, StepEnd::Clean, _) => step.end = StepEnd::EmptyStop,
+                (true, StepEnd::Settled, _) => {}
+                _ => tip = next,
             }
             forecast.steps.push(step);
             // Each time all steps so far are handed over.
@@ -303,34 +434,73 @@ impl Foreseer<'_> {
                 (self.tell)(forecast);
             }
         }
+        Ok(tip)
+    }
+
+    /// Names that went, over both lines of a rebase and what it would leave in the end: they are told
+    /// with the last step.
+    fn names_after(
+        &self,
+        look: &Look<'_>,
+        forecast: &mut Forecast,
+        tip: &str,
+    ) -> Result<(), Error> {
+        let meeting = &forecast.meeting;
+        if forecast.steps.is_empty() || !matches!(meeting.relation, Relation::Parted(_)) {
+            return Ok(());
+        }
+        let tree = look.sandbox.tree_of(tip)?;
+        let mut merged = look
+            .sandbox
+            .merged_as(tree, &meeting.theirs.oid, &meeting.ours.oid);
+        look.sandbox.find_bases(&mut merged)?;
+        let name = format!("onto {}", forecast.question.name);
+        let parties = [
+            party(&name, &meeting.theirs),
+            party("your commits", &meeting.ours),
+        ];
+        let situation = look
+            .sandbox
+            .situation(look.now, Undertaking::Rebase, parties, &merged);
+        let clean = look.sandbox.merged_by_git(&situation)?;
+        if let Some(last) = forecast.steps.last_mut() {
+            last.clean = CleanFiles {
+                files: Vec::new(),
+                findings: clean.findings,
+            };
+        }
         Ok(())
     }
 
-    fn in_the_way(&self, look: &Look<'_>, forecast: &mut Forecast) -> Result<(), Error> {
+    fn obstacles(
+        &self,
+        look: &Look<'_>,
+        forecast: &mut Forecast,
+        later: &[(usize, RepoPath)],
+    ) -> Result<(), Error> {
         let undertaking = forecast.question.undertaking;
-        let forward = forecast.meeting.relation == Relation::FastForward;
         let to = match (undertaking, forecast.steps.first()) {
             (Undertaking::Rebase, _) => Some(forecast.meeting.theirs.oid.clone()),
-            (_, Some(step)) => step
-                .situation
-                .foreseen
-                .as_ref()
-                .map(|f| f.tree().to_owned()),
+            (_, Some(step)) => (step.situation.foreseen.as_ref()).map(|f| f.tree().to_owned()),
             _ => None,
         };
         if let Some(to) = to {
-            forecast.in_the_way =
-                (forecast.tree).in_the_way(look.sandbox.repo(), undertaking, forward, &to)?;
+            let beginning = Beginning {
+                undertaking,
+                forward: forecast.meeting.relation == Relation::FastForward,
+                to: &to,
+                settings: &look.settings,
+                later,
+            };
+            let repo = self.repo.until(self.cancel);
+            forecast.obstacles =
+                Obstacles::read(&repo, look.sandbox.repo(), &forecast.tree, &beginning)?;
         }
         Ok(())
     }
 
     /// The same as merge and as rebase.
     fn weigh(&self, look: &Look<'_>, forecast: &mut Forecast) -> Result<(), Error> {
-        let quiet = Foreseer {
-            tell: &|_| {},
-            ..*self
-        };
         let own = forecast.weight();
         let mut other = Forecast {
             steps: Vec::new(),
@@ -339,12 +509,12 @@ impl Foreseer<'_> {
         forecast.weighed = match forecast.question.undertaking {
             Undertaking::Merge => {
                 other.question.undertaking = Undertaking::Rebase;
-                quiet.rebase(look, &mut other)?;
+                self.all_steps(look, &mut other)?;
                 (other.left_out() == 0).then(|| [own, other.weight()])
             }
             _ => {
                 other.question.undertaking = Undertaking::Merge;
-                quiet.once(look, &mut other)?;
+                self.all_steps(look, &mut other)?;
                 (forecast.left_out() == 0).then(|| [other.weight(), own])
             }
         };
@@ -361,7 +531,12 @@ fn step_label(undertaking: Undertaking, commit: &Commit) -> String {
 }
 
 /// Why git would not begin at all.
-fn refusal(repo: &Repository, undertaking: Undertaking, meeting: &Meeting) -> Option<String> {
+fn refusal(
+    repo: &Repository,
+    undertaking: Undertaking,
+    meeting: &Meeting,
+    settings: &CommandSettings,
+) -> Option<String> {
     match (undertaking, meeting.relation) {
         (Undertaking::Merge, Relation::Unrelated) if repo.common_dir().join("shallow").exists() => Some(
             "both lines share no commit as far as this clone reaches: it is shallow, git fetch --unshallow may tell more"
@@ -371,8 +546,85 @@ fn refusal(repo: &Repository, undertaking: Undertaking, meeting: &Meeting) -> Op
             "both lines share no commit: git merges them only with --allow-unrelated-histories"
                 .to_owned(),
         ),
+        (Undertaking::Merge, Relation::Parted(_))
+            if settings.fast_forward == FastForward::Only =>
+        {
+            Some("settings allow only a fast-forward (--ff-only), and both lines have commits of their own".to_owned())
+        }
         _ => None,
     }
+}
+
+/// What settings make of the command, a sentence each.
+fn notes(undertaking: Undertaking, meeting: &Meeting, settings: &CommandSettings) -> Vec<String> {
+    let mut notes = Vec::new();
+    let mut say = |holds: bool, text: &str| {
+        if holds {
+            notes.push(text.to_owned());
+        }
+    };
+    match undertaking {
+        Undertaking::Merge => {
+            let is_forward = meeting.relation == Relation::FastForward;
+            say(
+                settings.fast_forward == FastForward::Never && is_forward,
+                "--no-ff: git makes a merge commit instead of a fast-forward",
+            );
+            say(
+                settings.squash,
+                "--squash: git stages the result and makes no merge commit",
+            );
+            say(
+                settings.no_commit && !settings.squash,
+                "--no-commit: git stops before it commits the merge",
+            );
+            let strategy = settings.strategy.as_deref().unwrap_or("ort");
+            let options = settings.strategy_options.iter();
+            let options: Vec<String> = options.map(|option| format!("-X{option}")).collect();
+            say(
+                !options.is_empty(),
+                &format!("{}: foreseen with it", options.join(" ")),
+            );
+            say(
+                strategy == "ours",
+                "-s ours: git keeps your files as they are and takes nothing of the other line",
+            );
+            say(
+                !["ort", "recursive", "ours"].contains(&strategy),
+                &format!(
+                    "-s {strategy}: foreseen with git's usual strategy, this one may leave other conflicts"
+                ),
+            );
+            say(
+                settings.merge_autostash,
+                "merge.autoStash: git puts local changes aside first; to put them back may conflict",
+            );
+        }
+        Undertaking::Rebase => {
+            say(
+                settings.rebase_autostash,
+                "rebase.autoStash: git puts local changes aside first; to put them back may conflict",
+            );
+            say(
+                settings.rebase_merges,
+                "rebase.rebaseMerges: git makes merge commits again too; only the other commits are foreseen",
+            );
+            say(
+                settings.rebase_by_patches,
+                "rebase.backend=apply: git applies patches; foreseen as merges, conflicts may differ",
+            );
+            say(
+                settings.update_refs,
+                "rebase.updateRefs: other branches that point at these commits move with them",
+            );
+        }
+        Undertaking::Pick | Undertaking::Revert => {}
+    }
+    say(
+        settings.rerere_autoupdate,
+        "rerere.autoUpdate: git stages by itself what it has seen resolved before",
+    );
+    notes
 }
 
 /// What base, ours and theirs have where they clash.
@@ -431,6 +683,7 @@ struct Look<'a> {
     service: CaseService,
     rules: &'a RuleSettings,
     now: &'a Situation,
+    settings: CommandSettings,
 }
 
 impl Look<'_> {
@@ -457,7 +710,7 @@ impl Look<'_> {
             0 => StepEnd::Settled,
             _ => StepEnd::Open,
         };
-        // Of a rebase the first step stands for what both lines did.
+        // Of a rebase that is told in the end, over both lines.
         let clean = match undertaking {
             Undertaking::Rebase => CleanFiles::default(),
             _ => self.sandbox.merged_by_git(&situation)?,
@@ -483,7 +736,7 @@ impl Look<'_> {
 }
 
 /// What rules would leave of the files of a step, and its conflicts by their texts.
-fn result_of(cases: &[Case], loads: &[CaseLoad]) -> (Vec<SettledFile>, Vec<Clash>) {
+fn result_of(cases: &[Case], loads: &[CaseLoad], assumed: Side) -> (Vec<SettledFile>, Vec<Clash>) {
     let mut settled = Vec::new();
     let mut keys = Vec::new();
     for (case, load) in cases.iter().zip(loads) {
@@ -494,12 +747,12 @@ fn result_of(cases: &[Case], loads: &[CaseLoad]) -> (Vec<SettledFile>, Vec<Clash
                 content: SettledContent::Gone,
             });
         }
-        let theirs = case.stages.all()[Version::Theirs as usize];
-        let content = match (load, theirs) {
+        let side = case.stages.all()[Version::from(assumed) as usize];
+        let content = match (load, side) {
             (CaseLoad::Lines(open), _) => {
                 let ids = open.plan().conflicts().iter();
                 keys.extend(ids.map(|id| (case.path.clone(), key(open, *id))));
-                SettledContent::Text(case.stages.merged_mode(), estimate(open))
+                SettledContent::Text(case.stages.merged_mode(), estimate(open, assumed))
             }
             (_, Some(stage)) => SettledContent::Entry(stage.clone()),
             (_, None) => SettledContent::Gone,
@@ -540,8 +793,9 @@ fn foreseen_file(case: &Case, load: &CaseLoad) -> ForeseenFile {
             file.remembered = open.rulings().values().filter(is_memory).count();
             // Names or modes may be in question where no line is.
             let asks = case.name_clash().is_some() || case.stages.mode_clash().is_some();
-            if file.conflicts == 0 && asks {
-                (file.conflicts, file.open) = (1, 1);
+            if asks {
+                file.conflicts = file.conflicts.max(1);
+                file.open = file.open.max(1);
             }
         }
         CaseLoad::Whole(whole) if whole.decided.is_some() => {
@@ -565,13 +819,13 @@ fn key(open: &OpenedFile, id: RegionId) -> Texts {
     })
 }
 
-/// The text that is taken to come of a file: what rules settle and offer; where something stays open, what the
-/// steps stand on. Whoever settles it otherwise than by the own commit has the next change of it clash again.
-fn estimate(open: &OpenedFile) -> Vec<u8> {
+/// The text that is taken to come of a file: what rules settle and offer, and one side where something
+/// stays open.
+fn estimate(open: &OpenedFile, assumed: Side) -> Vec<u8> {
     let entry = |id: RegionId| {
         let offered = open.proposal(id);
         let offered = offered.and_then(|ruling| Entry::of_ruling(id, ruling, Certainty::Likely));
-        offered.unwrap_or(Entry::Settle(id, Resolution::Take(Version::Ours)))
+        offered.unwrap_or(Entry::Settle(id, Resolution::Take(assumed.into())))
     };
     let is_open = |id: &RegionId| matches!(open.draft().standing(*id), RegionState::Open);
     let ids = open.plan().conflicts().iter().copied();

@@ -4,6 +4,7 @@
 //! Knows nothing of threads, screens or command lines.
 
 use crate::base::project_checks::CheckSetting;
+use crate::base::safe_text::count;
 use crate::case::checks::{ProjectChecks, project_checks};
 use crate::case::finish::{Finish, FinishAs, Finished};
 use crate::case::load::{CaseLoad, WholeFile, why_whole};
@@ -18,10 +19,11 @@ use armistice_core::{
 };
 use armistice_git::{
     After, Cancel, Case, Decisions, Ending, Error, FileOutcome, Foreseen, IndexState, Journal,
-    Loaded, Loose, Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover, RepoPath,
-    Repository, Seen, SeenState, SideHistory, Situation, StagedText, Store, Terrain, WriteRequest,
-    Written, foreseen_history, history, load, load_all, mend, merged_by_git, remake, run_ending,
-    settle_outcome, stage_as_they_stand, staged_contents, take_back, take_in, terrain, write_all,
+    LeftBehind, Loaded, Loose, Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover,
+    RepoPath, Repository, Seen, SeenState, SideHistory, Situation, StagedText, Store, Terrain,
+    WriteRequest, Written, foreseen_history, history, left_behind, load, load_all, mend,
+    merged_by_git, remake, run_ending, settle_outcome, stage_as_they_stand, staged_contents,
+    take_back, take_in, terrain, undo_interrupted, write_all,
 };
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -75,8 +77,15 @@ impl CaseService {
     /// # Errors
     /// If git or the disk refuses.
     pub fn mend(&self) -> Result<Vec<String>, Error> {
-        let mended = mend(&self.repo)?;
-        Ok(mended.iter().map(ToString::to_string).collect())
+        mended(&self.repo)
+    }
+
+    /// Goes back to the state before a command that was interrupted; how many files went back.
+    ///
+    /// # Errors
+    /// If git or the disk refuses.
+    pub fn undo_interrupted(&self) -> Result<usize, Error> {
+        undo_interrupted(&self.repo)
     }
 
     /// What is in conflict, and what the parties are called.
@@ -564,6 +573,24 @@ impl CaseService {
         self.forget_past();
         Ok(about.len())
     }
+}
+
+/// Finishes or undoes what a killed program had begun; what that was, a line each. What is left of a
+/// command that git was killed in is only named.
+///
+/// # Errors
+/// If git or the disk refuses.
+pub fn mended(repo: &Repository) -> Result<Vec<String>, Error> {
+    let mut said: Vec<String> = mend(repo)?.iter().map(ToString::to_string).collect();
+    said.extend(left_behind(repo)?.map(|left| match left {
+        LeftBehind::Over(text) => text,
+        LeftBehind::Torn(torn) => format!(
+            "'{}' was interrupted: {} changed and no operation is in progress · 'armistice mend --undo' goes back to the state before it",
+            torn.command,
+            count(torn.files.len(), "file")
+        ),
+    }));
+    Ok(said)
 }
 
 /// Whether a text has conflict markers that came with the merge.

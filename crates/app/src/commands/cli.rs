@@ -2,7 +2,7 @@
 
 use crate::base::theme::Ground;
 use crate::commands::drawing::Picture;
-use armistice_core::{AutoSettle, MARKER_SIZE, WhitespacePolicy};
+use armistice_core::{AutoSettle, MARKER_SIZE, Side, WhitespacePolicy};
 use clap::{Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
@@ -61,7 +61,7 @@ pub enum Command {
     },
     /// See what would happen if the branch at hand met another line; nothing is touched by looking
     #[command(
-        after_help = "Examples:\n  armistice scout                       the screen, with the likeliest counterpart\n  armistice scout night --as rebase     the screen, with that question\n  armistice scout main --json           will this branch still merge? exit 0 if nothing would be open"
+        after_help = "Examples:\n  armistice scout                       the screen, with the likeliest counterpart\n  armistice scout night --as rebase     the screen, with that question\n  armistice scout main --json           will this branch still merge?\n  armistice scout v1..v2 --as pick      every commit of a range, in git's order\n\nExit status: 0 if there is nothing to do by hand, 1 if conflicts stay open, git stops or\nrefuses, or a finding needs a look, 2 on errors."
     )]
     Scout {
         /// The other line: a branch, a tag, a commit; the likeliest if none is named
@@ -78,6 +78,15 @@ pub enum Command {
         /// What rules settle by themselves
         #[arg(long, value_enum)]
         settle: Option<Level>,
+        /// The side that estimates take for conflicts that stay open
+        #[arg(long, value_enum, default_value_t = ModeOf::Ours, value_name = "SIDE")]
+        assume: ModeOf,
+    },
+    /// Finish or undo what a killed program had begun
+    Mend {
+        /// Go back to the state before a command that was interrupted while git began it
+        #[arg(long)]
+        undo: bool,
     },
     /// List the cases: who did what, how many conflicts, how many open
     Docket {
@@ -197,8 +206,12 @@ pub enum Command {
         #[arg(value_name = "COMMAND|TOPIC")]
         topic: Option<String>,
     },
-    /// Look around: versions, terminal, settings of git that matter, what would be changed
-    Doctor,
+    /// Check the environment: versions, terminal, git settings, registration
+    Doctor {
+        /// Look at this repository as the screens do, and compare every file before and after
+        #[arg(long)]
+        prove: bool,
+    },
     /// Print the page for man, or write all pages into a folder
     Man {
         #[arg(long, value_name = "DIR")]
@@ -242,6 +255,15 @@ pub enum By {
 pub enum ModeOf {
     Ours,
     Theirs,
+}
+
+impl From<ModeOf> for Side {
+    fn from(side: ModeOf) -> Self {
+        match side {
+            ModeOf::Ours => Side::Ours,
+            ModeOf::Theirs => Side::Theirs,
+        }
+    }
 }
 
 #[derive(Debug, clap::Args)]

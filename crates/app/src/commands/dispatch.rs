@@ -1,14 +1,19 @@
 //! From parsed arguments to the subcommand that was asked for.
 
+use crate::base::safe_text::count;
+use crate::case::service::mended;
 use crate::commands::cli::{Cli, Command, DemoKind};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
+use crate::commands::prove_looking::prove_looking;
 use crate::commands::screens::screens;
 use crate::commands::{
     completions, demo, doctor, drawing, help, loose, memory, merge, plain, proof, scout, setup,
 };
 use anyhow::Result;
-use armistice_git::{Cancel, Overwrite, Repository, Undertaking};
+use armistice_git::{
+    Cancel, LeftBehind, Overwrite, Repository, Undertaking, left_behind, undo_interrupted,
+};
 use std::env;
 use std::io::IsTerminal as _;
 use std::path::Path;
@@ -57,6 +62,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
             json,
             text,
             settle,
+            assume,
         }) => {
             let undertaking = undertaking.map_or(Undertaking::Merge, Undertaking::from);
             if !json && !text && settle.is_none() && std::io::stdout().is_terminal() {
@@ -64,9 +70,10 @@ pub fn run(cli: Cli) -> Result<Exit> {
                 return screens(Path::new("."), asked, cli.theme, cli.ascii);
             }
             let repo = here()?;
-            let question = scout::question(&repo, other, undertaking)?;
+            let question = scout::question(&repo, other, undertaking, assume.into())?;
             scout::scout(&repo, &question, settle, json)
         }
+        Some(Command::Mend { undo }) => mend(undo),
         Some(Command::Docket { json, who }) => plain::docket(&here()?, json, who),
         Some(Command::Settle {
             paths,
@@ -142,7 +149,11 @@ pub fn run(cli: Cli) -> Result<Exit> {
             Ok(Exit::Done)
         }
         Some(Command::Help { topic }) => help::help(topic.as_deref()),
-        Some(Command::Doctor) => doctor::doctor(),
+        Some(Command::Doctor { prove: true }) => {
+            stop_on_signals()?;
+            prove_looking(&Repository::discover(Path::new("."))?)
+        }
+        Some(Command::Doctor { prove: false }) => doctor::doctor(),
         Some(Command::Man { into }) => help::man(into.as_deref()),
     }
 }
@@ -151,10 +162,33 @@ pub fn run(cli: Cli) -> Result<Exit> {
 fn here() -> Result<Repository> {
     stop_on_signals()?;
     let repo = Repository::discover(Path::new("."))?;
-    for mended in armistice_git::mend(&repo)? {
+    for mended in mended(&repo)? {
         complain!("{mended}");
     }
     Ok(repo)
+}
+
+/// Finishes or undoes what a killed program had begun, and says what it was.
+fn mend(undo: bool) -> Result<Exit> {
+    stop_on_signals()?;
+    let repo = Repository::discover(Path::new("."))?;
+    let mut said = mended(&repo)?;
+    let torn = matches!(left_behind(&repo)?, Some(LeftBehind::Torn(_)));
+    if torn && undo {
+        let files = undo_interrupted(&repo)?;
+        said = vec![format!(
+            "undone: {} as before the command; copies are kept under the git folder",
+            count(files, "file")
+        )];
+    }
+    match said.is_empty() {
+        true => say!("nothing was cut short"),
+        false => said.iter().for_each(|line| say!("{line}")),
+    }
+    Ok(match torn && !undo {
+        true => Exit::Open,
+        false => Exit::Done,
+    })
 }
 
 /// Ends every git that runs when the command is told to end: it has a group of its own, which

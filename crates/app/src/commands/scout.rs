@@ -8,8 +8,11 @@ use crate::case::trust::settings_of;
 use crate::commands::cli::{As, Level};
 use crate::commands::exit::Exit;
 use crate::commands::output::{raw, say};
-use crate::view::scout::{relation_words, step_words, weight_words};
+use crate::view::scout::{
+    assumption_words, obstacle_words, relation_words, step_words, weight_words,
+};
 use anyhow::{Result, bail};
+use armistice_core::Side;
 use armistice_git::{
     Cancel, Commit, Counterpart, PathFinding, Relation, RepoPath, Repository, Situation, TreeState,
     Undertaking, counterparts,
@@ -39,7 +42,13 @@ struct ScoutJson<'a> {
     behind: usize,
     base: Option<&'a Commit>,
     tree: &'a TreeState,
+    /// Files for which git would refuse to begin.
     in_the_way: &'a [RepoPath],
+    /// Ignored files that git would replace, and untracked ones at which a later step would stop.
+    overwritten: &'a [RepoPath],
+    in_the_way_later: &'a [(usize, RepoPath)],
+    /// What settings make of the command.
+    notes: &'a [String],
     /// Why git would not begin.
     refused: Option<&'a str>,
     conflicts: usize,
@@ -49,6 +58,11 @@ struct ScoutJson<'a> {
     remembered: usize,
     steps: Vec<StepJson<'a>>,
     weighed: Option<WeighedJson>,
+    /// The side that estimates take for what stays open, and the numbers if it were the other.
+    assumed: Side,
+    otherwise: Option<Weight>,
+    /// What git would leave, if nothing clashes.
+    result_tree: Option<&'a str>,
 }
 
 #[derive(Serialize)]
@@ -81,6 +95,7 @@ pub(crate) fn question(
     repo: &Repository,
     other: Option<String>,
     undertaking: Undertaking,
+    assumed: Side,
 ) -> Result<Question> {
     let name = match other {
         Some(name) => name,
@@ -89,7 +104,11 @@ pub(crate) fn question(
             None => bail!("there is no other branch here; name a commit"),
         },
     };
-    Ok(Question { undertaking, name })
+    Ok(Question {
+        undertaking,
+        name,
+        assumed,
+    })
 }
 
 /// Whether it is a line of its own, not one of the own commits.
@@ -128,7 +147,8 @@ pub(crate) fn scout(
         false => print(&forecast),
     }
     // What stands in the way here says nothing about whether both lines still merge.
-    Ok(match forecast.refused.is_some() || forecast.has_open() {
+    let asks = forecast.refused.is_some() || forecast.has_open() || forecast.findings() > 0;
+    Ok(match asks {
         true => Exit::Open,
         false => Exit::Done,
     })
@@ -166,7 +186,10 @@ fn as_json(forecast: &Forecast) -> ScoutJson<'_> {
         behind: meeting.behind,
         base: meeting.lines.base.as_ref(),
         tree: &forecast.tree,
-        in_the_way: &forecast.in_the_way,
+        in_the_way: &forecast.obstacles.refused,
+        overwritten: &forecast.obstacles.overwritten,
+        in_the_way_later: &forecast.obstacles.later,
+        notes: &forecast.notes,
         refused: forecast.refused.as_deref(),
         conflicts: sum(forecast, |file| file.conflicts),
         by_rule: sum(forecast, |file| file.by_rule),
@@ -177,6 +200,9 @@ fn as_json(forecast: &Forecast) -> ScoutJson<'_> {
         weighed: forecast
             .weighed
             .map(|[merge, rebase]| WeighedJson { merge, rebase }),
+        assumed: forecast.question.assumed,
+        otherwise: forecast.otherwise,
+        result_tree: forecast.tree(),
     }
 }
 
@@ -192,13 +218,16 @@ fn print(forecast: &Forecast) {
     if let Some(why) = &forecast.refused {
         say!("git would not begin: {why}");
     }
-    if !forecast.in_the_way.is_empty() {
-        say!("in the way, git would refuse to begin (commit or stash them first):");
-        for path in &forecast.in_the_way {
+    for (text, named) in obstacle_words(forecast) {
+        say!("{text}:");
+        for path in named {
             say!("  {path}");
         }
     }
-    let is_rebase = forecast.question.undertaking == Undertaking::Rebase;
+    for note in &forecast.notes {
+        say!("  {note}");
+    }
+    let is_rebase = forecast.has_steps();
     for (nth, step) in (1..).zip(&forecast.steps) {
         if let (true, Some(commit)) = (is_rebase, &step.commit) {
             say!(
@@ -243,6 +272,9 @@ fn print(forecast: &Forecast) {
             "! {} not foreseen",
             count(forecast.left_out(), "later step")
         );
+    }
+    if let Some(text) = assumption_words(forecast) {
+        say!("{text}");
     }
     if let Some([merge, rebase]) = &forecast.weighed {
         say!(

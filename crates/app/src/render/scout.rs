@@ -124,8 +124,8 @@ impl Canvas<'_> {
                 (changed, staged) => format!("{} changed, {staged} staged", count(changed, "file")),
             };
             lines.push((Role::Text, changed));
-            if !forecast.in_the_way.is_empty() {
-                let files = count(forecast.in_the_way.len(), "file");
+            if !forecast.obstacles.refused.is_empty() {
+                let files = count(forecast.obstacles.refused.len(), "file");
                 lines.push((
                     Role::Finding,
                     format!("{files} in the way: git stash, then S"),

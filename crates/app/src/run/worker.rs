@@ -524,13 +524,23 @@ impl Worker {
                 let found = counterpart_named(self.repo(), &name).map_err(text);
                 Some(WorkResult::Named(name, found))
             }
-            Effect::Begin { question, seen } => {
+            Effect::Begin {
+                question,
+                seen,
+                keep,
+            } => {
                 let cancel = Cancel::default();
                 if let Ok(mut held) = self.cancel.lock() {
                     *held = cancel.clone();
                 }
                 let repo = self.repo().until(&cancel);
-                let begun = begin(&repo, question.undertaking, &question.name, seen.as_deref());
+                let begun = begin(
+                    &repo,
+                    question.undertaking,
+                    &question.name,
+                    seen.as_deref(),
+                    &keep,
+                );
                 Some(WorkResult::Begun(question, begun.map_err(text)))
             }
             Effect::ReadTerrain => {

@@ -159,6 +159,8 @@ pub enum Effect {
     Begin {
         question: Question,
         seen: Option<String>,
+        /// Files that are copied aside first.
+        keep: Vec<RepoPath>,
     },
     /// Make files that git merged by itself cases.
     TakeIn(Vec<RepoPath>),

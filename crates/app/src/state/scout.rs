@@ -3,6 +3,7 @@
 use crate::base::commands::Tab;
 use crate::case::foresee::{Forecast, Question};
 use crate::state::overlay::ListView;
+use armistice_core::Side;
 use armistice_git::{Counterpart, CounterpartKind, NAMED, Party, RepoPath, Undertaking, party};
 use std::sync::Arc;
 
@@ -39,6 +40,8 @@ pub struct ScoutState {
     pub rows: ListView,
     pub focus: ScoutFocus,
     pub undertaking: Undertaking,
+    /// The side that estimates take for what stays open.
+    pub assumed: Side,
     /// The counterpart that was named on the command line, until the list is read.
     pub wanted: Option<String>,
     /// What is being looked at, or was.
@@ -110,6 +113,7 @@ impl ScoutState {
         Some(Question {
             undertaking: self.undertaking,
             name: chosen.name.clone(),
+            assumed: self.assumed,
         })
     }
 }

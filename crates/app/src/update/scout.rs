@@ -2,12 +2,13 @@
 
 use crate::base::commands::{Command, Tab};
 use crate::base::editor::Motion;
+use crate::base::safe_text::count;
 use crate::case::drawings::Drawing;
 use crate::case::foresee::{Forecast, Question};
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::FileLoad;
-use crate::state::overlay::{Overlay, Question as Ask};
+use crate::state::overlay::{Other, Overlay, Question as Ask};
 use crate::state::scout::{ScoutFocus, ScoutReading};
 use crate::update::files::show_file;
 use crate::update::loading::loads;
@@ -153,6 +154,10 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     match command {
         Command::Move(motion) => return go(state, motion),
         Command::SwitchList => switch(state),
+        Command::NextAssumption => {
+            state.scout.assumed = state.scout.assumed.other();
+            return look(state);
+        }
         Command::NextUndertaking => {
             let all = Undertaking::ALL;
             let here = all.iter().position(|one| *one == state.scout.undertaking);
@@ -367,25 +372,59 @@ fn ask_to_begin(state: &mut State) {
     if let Some(why) = &forecast.refused {
         lines.push(format!("git would not begin: {why}."));
     }
-    if !forecast.in_the_way.is_empty() {
+    let obstacles = &forecast.obstacles;
+    if let Some(first) = obstacles.refused.first() {
+        let others = match obstacles.refused.len() {
+            1 => String::new(),
+            n => format!(" and {} more", n - 1),
+        };
         lines.push(format!(
-            "git would refuse: {} and others stand in the way.",
-            forecast.in_the_way[0]
+            "git refuses to begin: {first}{others} is in the way."
         ));
+    }
+    lines.extend(forecast.notes.iter().cloned());
+    for (step, path) in &obstacles.later {
+        lines.push(format!(
+            "git stops at step {step}: the untracked file {path} is in the way."
+        ));
+    }
+    if !obstacles.overwritten.is_empty() {
+        let files = count(obstacles.overwritten.len(), "ignored file");
+        lines.push(format!("git replaces {files} without asking:"));
+        lines.extend(obstacles.overwritten.iter().map(|path| format!("  {path}")));
     }
     lines.push(
         "With its hooks. What clashes is settled on Docket; backing out on Accord goes back to exactly this state.".to_owned(),
     );
+    let keep = obstacles.overwritten.clone();
+    let begin = |keep: Vec<RepoPath>| Effect::Begin {
+        question: question.clone(),
+        seen: Some(seen.clone()),
+        keep,
+    };
+    let without_copies = (!keep.is_empty()).then(|| Other {
+        key: "w",
+        label: "begin without copies".to_owned(),
+        effect: begin(Vec::new()),
+    });
     state.overlay = Some(Overlay::Question(Box::new(Ask {
         title: format!("{} {}?", question.undertaking.name(), question.name),
         lines,
-        yes: "begin".to_owned(),
-        effects: vec![Effect::Begin {
-            question,
-            seen: Some(seen),
-        }],
+        yes: match keep.len() {
+            0 => "begin".to_owned(),
+            n => format!("keep {} under the git folder, then begin", copies(n)),
+        },
+        effects: vec![begin(keep)],
+        other: without_copies,
         ..Ask::default()
     })));
+}
+
+fn copies(n: usize) -> String {
+    match n {
+        1 => "1 copy".to_owned(),
+        n => format!("{n} copies"),
+    }
 }
 
 /// git has begun, done or refused it.
@@ -420,9 +459,13 @@ pub(crate) fn begun(
             state.scout.landing = Some((Tab::Accord, text));
         }
         (false, false) => {
-            state.complain("git refused; nothing has changed");
+            let said = match begun.unchanged {
+                true => "git refused; nothing has changed",
+                false => "git refused and left changes behind: the next start offers the way back",
+            };
+            state.complain(said);
             state.overlay = Some(Overlay::Output {
-                title: "git refused; nothing has changed".to_owned(),
+                title: said.to_owned(),
                 lines: begun.message.lines().map(str::to_owned).collect(),
                 top: 0,
             });

@@ -65,6 +65,7 @@ fn also_called(command: Command) -> &'static str {
         }
         Command::Go(Tab::Scout) => "predict forecast foresee preview before compare branch",
         Command::Begin => "start run merge rebase cherry-pick revert",
+        Command::NextAssumption => "estimate assume ours theirs rebase",
         Command::NextUndertaking => "merge rebase cherry-pick revert operation mode",
         Command::SwitchList => "focus pane switch",
         Command::TakeAlong => "move follow moved carry another file",

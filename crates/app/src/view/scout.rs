@@ -4,8 +4,8 @@ use crate::base::safe_text::count;
 use crate::case::foresee::{Forecast, ForeseenFile, ForeseenStep, StepEnd, Weight};
 use crate::state::app::State;
 use crate::view::areas::Screen;
-use armistice_core::Side;
-use armistice_git::{Commit, Meeting, Operation, Relation, Undertaking};
+use armistice_core::{Side, Version};
+use armistice_git::{Commit, Meeting, Operation, Relation, RepoPath, Undertaking};
 use ratatui::layout::Rect;
 
 /// The parts of Scout; one that has no room is empty.
@@ -105,15 +105,12 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
     if let Some(why) = &forecast.refused {
         rows.push(ForecastRow::Finding(format!("git would not begin: {why}")));
     }
-    if !forecast.in_the_way.is_empty() {
-        let files = count(forecast.in_the_way.len(), "file");
-        rows.push(ForecastRow::Finding(format!(
-            "{files} in the way: git would refuse to begin; commit or stash first"
-        )));
-        let named = forecast.in_the_way.iter().take(4);
-        rows.extend(named.map(|path| words(format!("  {path}"))));
+    for (text, named) in obstacle_words(forecast) {
+        rows.push(ForecastRow::Finding(text));
+        rows.extend(named.iter().take(4).map(|path| words(format!("  {path}"))));
     }
-    let is_rebase = forecast.question.undertaking == Undertaking::Rebase;
+    rows.extend(forecast.notes.iter().cloned().map(words));
+    let is_rebase = forecast.has_steps();
     let is_known = !forecast.steps.is_empty() || !scout.looking;
     if forecast.refused.is_none() && is_known {
         rows.extend(summary(forecast).into_iter().map(words));
@@ -147,6 +144,9 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
             count(forecast.left_out(), "later step")
         )));
     }
+    if let Some(text) = assumption_words(forecast) {
+        rows.push(words(text));
+    }
     let crosses = matches!(forecast.meeting.relation, Relation::Parted(n) if n > 1);
     if crosses && !is_rebase && !forecast.steps.is_empty() {
         let text = "which files git merges by itself cannot be told of histories that cross";
@@ -158,6 +158,46 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
         rows.push(words(format!("as a rebase: {}", weight_words(rebase))));
     }
     rows
+}
+
+/// What is in the way, each with its files.
+pub fn obstacle_words(forecast: &Forecast) -> Vec<(String, Vec<String>)> {
+    let obstacles = &forecast.obstacles;
+    let names = |paths: &[RepoPath]| paths.iter().map(ToString::to_string).collect();
+    let mut all: Vec<(String, Vec<String>)> = Vec::new();
+    if !obstacles.refused.is_empty() {
+        let files = count(obstacles.refused.len(), "file");
+        let text = format!("{files} in the way: git refuses to begin");
+        all.push((text, names(&obstacles.refused)));
+    }
+    if !obstacles.overwritten.is_empty() {
+        let files = count(obstacles.overwritten.len(), "ignored file");
+        let text = format!("{files} in the way: git replaces them unasked");
+        all.push((text, names(&obstacles.overwritten)));
+    }
+    if !obstacles.later.is_empty() {
+        let files = count(obstacles.later.len(), "untracked file");
+        let named = |(step, path): &(usize, RepoPath)| format!("{path} (step {step})");
+        let text = format!("{files} in the way later: git stops there");
+        all.push((text, obstacles.later.iter().map(named).collect()));
+    }
+    all
+}
+
+/// What the numbers of steps behind an open one stand on.
+pub fn assumption_words(forecast: &Forecast) -> Option<String> {
+    forecast.steps.iter().find(|step| step.is_estimate)?;
+    let side = |side: Side| Version::from(side).name();
+    let assumed = forecast.question.assumed;
+    let other = match &forecast.otherwise {
+        Some(weight) => format!("with {}: {}", side(assumed.other()), weight_words(weight)),
+        None => format!("the same with {}", side(assumed.other())),
+    };
+    Some(format!(
+        "estimates take {} for what stays open: {}; {other}",
+        side(assumed),
+        weight_words(&forecast.weight())
+    ))
 }
 
 /// What would happen, in a line or two.
@@ -224,7 +264,8 @@ pub fn step_words(step: &ForeseenStep) -> String {
     let open: usize = step.files.iter().map(|file| file.open).sum();
     let mut words = match step.end {
         StepEnd::Clean => "clean".to_owned(),
-        StepEnd::Empty => "becomes empty".to_owned(),
+        StepEnd::Empty => "becomes empty, git drops it".to_owned(),
+        StepEnd::EmptyStop => "becomes empty, git stops: skip or keep it".to_owned(),
         StepEnd::Settled => format!("{}, all settled by rule", count(conflicts, "conflict")),
         StepEnd::Open => format!("{}, {open} open", count(conflicts, "conflict")),
     };

@@ -29,6 +29,10 @@ fn works_on_scout(state: &State, command: Command) -> bool {
     match command {
         Command::Begin | Command::ShowMerged | Command::Draw => known && !real,
         Command::Accept | Command::SwitchList | Command::NextUndertaking | Command::Narrow => !real,
+        Command::NextAssumption => {
+            let forecast = state.scout.forecast.as_ref();
+            forecast.is_some_and(|f| f.steps.iter().any(|step| step.is_estimate))
+        }
         _ => true,
     }
 }

@@ -2,6 +2,8 @@
 
 mod kills;
 mod kit;
+mod looking;
+mod looking;
 mod names;
 mod obstacles;
 

@@ -380,7 +380,7 @@ fn a_merge_is_concluded_though_the_notes_of_it_cannot_be_put_away() {
     desk.open("a.txt").press("o w");
     std::os::unix::fs::symlink("/nowhere", repo.path(".git/armistice/concluded")).unwrap();
     crate::kit::conclude(&mut desk);
-    crate::kit::assert_concluded(&desk);
+    assert_concluded(&desk);
     assert!(
         desk.message()
             .contains("the notes of what was decided stay"),

@@ -1,7 +1,7 @@
 //! Scout: what is foreseen is what comes, nothing changes by looking, what was tried out is there when
 //! it is begun.
 
-use crate::kit::{Desk, Repo, Tmux};
+use crate::kit::{Desk, Dice, Repo, Tmux};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -173,7 +173,7 @@ fn a_tree_with_changes_says_what_is_in_the_way() {
     // Beginning it all the same is git's to refuse, and that is explained.
     desk.press("S");
     assert!(
-        desk.shows().contains("git would refuse: a.txt"),
+        desk.shows().contains("git refuses to begin: a.txt"),
         "{}",
         desk.shows()
     );
@@ -451,4 +451,437 @@ fn a_conflict_that_returns_in_a_later_step_is_told() {
     assert_eq!(told(2), ("open".to_owned(), Some(1)), "{json:#}");
     assert_eq!(json["weighed"]["rebase"]["repeats"], 1, "{json:#}");
     assert!(!repo.path(".git/rebase-merge").exists());
+}
+
+/// Runs git and says whether it began or did anything: its exit code, and whether all is as before.
+fn began(repo: &Repo, command: &str) -> (i32, bool) {
+    let before = repo.git(&["rev-parse", "HEAD"]);
+    let words: Vec<&str> = command.split(' ').skip(1).collect();
+    let output = repo.try_git(&words);
+    let idle = ![
+        "MERGE_HEAD",
+        "CHERRY_PICK_HEAD",
+        "REVERT_HEAD",
+        "rebase-merge",
+        "rebase-apply",
+        "sequencer",
+    ]
+    .iter()
+    .any(|name| repo.path(".git").join(name).exists());
+    let same = idle && repo.git(&["rev-parse", "HEAD"]) == before && !output.status.success();
+    (output.status.code().unwrap(), same)
+}
+
+fn forecast(repo: &Repo, args: &[&str]) -> Value {
+    let args = [&["scout"][..], args, &["--json"]].concat();
+    let output = repo.run(&args);
+    serde_json::from_slice(&output.stdout).unwrap_or_else(|why| {
+        panic!(
+            "{args:?}: {why}: {}",
+            String::from_utf8_lossy(&output.stderr)
+        )
+    })
+}
+
+fn names(value: &Value) -> Vec<String> {
+    let all = value.as_array().unwrap().iter();
+    let mut all: Vec<String> = all.map(|one| one.as_str().unwrap().to_owned()).collect();
+    all.sort();
+    all
+}
+
+/// A repository in which `side` adds, changes and removes files, with something in the way on `main`.
+fn with_obstacle(obstacle: &str) -> Repo {
+    let repo = Repo::new();
+    for name in ["a.txt", "b.txt", "gone.txt"] {
+        repo.write(name, "1\n2\n3\n4\n5\n6\n7\n8\n");
+    }
+    repo.write(".gitignore", "*.log\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write("a.txt", "1\n2\n3\n4\n5\n6\n7\ntheirs\n");
+    repo.write("new.txt", "new\n");
+    repo.write("new.log", "new\n");
+    repo.write("folder/inner.txt", "new\n");
+    repo.git(&["rm", "-q", "gone.txt"]);
+    repo.git(&["add", "-f", "new.log"]);
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("b.txt", "ours\n2\n3\n4\n5\n6\n7\n8\n");
+    repo.commit("ours");
+    let changed = "other\n2\n3\n4\n5\n6\n7\n8\n";
+    match obstacle {
+        "nothing" | "stash" => {}
+        "changed" => repo.write("a.txt", changed),
+        "changed elsewhere" => repo.write("b.txt", changed),
+        "staged elsewhere" => {
+            repo.write("b.txt", changed);
+            repo.git(&["add", "b.txt"]);
+        }
+        "removed file" => std::fs::remove_file(repo.path("a.txt")).unwrap(),
+        "untracked" => repo.write("new.txt", "mine\n"),
+        "ignored" => repo.write("new.log", "mine\n"),
+        "file where a folder comes" => repo.write("folder", "mine\n"),
+        "ignored file where a folder comes" => {
+            repo.write(".git/info/exclude", "folder\n");
+            repo.write("folder", "mine\n");
+        }
+        "folder where a file comes" => repo.write("new.txt/mine.txt", "mine\n"),
+        "folder of ignored files" => repo.write("new.txt/mine.log", "mine\n"),
+        "empty folder" => std::fs::create_dir(repo.path("new.txt")).unwrap(),
+        "assumed unchanged" => {
+            repo.git(&["update-index", "--assume-unchanged", "a.txt"]);
+            repo.write("a.txt", changed);
+        }
+        "skipped" => {
+            repo.git(&["update-index", "--skip-worktree", "a.txt"]);
+            repo.write("a.txt", changed);
+        }
+        "autostash" => {
+            repo.git(&["config", "merge.autoStash", "true"]);
+            repo.git(&["config", "rebase.autoStash", "true"]);
+            repo.write("a.txt", "mine\n2\n3\n4\n5\n6\n7\n8\n");
+        }
+        other => panic!("{other}"),
+    }
+    repo
+}
+
+#[test]
+fn what_is_in_the_way_is_what_git_stops_for_and_what_it_replaces() {
+    for obstacle in [
+        "nothing",
+        "changed",
+        "changed elsewhere",
+        "staged elsewhere",
+        "removed file",
+        "untracked",
+        "ignored",
+        "file where a folder comes",
+        "ignored file where a folder comes",
+        "folder where a file comes",
+        "folder of ignored files",
+        "empty folder",
+        "assumed unchanged",
+        "skipped",
+        "autostash",
+    ] {
+        for how in ["merge", "rebase"] {
+            let repo = with_obstacle(obstacle);
+            let told = forecast(&repo, &["side", "--as", how]);
+            let refused = !names(&told["in_the_way"]).is_empty();
+            let lost = names(&told["overwritten"]);
+            let kept: Vec<bool> = lost
+                .iter()
+                .map(|path| repo.read(path).starts_with("mine"))
+                .collect();
+            assert!(kept.iter().all(|kept| *kept), "{obstacle}, {how}: {lost:?}");
+            let (code, same) = began(&repo, told["command"].as_str().unwrap());
+            assert_eq!(
+                same, refused,
+                "{obstacle}, {how}: exit {code}, told {told:#}"
+            );
+            if !refused {
+                // What was told to be replaced is gone, and nothing else of the person's own is.
+                for path in &lost {
+                    let now = std::fs::read_to_string(repo.path(path)).unwrap_or_default();
+                    assert!(
+                        !now.starts_with("mine"),
+                        "{obstacle}, {how}: {path} is still there"
+                    );
+                }
+                let is_ignored =
+                    obstacle.contains("ignored") && !obstacle.starts_with("folder where");
+                assert_eq!(!lost.is_empty(), is_ignored, "{obstacle}, {how}: {lost:?}");
+            }
+        }
+    }
+}
+
+#[test]
+fn ignored_files_are_copied_before_git_replaces_them() {
+    let repo = with_obstacle("ignored");
+    let mut desk = Desk::new(&repo.top, (140, 40));
+    let asked = desk.press("S").shows();
+    assert!(
+        asked.contains("git replaces 1 ignored file without asking"),
+        "{asked}"
+    );
+    assert!(
+        asked.contains("keep 1 copy under the git folder, then begin"),
+        "{asked}"
+    );
+    desk.press("enter");
+    assert_eq!(repo.read("new.log"), "new\n");
+    let copies = std::fs::read_dir(repo.path(".git/armistice/kept"))
+        .unwrap()
+        .flatten();
+    let copies: Vec<String> = copies
+        .map(|copy| std::fs::read_to_string(copy.path()).unwrap())
+        .collect();
+    assert_eq!(copies, ["mine\n"]);
+}
+
+#[test]
+fn settings_of_git_count_in_a_forecast() {
+    let clash = |settings: &[(&str, &str)]| {
+        let repo = Repo::new();
+        repo.diverge("a.txt", "1\n", "ours\n", "theirs\n");
+        for (key, value) in settings {
+            repo.git(&["config", key, value]);
+        }
+        repo
+    };
+    // How git answers, and what was told: open conflicts and whether it refuses.
+    for (settings, open, refused) in [
+        (&[][..], 1, false),
+        (&[("branch.main.mergeoptions", "-Xtheirs")], 0, false),
+        (&[("branch.main.mergeoptions", "-s ours")], 0, false),
+        (&[("branch.main.mergeoptions", "--ff-only")], 1, true),
+        (&[("merge.ff", "only")], 1, true),
+        (
+            &[
+                ("merge.ff", "only"),
+                ("branch.main.mergeoptions", "--no-ff -X ours"),
+            ],
+            0,
+            false,
+        ),
+        (&[("branch.main.mergeoptions", "--squash")], 1, false),
+        (&[("branch.other.mergeoptions", "-Xtheirs")], 1, false),
+    ] {
+        let repo = clash(settings);
+        let told = forecast(&repo, &["side"]);
+        assert_eq!(
+            told["refused"].is_string(),
+            refused,
+            "{settings:?}: {told:#}"
+        );
+        let (_, same) = began(&repo, told["command"].as_str().unwrap());
+        let unmerged = usize::from(!repo.unmerged().is_empty());
+        if refused {
+            assert!(same, "{settings:?}");
+        } else {
+            assert_eq!(
+                (told["open"].as_u64().unwrap() as usize, unmerged),
+                (open, open),
+                "{settings:?}"
+            );
+            if open == 0 {
+                let tree = repo.git(&["rev-parse", "HEAD^{tree}"]);
+                assert_eq!(told["result_tree"], tree.trim(), "{settings:?}");
+            }
+        }
+    }
+    for (key, value, how, note) in [
+        (
+            "branch.main.mergeoptions",
+            "--squash",
+            "merge",
+            "makes no merge commit",
+        ),
+        (
+            "branch.main.mergeoptions",
+            "--no-commit",
+            "merge",
+            "stops before it commits",
+        ),
+        (
+            "branch.main.mergeoptions",
+            "-s resolve",
+            "merge",
+            "may leave other conflicts",
+        ),
+        (
+            "rebase.rebaseMerges",
+            "true",
+            "rebase",
+            "merge commits again",
+        ),
+        ("rebase.backend", "apply", "rebase", "applies patches"),
+        ("rebase.updateRefs", "true", "rebase", "move with them"),
+        ("rerere.autoUpdate", "true", "merge", "seen resolved before"),
+    ] {
+        let repo = clash(&[(key, value)]);
+        let told = forecast(&repo, &["side", "--as", how]);
+        assert!(
+            names(&told["notes"]).iter().any(|said| said.contains(note)),
+            "{key}: {told:#}"
+        );
+        assert!(
+            repo.output(&["scout", "side", "--as", how, "--text"])
+                .1
+                .contains(note)
+        );
+    }
+}
+
+/// A line of commits that change, add, undo and do nothing; one is a copy of what `main` did.
+fn line(dice: &mut Dice) -> Repo {
+    let repo = Repo::new();
+    let text = |at: usize, with: &str| -> String {
+        (0..8)
+            .map(|n| {
+                if n == at {
+                    format!("{with}\n")
+                } else {
+                    format!("line {n}\n")
+                }
+            })
+            .collect()
+    };
+    repo.write("a.txt", text(9, ""));
+    repo.write("b.txt", text(9, ""));
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    for n in 0..3 + dice.roll(3) {
+        match dice.roll(5) {
+            0 => {
+                repo.git(&["commit", "-q", "--allow-empty", "-m", "nothing"]);
+            }
+            1 => {
+                repo.write(&format!("new{n}.txt"), "new\n");
+                repo.commit("new file");
+            }
+            2 => {
+                repo.write("b.txt", text(3, "shared"));
+                repo.git(&["add", "-A"]);
+                repo.try_git(&["commit", "-q", "-m", "shared"]);
+            }
+            _ => {
+                repo.write("a.txt", text(dice.roll(8), &format!("theirs {n}")));
+                repo.commit("change");
+            }
+        }
+    }
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("b.txt", text(3, "shared"));
+    repo.write("a.txt", text(dice.roll(8), "ours"));
+    repo.commit("ours");
+    repo
+}
+
+#[test]
+fn the_first_stop_of_ranges_and_rebases_is_the_one_foreseen() {
+    let mut stops = [0; 2];
+    for seed in 0..24 {
+        let mut dice = Dice(seed * 77 + 5);
+        let repo = line(&mut dice);
+        let (range, how) = dice.one_of(&[
+            ("main..side", "pick"),
+            ("side~2..side", "pick"),
+            ("main~1..main", "revert"),
+            ("side~2..side", "revert"),
+            ("side", "pick"),
+            ("main", "rebase"),
+        ]);
+        if how == "revert" || how == "rebase" {
+            repo.git(&["checkout", "-q", "side"]);
+        }
+        let range = if how == "revert" {
+            "side~2..side"
+        } else {
+            range
+        };
+        let told = forecast(&repo, &[range, "--as", how]);
+        let steps = told["steps"].as_array().unwrap();
+        let ends: Vec<&str> = steps
+            .iter()
+            .map(|step| step["end"].as_str().unwrap())
+            .collect();
+        let stop = ends
+            .iter()
+            .position(|end| ["open", "settled", "empty-stop"].contains(end));
+        let before = repo.git(&["rev-parse", "HEAD"]);
+        let command = told["command"].as_str().unwrap().to_owned();
+        let (code, _) = began(&repo, &command);
+        assert_eq!(
+            code != 0,
+            stop.is_some(),
+            "seed {seed}: {command}: {ends:?}"
+        );
+        stops[usize::from(stop.is_some())] += 1;
+        // As many commits were made before the stop as were told to be made.
+        let from = match how {
+            "rebase" => "main".to_owned(),
+            _ => before.trim().to_owned(),
+        };
+        let made = repo.git(&["rev-list", "--count", &format!("{from}..HEAD")]);
+        let told_made = ends
+            .iter()
+            .take(stop.unwrap_or(ends.len()))
+            .filter(|end| **end == "clean");
+        assert_eq!(
+            made.trim(),
+            told_made.count().to_string(),
+            "seed {seed}: {command}: {ends:?}"
+        );
+        if let Some(stop) = stop {
+            let files: Vec<&str> = steps[stop]["files"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .map(|file| file["path"].as_str().unwrap())
+                .collect();
+            let unmerged = repo.git(&["diff", "--name-only", "--diff-filter=U"]);
+            assert_eq!(
+                files,
+                unmerged.lines().collect::<Vec<_>>(),
+                "seed {seed}: {command}"
+            );
+        }
+    }
+    assert!(stops[0] > 2 && stops[1] > 5, "{stops:?}");
+}
+
+#[test]
+fn a_rebase_names_what_went_and_says_what_its_estimates_stand_on() {
+    let repo = Repo::new();
+    repo.write(
+        "lib.rs",
+        "pub fn moor() {\n    one();\n}\n\npub fn sail() {}\n",
+    );
+    repo.write("a.txt", "1\n2\n3\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write(
+        "lib.rs",
+        "pub fn berth() {\n    one();\n}\n\npub fn sail() {}\n",
+    );
+    repo.write("a.txt", "1\ntheirs\n3\n");
+    repo.commit("rename");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("use.rs", "fn main() {\n    moor();\n}\n");
+    repo.commit("use it");
+    for n in 0..3 {
+        repo.write("a.txt", format!("1\nours {n}\n3\n"));
+        repo.commit("ours");
+    }
+    let findings = |told: &Value| -> String {
+        let steps = told["steps"].as_array().unwrap().iter();
+        steps.map(|step| step["findings"].to_string()).collect()
+    };
+    let merge = forecast(&repo, &["side"]);
+    let rebase = forecast(&repo, &["side", "--as", "rebase"]);
+    assert!(findings(&merge).contains("moor"), "{merge:#}");
+    assert!(findings(&rebase).contains("moor"), "{rebase:#}");
+    // The side that is assumed makes a difference, and both numbers are told.
+    assert_eq!(rebase["assumed"], "ours");
+    let with_theirs = forecast(&repo, &["side", "--as", "rebase", "--assume", "theirs"]);
+    assert_eq!(
+        rebase["otherwise"]["questions"], with_theirs["open"],
+        "{rebase:#}"
+    );
+    assert_ne!(rebase["open"], with_theirs["open"]);
+    let (code, text) = repo.output(&["scout", "side", "--as", "rebase", "--text"]);
+    assert!(
+        code == 1 && text.contains("estimates take ours for what stays open"),
+        "{text}"
+    );
+    // A finding alone is no success either.
+    repo.git(&["reset", "-q", "--hard", "HEAD~3"]);
+    repo.git(&["rm", "-q", "a.txt"]);
+    repo.git(&["checkout", "-q", "HEAD", "--", "a.txt"]);
+    let (code, text) = repo.output(&["scout", "side", "--text"]);
+    assert!(code == 1 && text.contains("moor"), "{text}");
 }

@@ -494,10 +494,7 @@ fn scout_with_a_tree_that_is_in_the_way() {
     check(
         "scout dirty",
         &repo,
-        &[
-            "1 file in the way: git would refuse to begin",
-            "db/schema.sql",
-        ],
+        &["1 file in the way: git refuses to begin", "db/schema.sql"],
         |_| {},
     );
 }

@@ -4,10 +4,11 @@ use serde::{Deserialize, Serialize};
 use std::ops::{Index, IndexMut};
 
 /// One of the two parties of a merge.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Side {
     /// The side merged into.
+    #[default]
     Ours,
     /// The side that comes in.
     Theirs,

@@ -105,12 +105,29 @@ impl Output {
     }
 
     /// All it said and printed, errors first, for a person.
+    ///
+    /// Of much only the beginning and the end are told.
     pub fn message(&self) -> String {
-        let text = |bytes| String::from_utf8_lossy(bytes).trim_end().to_owned();
+        let text = |bytes| shortened(String::from_utf8_lossy(bytes).trim_end());
         let parts = [text(&self.stderr), text(&self.stdout)];
         let parts: Vec<_> = parts.into_iter().filter(|p| !p.is_empty()).collect();
         parts.join("\n")
     }
+}
+
+/// Characters of a message that are told of its beginning, and as many of its end.
+const MESSAGE_PART: usize = 8_000;
+
+/// A message without its middle, if it is very long.
+fn shortened(text: &str) -> String {
+    let all = text.chars().count();
+    if all <= 2 * MESSAGE_PART {
+        return text.to_owned();
+    }
+    let head: String = text.chars().take(MESSAGE_PART).collect();
+    let tail: String = text.chars().skip(all - MESSAGE_PART).collect();
+    let left_out = all - 2 * MESSAGE_PART;
+    format!("{head}\n… {left_out} characters left out …\n{tail}")
 }
 
 /// Something that can carry out a call of git.

@@ -8,11 +8,36 @@ use rustix::fs::{OFlags, fcntl_getfl, fcntl_setfl};
 use rustix::io::Errno;
 use rustix::process::{Resource, getrlimit};
 use std::ffi::{OsStr, OsString};
+use std::fs::File;
+use std::io::{Read as _, Seek as _, Write as _};
 use std::os::fd::OwnedFd;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
+
+/// Variables that say which repository git works on, and with which settings.
+const OF_ANOTHER: [&str; 19] = [
+    "GIT_ALTERNATE_OBJECT_DIRECTORIES",
+    "GIT_CEILING_DIRECTORIES",
+    "GIT_COMMON_DIR",
+    "GIT_CONFIG",
+    "GIT_CONFIG_COUNT",
+    "GIT_CONFIG_GLOBAL",
+    "GIT_CONFIG_PARAMETERS",
+    "GIT_CONFIG_SYSTEM",
+    "GIT_DIR",
+    "GIT_GRAFT_FILE",
+    "GIT_IMPLICIT_WORK_TREE",
+    "GIT_INDEX_FILE",
+    "GIT_NAMESPACE",
+    "GIT_OBJECT_DIRECTORY",
+    "GIT_PREFIX",
+    "GIT_QUARANTINE_PATH",
+    "GIT_SHALLOW_FILE",
+    "GIT_TEMPLATE_DIR",
+    "GIT_WORK_TREE",
+];
 
 /// Runs the real git in one folder.
 #[derive(Clone, Debug)]
@@ -20,7 +45,7 @@ pub struct Runner {
     program: OsString,
     folder: PathBuf,
     env: Vec<(OsString, OsString)>,
-    /// Whether variables of git's in this program's environment are kept from it.
+    /// Whether variables that name another repository are kept from it.
     outside: bool,
     cancel: Cancel,
 }
@@ -87,10 +112,19 @@ impl Runner {
                 shell
             }
         };
-        command.current_dir(&self.folder).args(&call.args);
+        command.current_dir(&self.folder);
+        if call.manner == Manner::Read {
+            // Whoever only looks runs nothing of the user's and starts nothing that stays.
+            command.args([
+                "-c",
+                "core.hooksPath=/dev/null",
+                "-c",
+                "core.fsmonitor=false",
+            ]);
+        }
+        command.args(&call.args);
         if self.outside {
-            let of_git = |key: &OsString| key.as_encoded_bytes().starts_with(b"GIT_");
-            for (key, _) in std::env::vars_os().filter(|(key, _)| of_git(key)) {
+            for key in OF_ANOTHER {
                 command.env_remove(key);
             }
         }
@@ -110,8 +144,6 @@ impl Runner {
         }
         command.envs(self.env.iter().map(|(k, v)| (k, v)));
         command.envs(call.env.iter().map(|(k, v)| (k, v)));
-        command.stdin(Stdio::piped());
-        command.stdout(Stdio::piped()).stderr(Stdio::piped());
         // A group of its own, so that a cancelled hook goes with the git that ran it.
         command.process_group(0);
         command
@@ -121,14 +153,104 @@ impl Runner {
 impl Git for Runner {
     fn run(&self, call: &Invocation) -> Result<Output, Error> {
         let started = Instant::now();
-        let mut child = self.command(call).spawn().map_err(|cause| Error::NoGit {
+        let no_git = |cause| Error::NoGit {
             program: self.program.to_string_lossy().into_owned(),
             cause,
-        })?;
-        let output = talk(&mut child, &call.stdin, &self.cancel)?;
+        };
+        let mut command = self.command(call);
+        let files = match call.manner {
+            Manner::Conclude => Files::new(&call.stdin).ok(),
+            Manner::Read | Manner::Write => None,
+        };
+        let output = match files {
+            Some(files) => {
+                let [input, out, err] = files.for_git().map_err(Error::file("talk to", "git"))?;
+                command.stdin(input).stdout(out).stderr(err);
+                let mut child = command.spawn().map_err(no_git)?;
+                let code = wait(&mut child, &self.cancel)?;
+                files.output(code)?
+            }
+            None => {
+                command.stdin(Stdio::piped());
+                command.stdout(Stdio::piped()).stderr(Stdio::piped());
+                let mut child = command.spawn().map_err(no_git)?;
+                talk(&mut child, &call.stdin, &self.cancel)?
+            }
+        };
         let ms = started.elapsed().as_millis() as u64;
         tracing::debug!(git = %call.name(), code = output.code, ms);
         Ok(output)
+    }
+}
+
+/// What git reads and writes while it begins or concludes something: files without a name, not pipes. If
+/// this program is killed, git goes on to its end; from a pipe that nobody reads it would die half-way.
+struct Files {
+    input: File,
+    output: File,
+    errors: File,
+}
+
+impl Files {
+    fn new(stdin: &[u8]) -> std::io::Result<Self> {
+        let mut input = tempfile::tempfile()?;
+        input.write_all(stdin)?;
+        input.rewind()?;
+        Ok(Files {
+            input,
+            output: tempfile::tempfile()?,
+            errors: tempfile::tempfile()?,
+        })
+    }
+
+    fn for_git(&self) -> std::io::Result<[File; 3]> {
+        Ok([
+            self.input.try_clone()?,
+            self.output.try_clone()?,
+            self.errors.try_clone()?,
+        ])
+    }
+
+    fn output(mut self, code: Option<i32>) -> Result<Output, Error> {
+        let read = |file: &mut File| -> std::io::Result<Vec<u8>> {
+            let mut bytes = Vec::new();
+            file.rewind()?;
+            file.take(MESSAGE_BYTES as u64).read_to_end(&mut bytes)?;
+            Ok(bytes)
+        };
+        let stdout = read(&mut self.output).map_err(Error::file("talk to", "git"))?;
+        let stderr = read(&mut self.errors).map_err(Error::file("talk to", "git"))?;
+        Ok(Output {
+            code,
+            stdout,
+            stderr,
+        })
+    }
+}
+
+/// What is read of the output of one call, in bytes: more than any repository should need at once.
+const OUTPUT_BYTES: usize = 1 << 31;
+
+/// Pieces that are read from a pipe at a time.
+const READS: usize = 64;
+
+/// What is read of errors, and of what git prints for a person, in bytes.
+const MESSAGE_BYTES: usize = 1 << 20;
+
+/// Waits until a process has ended by itself or is told to; its exit code.
+fn wait(child: &mut Child, cancel: &Cancel) -> Result<Option<i32>, Error> {
+    let mut pause = Duration::from_micros(500);
+    loop {
+        match child.try_wait() {
+            Ok(Some(status)) => return Ok(status.code()),
+            Ok(None) if cancel.is_cancelled() => {
+                end_group(child);
+                return Err(Error::Cancelled);
+            }
+            Ok(None) => std::thread::sleep(pause),
+            Err(source) => return Err(Error::file("wait for", "git")(source)),
+        }
+        pause = (pause * 3 / 2).min(Duration::from_millis(20));
     }
 }
 
@@ -215,9 +337,9 @@ impl<'a> Pipes<'a> {
             Err(error) => return Err(error.into()),
         }
         let mut moved = self.feed();
-        for (fd, bytes) in &mut self.read {
-            moved |= drain(fd, bytes)?;
-        }
+        let [output, errors] = &mut self.read;
+        moved |= drain(&mut output.0, &mut output.1, OUTPUT_BYTES)?;
+        moved |= drain(&mut errors.0, &mut errors.1, MESSAGE_BYTES)?;
         Ok(moved)
     }
 
@@ -244,17 +366,22 @@ impl<'a> Pipes<'a> {
 
 /// Reads what a pipe holds now, and lets go of it at its end; whether anything came, its end
 /// included: git is about to end as well then.
-fn drain(fd: &mut Option<OwnedFd>, bytes: &mut Vec<u8>) -> std::io::Result<bool> {
+///
+/// Beyond `most` bytes what comes is thrown away. One go takes a bounded part, so that whoever wants to
+/// stop is heard.
+fn drain(fd: &mut Option<OwnedFd>, bytes: &mut Vec<u8>, most: usize) -> std::io::Result<bool> {
     let mut moved = false;
     let mut buffer = [0; 1 << 16];
-    while let Some(pipe) = fd {
+    for _ in 0..READS {
+        let Some(pipe) = fd else { break };
         match rustix::io::read(pipe, &mut buffer) {
             Ok(0) => {
                 *fd = None;
                 moved = true;
             }
             Ok(n) => {
-                bytes.extend_from_slice(&buffer[..n]);
+                let room = most.saturating_sub(bytes.len());
+                bytes.extend_from_slice(&buffer[..n.min(room)]);
                 moved = true;
             }
             Err(Errno::AGAIN) => break,

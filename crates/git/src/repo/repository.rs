@@ -1,8 +1,9 @@
 //! Where the repository is.
 
+use crate::file::times::SharedIndexTimes;
 use crate::process::cancel::Cancel;
 use crate::process::error::Error;
-use crate::process::invocation::{Git, Invocation, Output};
+use crate::process::invocation::{Git, Invocation, Manner, Output};
 use crate::process::runner::Runner;
 use crate::repo::objects::{Oid, read_blobs};
 use armistice_core::Source;
@@ -21,6 +22,8 @@ pub struct Repository {
     common_dir: PathBuf,
     /// Contents read so far, by name: what was read for one screen is not read again for another.
     contents: Arc<Mutex<HashMap<Oid, Source>>>,
+    /// When the parts of a split index were changed last.
+    shared_index: SharedIndexTimes,
 }
 
 impl Repository {
@@ -48,6 +51,7 @@ impl Repository {
         Ok(Repository {
             git,
             work_tree,
+            shared_index: SharedIndexTimes::of(&git_dir),
             git_dir,
             common_dir: path_of(&common),
             contents: Arc::default(),
@@ -67,6 +71,7 @@ impl Repository {
             git_dir: git_dir.to_owned(),
             common_dir: git_dir.to_owned(),
             contents: Arc::default(),
+            shared_index: SharedIndexTimes::default(),
         }
     }
 
@@ -94,20 +99,29 @@ impl Repository {
         }
     }
 
-    /// The same repository; what its calls write goes into `objects`, and nothing into its own store.
+    /// The same repository for calls that may write: all that they write goes into `folder`, a git
+    /// folder of their own, which [`make_private_folder`](crate::repo::private_folder) has made.
     #[must_use]
-    pub(crate) fn writing_into(&self, objects: &Path) -> Self {
-        let own = self.common_dir.join("objects");
+    pub(crate) fn writing_into(&self, folder: &Path) -> Self {
+        let variable = std::env::var_os;
+        let own = variable("GIT_OBJECT_DIRECTORY").map(PathBuf::from);
+        let own = own.unwrap_or_else(|| self.common_dir.join("objects"));
         // What the user set stays readable.
-        let also = std::env::var_os("GIT_ALTERNATE_OBJECT_DIRECTORIES");
+        let also = variable("GIT_ALTERNATE_OBJECT_DIRECTORIES");
         let mut all = quoted(&own);
         if let Some(also) = also {
             all.push(":");
             all.push(also);
         }
-        let git = self.git.clone().with_env("GIT_OBJECT_DIRECTORY", objects);
+        let git = self.git.clone().outside_of_repositories();
+        let git = git
+            .with_env("GIT_DIR", folder)
+            .with_env("GIT_WORK_TREE", &self.work_tree)
+            .with_env("GIT_CONFIG_GLOBAL", "/dev/null")
+            .with_env("GIT_CONFIG_NOSYSTEM", "1")
+            .with_env("GIT_ALTERNATE_OBJECT_DIRECTORIES", all);
         Repository {
-            git: git.with_env("GIT_ALTERNATE_OBJECT_DIRECTORIES", all),
+            git,
             ..self.clone()
         }
     }
@@ -158,12 +172,27 @@ impl Repository {
         self.git_dir.join(name).exists()
     }
 
-    /// A configuration value, if it is set.
+    /// All settings that git sees here, includes resolved, in their order; keys in lower case but for
+    /// the middle part. A later value of the same key counts.
+    pub(crate) fn settings(&self) -> Result<Vec<(String, Option<String>)>, Error> {
+        let listed = self.must(&Invocation::read(["config", "--list", "-z"]))?;
+        let records = listed.stdout.split(|b| *b == 0).filter(|r| !r.is_empty());
+        let setting = |record: &[u8]| {
+            let text = String::from_utf8_lossy(record).into_owned();
+            match text.split_once('\n') {
+                Some((key, value)) => (key.to_owned(), Some(value.to_owned())),
+                None => (text, None),
+            }
+        };
+        Ok(records.map(setting).collect())
+    }
+
     /// The name that git gives the user's commits; `None` if it has none.
     pub fn user_name(&self) -> Option<String> {
         self.config("user.name").ok().flatten()
     }
 
+    /// A configuration value, if it is set.
     pub(crate) fn config(&self, key: &str) -> Result<Option<String>, Error> {
         let output = self.run(&Invocation::read(["config", "--get", key]))?;
         Ok(output.ok().then(|| output.text()))
@@ -172,11 +201,14 @@ impl Repository {
 
 impl Git for Repository {
     fn run(&self, call: &Invocation) -> Result<Output, Error> {
-        self.git.run(call)
+        let output = self.git.run(call);
+        if call.manner == Manner::Read {
+            self.shared_index.put_back();
+        }
+        output
     }
 }
 
-/// A path that git printed with a newline behind it; the path may hold newlines itself.
 /// Why git finds no work tree here, by what it said.
 fn why_none(folder: &Path, said: &str) -> Error {
     let folder = std::path::absolute(folder).unwrap_or_else(|_| folder.to_owned());
@@ -214,6 +246,7 @@ fn quoted(path: &Path) -> OsString {
     OsString::from_vec(out)
 }
 
+/// A path that git printed with a newline behind it; the path may hold newlines itself.
 fn path_of(output: &Output) -> PathBuf {
     PathBuf::from(OsString::from_vec(output.line().to_vec()))
 }

@@ -1,10 +1,15 @@
 //! Begins what was foreseen: git's own command, with hooks, and what it said.
 
+use crate::file::work_file::{Seen, WorkFile};
+use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::process::invocation::{Git, Invocation};
+use crate::process::invocation::{Git, Invocation, Output};
 use crate::repo::operation::Operation;
 use crate::repo::repository::Repository;
+use crate::scout::interrupted::is_as_before;
 use crate::situation::read::Undertaking;
+use crate::store::intent::Intent;
+use crate::store::records::Store;
 
 /// How it went.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -13,8 +18,10 @@ pub struct Begun {
     pub message: String,
     /// Whether something is under way now, most likely with conflicts.
     pub under_way: bool,
-    /// Whether git did it, or began it; else it refused and nothing has changed.
+    /// Whether git did it, or began it; else it refused.
     pub done: bool,
+    /// Whether everything is as it was before; looked at only if git refused.
+    pub unchanged: bool,
     /// The commit that was checked out before.
     pub before: Option<String>,
 }
@@ -32,7 +39,8 @@ pub fn begin_words(undertaking: Undertaking, name: &str) -> Vec<String> {
     all
 }
 
-/// Begins it, if the commit that is checked out is still the one that was looked at.
+/// Begins it, if the commit that is checked out is still the one that was looked at. What is about to be
+/// done is noted first, with the state before; copies of the files in `keep` are made.
 ///
 /// # Errors
 /// If git cannot be run or was stopped, or the repository moved on; a refusal of git is no error.
@@ -41,23 +49,44 @@ pub fn begin(
     undertaking: Undertaking,
     name: &str,
     seen: Option<&str>,
+    keep: &[RepoPath],
 ) -> Result<Begun, Error> {
     let before = repo.resolve("HEAD")?;
     let moved_on = |what: &str| Error::MovedOn {
         what: what.to_owned(),
     };
     if Operation::detect(repo)? != Operation::Loose {
-        return Err(moved_on("something else is under way by now"));
+        return Err(moved_on("something else is in progress by now"));
     }
     if seen != before.as_deref() {
         return Err(moved_on("another commit is checked out by now"));
     }
-    let output = repo.run(&Invocation::conclude(begin_words(undertaking, name)))?;
+    let store = Store::new(repo.git_dir());
+    for path in keep {
+        let now = WorkFile::read(repo.work_tree(), path)?;
+        if matches!(now.seen, Seen::File(..) | Seen::Link(_)) {
+            store.keep(path, &now.bytes)?;
+        }
+    }
+    let words = begin_words(undertaking, name);
+    // git inherits the lock: whoever starts meanwhile waits until it has ended.
+    let _lock = store.turn()?;
+    let intent = Intent::note(repo, words.clone())?;
+    let output = repo.run(&Invocation::conclude(words));
     let under_way = Operation::detect(repo)? != Operation::Loose;
+    let ok = output.as_ref().is_ok_and(Output::ok);
+    let unchanged = !ok && !under_way && is_as_before(repo, &intent)?;
+    // A git that was stopped, or died, may have left half of it: the note stays.
+    let is_over = under_way || ok || unchanged || repo.resolve("HEAD")? != before;
+    if is_over {
+        Intent::forget(repo)?;
+    }
+    let output = output?;
     Ok(Begun {
         message: output.message(),
         under_way,
         done: output.ok() || under_way,
+        unchanged,
         before,
     })
 }

@@ -1,5 +1,6 @@
 //! Two lines of commits and how they stand to each other.
 
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::parties::{empty_tree, merge_bases};
@@ -99,6 +100,61 @@ pub fn replayed(repo: &Repository, other: &str) -> Result<Vec<Commit>, Error> {
     let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
     let one = |fields: &[&[u8]]| parse_commit(&fields.join(&0));
     Ok(fields.chunks_exact(5).filter_map(one).collect())
+}
+
+/// The commits that a pick or a revert of a range takes, in the order in which git takes them; merges
+/// among them too.
+///
+/// # Errors
+/// If git fails, or the range names no commits.
+pub fn in_range(repo: &Repository, range: &str, newest_first: bool) -> Result<Vec<Commit>, Error> {
+    let mut call = Invocation::read(["log", "-z", "--format=%H%x00%h%x00%s%x00%an%x00%at"]);
+    if !newest_first {
+        call = call.arg("--reverse");
+    }
+    let output = repo.must(&call.arg(range).arg("--"))?;
+    let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
+    let one = |fields: &[&[u8]]| parse_commit(&fields.join(&0));
+    Ok(fields.chunks_exact(5).filter_map(one).collect())
+}
+
+/// Files that the own commits add in a rebase, by step from 1: one that a later commit removes again is
+/// not in the index, and an untracked file may be in its place.
+///
+/// # Errors
+/// If git fails.
+pub fn added_by_steps(
+    repo: &Repository,
+    other: &str,
+    steps: &[Commit],
+) -> Result<Vec<(usize, RepoPath)>, Error> {
+    let call = Invocation::read([
+        "log",
+        "-z",
+        "--no-merges",
+        "--no-renames",
+        "--diff-filter=A",
+        "--name-only",
+        "--format=%x01%H",
+    ]);
+    let listed = repo
+        .must(&call.arg(format!("{other}..HEAD")).arg("--"))?
+        .stdout;
+    let mut step = None;
+    let mut added = Vec::new();
+    for field in listed
+        .split(|b| *b == 0 || *b == b'\n')
+        .filter(|field| !field.is_empty())
+    {
+        if let Some(oid) = field.strip_prefix(b"\x01") {
+            let oid = String::from_utf8_lossy(oid).into_owned();
+            step = steps.iter().position(|commit| commit.oid == oid);
+        } else if let Some(step) = step {
+            added.push((step + 1, RepoPath::new(field)));
+        }
+    }
+    added.sort();
+    Ok(added)
 }
 
 /// The parent of a commit that is picked or undone; the empty tree before the first, nothing for a merge.

@@ -1,12 +1,14 @@
-//! A merge carried out by git in memory: whatever it writes goes into a folder that is thrown away.
+//! A merge carried out by git in memory: whatever it writes goes into a git folder of its own that is
+//! thrown away.
 //!
-//! Neither the index nor a reference nor the repository's own objects are touched.
+//! Neither the index nor a reference nor the repository's own objects are touched, and no hook runs.
 
 use crate::case::grouping::grouped;
 use crate::case::one::Case;
 use crate::case::place::Place;
 use crate::case::stages::{Stage, Stages};
 use crate::file::owner::temp_folder;
+use crate::file::times::Times;
 use crate::path::RepoPath;
 use crate::process::cancel::Cancel;
 use crate::process::error::Error;
@@ -14,9 +16,9 @@ use crate::process::invocation::{Git, Invocation, failed};
 use crate::repo::index::Mode;
 use crate::repo::objects::{Oid, write_blobs};
 use crate::repo::parties::Parties;
+use crate::repo::private_folder::make_private_folder;
 use crate::repo::repository::Repository;
 use crate::scout::meeting::bases_between;
-use crate::scout::untouched::Times;
 use crate::situation::names::names;
 use crate::situation::proof::PathFinding;
 use crate::situation::read::{Commit, Foreseen, Party, Situation, Undertaking};
@@ -31,7 +33,8 @@ use tempfile::TempDir;
 #[derive(Clone, Debug)]
 pub struct Sandbox {
     repo: Repository,
-    folder: Arc<TempDir>,
+    /// Removed when the last sandbox over it is dropped.
+    _folder: Arc<TempDir>,
     /// The times of the repository's own objects; none once they are put back.
     times: Arc<Mutex<Times>>,
 }
@@ -74,10 +77,11 @@ impl Sandbox {
     pub fn new(repo: &Repository, cancel: &Cancel) -> Result<Self, Error> {
         let folder = temp_folder().map_err(Error::file("create", "a temporary folder"))?;
         let times = Times::of(&repo.common_dir().join("objects"));
+        make_private_folder(repo, folder.path())?;
         Ok(Sandbox {
             times: Arc::new(Mutex::new(times)),
             repo: repo.until(cancel).writing_into(folder.path()),
-            folder: Arc::new(folder),
+            _folder: Arc::new(folder),
         })
     }
 
@@ -94,11 +98,13 @@ impl Sandbox {
         &self.repo
     }
 
-    /// Merges two commits; `base` is what they are taken to have started from, else git finds it.
+    /// Merges two commits, by their object names; `base` is what they are taken to have started from,
+    /// else git finds it.
     ///
     /// # Errors
     /// If git fails, or is too old to merge in memory (before 2.40).
     ///
+    /// `options` are those of the merge strategy, as `-X` takes them.
     /// Where git puts a file aside, it calls it by what it calls the sides: `labels`, which are `ours` and
     /// `theirs` themselves if none are given.
     pub fn merge(
@@ -107,6 +113,7 @@ impl Sandbox {
         ours: &str,
         theirs: &str,
         labels: Option<[&str; 2]>,
+        options: &[String],
     ) -> Result<MergedTree, Error> {
         let call = ["merge-tree", "--write-tree", "-z", "--no-messages"];
         let mut call = Invocation::write(call)
@@ -119,7 +126,8 @@ impl Sandbox {
             }
             None => bases_between(&self.repo, ours, theirs)?,
         };
-        let call = call.arg(ours).arg(theirs);
+        let options = options.iter().map(|option| format!("-X{option}"));
+        let call = options.fold(call, Invocation::arg).arg(ours).arg(theirs);
         let output = self.repo.run(&call)?;
         // What it says to words that it does not know.
         if output.code == Some(129) {
@@ -144,11 +152,41 @@ impl Sandbox {
             theirs: Some(theirs.to_owned()),
             stash: None,
         };
+        // Whether a file stands against a folder is seen in what the merge would leave.
+        let of_one = |place: &Place| place.stages.ours.is_none() || place.stages.theirs.is_none();
+        if places.iter().any(of_one) {
+            self.repo.must(&Invocation::write(["read-tree", &tree]))?;
+        }
         Ok(MergedTree {
             cases: grouped(&self.repo, places, &parties)?,
             tree,
             parties,
         })
+    }
+
+    /// Finds what both lines of a merge started from.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn find_bases(&self, merged: &mut MergedTree) -> Result<(), Error> {
+        if let (Some(ours), Some(theirs)) = (&merged.parties.ours, &merged.parties.theirs) {
+            merged.parties.bases = bases_between(&self.repo, ours, theirs)?;
+        }
+        Ok(())
+    }
+
+    /// A merge that leaves a tree as it is: nothing clashes, and nothing of the other line is taken.
+    pub fn merged_as(&self, tree: String, ours: &str, theirs: &str) -> MergedTree {
+        MergedTree {
+            cases: Vec::new(),
+            tree,
+            parties: Parties {
+                bases: Vec::new(),
+                ours: Some(ours.to_owned()),
+                theirs: Some(theirs.to_owned()),
+                stash: None,
+            },
+        }
     }
 
     /// A commit of a tree in which some files stand otherwise, on top of another.
@@ -161,16 +199,13 @@ impl Sandbox {
         settled: &[SettledFile],
         parent: &str,
     ) -> Result<String, Error> {
-        let index = self.folder.path().join("index");
         let run = |call: Invocation| {
             let who = ["AUTHOR", "COMMITTER"];
-            let call = who
-                .iter()
-                .fold(call.env("GIT_INDEX_FILE", &index), |call, who| {
-                    call.env(format!("GIT_{who}_NAME"), "Armistice")
-                        .env(format!("GIT_{who}_EMAIL"), "foreseen@armistice.invalid")
-                        .env(format!("GIT_{who}_DATE"), "@0 +0000")
-                });
+            let call = who.iter().fold(call, |call, who| {
+                call.env(format!("GIT_{who}_NAME"), "Armistice")
+                    .env(format!("GIT_{who}_EMAIL"), "foreseen@armistice.invalid")
+                    .env(format!("GIT_{who}_DATE"), "@0 +0000")
+            });
             self.repo.must(&call)
         };
         let tree = match settled.is_empty() {

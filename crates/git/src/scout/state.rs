@@ -1,18 +1,20 @@
-//! The work tree as git would find it: what was changed, and what of it would be in the way.
+//! The working tree as git would find it: what was changed.
 
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::repository::Repository;
-use crate::situation::read::Undertaking;
 use serde::Serialize;
-use std::collections::BTreeSet;
+use std::collections::HashMap;
 
 /// The state of the work tree.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
 pub struct TreeState {
     /// Tracked files that are staged otherwise than committed.
     pub staged: Vec<RepoPath>,
+    /// What is staged for them, as an object; nothing for those that are removed.
+    #[serde(skip)]
+    pub(crate) staged_as: HashMap<RepoPath, String>,
     /// Tracked files that stand otherwise on disk than staged.
     pub changed: Vec<RepoPath>,
     /// How many stashes there are.
@@ -31,7 +33,7 @@ impl TreeState {
     pub fn read(repo: &Repository) -> Result<Self, Error> {
         let call = [
             "status",
-            "--porcelain=v1",
+            "--porcelain=v2",
             "-z",
             "--untracked-files=no",
             "--no-renames",
@@ -39,14 +41,8 @@ impl TreeState {
         ];
         let status = repo.must(&Invocation::read(call))?.stdout;
         let mut state = TreeState::default();
-        for record in status.split(|b| *b == 0).filter(|record| record.len() > 3) {
-            let path = RepoPath::new(&record[3..]);
-            if record[0] != b' ' && record[0] != b'?' {
-                state.staged.push(path.clone());
-            }
-            if record[1] != b' ' && record[1] != b'?' {
-                state.changed.push(path);
-            }
+        for record in status.split(|b| *b == 0) {
+            state.take(record);
         }
         let stashes = repo.run(&Invocation::read([
             "rev-list",
@@ -75,74 +71,33 @@ impl TreeState {
         Ok(state)
     }
 
+    /// Takes one record: `1 XY SUB MODE MODE MODE OID OID PATH`, or `u XY SUB MODE MODE MODE MODE OID
+    /// OID OID PATH` for one in conflict.
+    fn take(&mut self, record: &[u8]) {
+        let fields = match record.first() {
+            Some(b'1') => 8,
+            Some(b'u') => 10,
+            _ => return,
+        };
+        let parts: Vec<&[u8]> = record.splitn(fields + 1, |b| *b == b' ').collect();
+        let (Some(state), Some(path)) = (parts.get(1), parts.get(fields)) else {
+            return;
+        };
+        let path = RepoPath::new(*path);
+        if state.first().is_some_and(|sign| *sign != b'.') {
+            if fields == 8 {
+                let oid = String::from_utf8_lossy(parts[7]).into_owned();
+                self.staged_as.insert(path.clone(), oid);
+            }
+            self.staged.push(path.clone());
+        }
+        if state.get(1).is_some_and(|sign| *sign != b'.') {
+            self.changed.push(path);
+        }
+    }
+
     /// Whether nothing that is tracked was changed.
     pub fn is_clean(&self) -> bool {
         self.staged.is_empty() && self.changed.is_empty()
-    }
-
-    /// The files for which git would refuse to begin: changed ones that would be written over, and
-    /// untracked ones in a place where a file would come.
-    ///
-    /// # Errors
-    /// If git fails.
-    pub fn in_the_way(
-        &self,
-        repo: &Repository,
-        undertaking: Undertaking,
-        forward: bool,
-        to: &str,
-    ) -> Result<Vec<RepoPath>, Error> {
-        let call = [
-            "diff-tree",
-            "-r",
-            "-z",
-            "--name-status",
-            "--no-renames",
-            "HEAD",
-            to,
-            "--",
-        ];
-        let listed = repo.must(&Invocation::read(call))?.stdout;
-        let mut fields = listed.split(|b| *b == 0);
-        let (mut written, mut added) = (BTreeSet::new(), Vec::new());
-        while let (Some(status), Some(path)) = (fields.next(), fields.next()) {
-            let path = RepoPath::new(path);
-            if status == b"A" {
-                added.push(path.clone());
-            }
-            written.insert(path);
-        }
-        let mut way: BTreeSet<RepoPath> = BTreeSet::new();
-        let is_written = |path: &&RepoPath| written.contains(path);
-        match (undertaking, forward) {
-            // A rebase begins from a clean tree alone.
-            (Undertaking::Rebase, _) => {
-                way.extend(self.staged.iter().chain(&self.changed).cloned());
-            }
-            (Undertaking::Merge, true) => {
-                way.extend(self.staged.iter().filter(is_written).cloned());
-            }
-            _ => way.extend(self.staged.iter().cloned()),
-        }
-        way.extend(self.changed.iter().filter(is_written).cloned());
-        let listed = match added.is_empty() {
-            true => Vec::new(),
-            false => {
-                let call = ["ls-files", "-z", "--full-name"];
-                repo.must(&Invocation::read(call))?.stdout
-            }
-        };
-        let tracked: BTreeSet<&[u8]> = listed.split(|b| *b == 0).collect();
-        for path in added {
-            let there = repo
-                .work_tree()
-                .join(path.to_os())
-                .symlink_metadata()
-                .is_ok();
-            if there && !tracked.contains(path.bytes()) {
-                way.insert(path);
-            }
-        }
-        Ok(way.into_iter().collect())
     }
 }

@@ -1,6 +1,7 @@
 //! What is staged as a whole: whether it is what was looked at, and whether it is anything.
 
 use crate::file::folders::file_name_hash;
+use crate::file::owner::temp_folder;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -8,6 +9,7 @@ use crate::repo::index::staged_diff;
 use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
 use std::collections::BTreeSet;
+use std::path::PathBuf;
 
 /// A hash of all that is staged against the commit that is checked out.
 pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
@@ -59,8 +61,19 @@ pub(crate) fn changed_on_disk(repo: &Repository) -> Result<ChangedOnDisk, Error>
     let mut since_staged = BTreeSet::new();
     let suspects: Vec<_> = suspects.difference(&unmerged).collect();
     if !suspects.is_empty() {
-        // Unlike its plumbing, this leaves out files that were only touched.
+        // Unlike its plumbing, this leaves out files that were only touched. It would write that
+        // into the index: it gets a copy.
+        let folder = temp_folder().map_err(Error::file("create", "a temporary folder"))?;
+        let copy = folder.path().join("index");
+        let index = std::env::var_os("GIT_INDEX_FILE").map(PathBuf::from);
+        let index = index.unwrap_or_else(|| repo.git_dir().join("index"));
+        std::fs::copy(&index, &copy).map_err(Error::file("copy", &index))?;
         let call = [
+            "-c",
+            "core.splitIndex=false",
+            // A sparse index would be folded again, which writes trees.
+            "-c",
+            "index.sparse=false",
             "diff",
             "--name-only",
             "-z",
@@ -70,7 +83,7 @@ pub(crate) fn changed_on_disk(repo: &Repository) -> Result<ChangedOnDisk, Error>
         ];
         let paths = suspects.iter().map(|path| path.to_os());
         let call = paths.fold(Invocation::read(call), Invocation::arg);
-        let changed = repo.must(&call)?.stdout;
+        let changed = repo.must(&call.env("GIT_INDEX_FILE", &copy))?.stdout;
         let changed = changed.split(|b| *b == 0).filter(|path| !path.is_empty());
         since_staged.extend(changed.map(RepoPath::new));
     }

@@ -2,8 +2,8 @@
 
 use crate::{Chance, World, change, edited, rounds, text};
 use armistice_git::{
-    Cancel, Case, Relation, Sandbox, Situation, TreeState, Undertaking, counterparts, meeting,
-    only_parent, replayed,
+    Beginning, Cancel, Case, CommandSettings, Obstacles, Relation, Sandbox, Situation, TreeState,
+    Undertaking, counterparts, meeting, only_parent, replayed,
 };
 use std::collections::BTreeMap;
 use std::fs;
@@ -55,8 +55,13 @@ fn told(cases: &[Case]) -> Vec<String> {
 }
 
 fn foreseen(world: &World, base: Option<&str>, ours: &str, theirs: &str) -> Vec<Case> {
-    let sandbox = Sandbox::new(&world.repo(), &Cancel::default()).unwrap();
-    let cases = sandbox.merge(base, ours, theirs, None).unwrap().cases;
+    let repo = world.repo();
+    let oid = |name: &str| repo.resolve(name).unwrap().unwrap();
+    let sandbox = Sandbox::new(&repo, &Cancel::default()).unwrap();
+    // git names what it puts aside after the branch.
+    let labels = base.is_none().then_some(["HEAD", theirs]);
+    let merged = sandbox.merge(base, &oid(ours), &oid(theirs), labels, &[]);
+    let cases = merged.unwrap().cases;
     sandbox.leave_untouched();
     cases
 }
@@ -123,15 +128,21 @@ fn steps_of_a_rebase_are_those_that_git_makes() {
     // The third does what the other line does already.
     assert_eq!(subjects, ["first", "second"]);
     let sandbox = Sandbox::new(&repo, &Cancel::default()).unwrap();
+    let tip = repo.resolve("feature").unwrap().unwrap();
     let parent = |oid: &str| only_parent(&repo, oid).unwrap().unwrap();
     let first = sandbox
-        .merge(Some(&parent(&steps[0].oid)), "feature", &steps[0].oid, None)
+        .merge(Some(&parent(&steps[0].oid)), &tip, &steps[0].oid, None, &[])
         .unwrap();
     assert!(first.cases.is_empty());
-    let tip = repo.resolve("feature").unwrap().unwrap();
     let made = sandbox.commit(&first.tree, &[], &tip).unwrap();
     let second = sandbox
-        .merge(Some(&parent(&steps[1].oid)), &made, &steps[1].oid, None)
+        .merge(
+            Some(&parent(&steps[1].oid)),
+            &made,
+            &steps[1].oid,
+            None,
+            &[],
+        )
         .unwrap();
     sandbox.leave_untouched();
     assert_eq!(everything(&world), before);
@@ -228,15 +239,20 @@ fn counterparts_begin_with_the_likeliest() {
 fn what_is_in_the_way_is_what_git_refuses_for() {
     let world = lines();
     let repo = world.repo();
+    let tip = repo.resolve("feature").unwrap().unwrap();
     let to = |world: &World| {
         let sandbox = Sandbox::new(&world.repo(), &Cancel::default()).unwrap();
-        let merged = sandbox.merge(None, "HEAD", "feature", None).unwrap();
+        let merged = sandbox.merge(None, "HEAD", &tip, None, &[]).unwrap();
         let state = TreeState::read(&world.repo()).unwrap();
-        let repo = sandbox.repo();
-        let way = state
-            .in_the_way(repo, Undertaking::Merge, false, &merged.tree)
-            .unwrap();
-        let names: Vec<String> = way.iter().map(ToString::to_string).collect();
+        let beginning = Beginning {
+            undertaking: Undertaking::Merge,
+            forward: false,
+            to: &merged.tree,
+            settings: &CommandSettings::default(),
+            later: &[],
+        };
+        let way = Obstacles::read(&world.repo(), sandbox.repo(), &state, &beginning).unwrap();
+        let names: Vec<String> = way.refused.iter().map(ToString::to_string).collect();
         (names, state.is_clean())
     };
     assert_eq!(to(&world), (Vec::new(), true));

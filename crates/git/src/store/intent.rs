@@ -1,0 +1,104 @@
+//! What was about to be begun, and how the repository was before: noted before git is called, removed
+//! when it has answered. If the program or git dies in between, the next start knows what it was.
+
+use crate::file::folders::{ROOT, make_folder, read_if_there, remove_file};
+use crate::file::owner::{is_alive, own};
+use crate::file::work_file::write_atomically;
+use crate::path::RepoPath;
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::repository::Repository;
+use serde::{Deserialize, Serialize};
+use std::path::PathBuf;
+
+/// A command that was about to be run.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Intent {
+    /// The words after `git`.
+    pub command: Vec<String>,
+    /// The program that runs it.
+    owner: String,
+    /// The commit that was checked out.
+    pub(crate) head: Option<String>,
+    /// The branch that was checked out, as a reference.
+    pub(crate) branch: Option<String>,
+    /// The tree of the index; none while it could not be written as a tree.
+    pub(crate) index: Option<String>,
+    /// Tracked files that were not as the index has them, by their bytes.
+    pub(crate) changed: Vec<Vec<u8>>,
+    /// Untracked files, ignored ones left out, by their bytes.
+    pub(crate) untracked: Vec<Vec<u8>>,
+}
+
+fn file(repo: &Repository) -> PathBuf {
+    repo.git_dir().join(ROOT).join("intent.json")
+}
+
+/// The paths of a listing that ends each with a zero byte.
+fn paths(listed: &[u8]) -> Vec<Vec<u8>> {
+    let paths = listed.split(|b| *b == 0).filter(|path| !path.is_empty());
+    paths.map(<[u8]>::to_vec).collect()
+}
+
+/// Tracked files that are not as the index has them; files that were only touched among them.
+pub(crate) fn changed_files(repo: &Repository) -> Result<Vec<Vec<u8>>, Error> {
+    let call = ["diff-files", "--name-only", "-z", "--ignore-submodules"];
+    Ok(paths(&repo.must(&Invocation::read(call))?.stdout))
+}
+
+/// Untracked files, ignored ones left out.
+pub(crate) fn untracked_files(repo: &Repository) -> Result<Vec<Vec<u8>>, Error> {
+    let call = ["ls-files", "--others", "--exclude-standard", "-z"];
+    Ok(paths(&repo.must(&Invocation::read(call))?.stdout))
+}
+
+impl Intent {
+    /// Notes that a command is about to be run; when this returns the note survives the machine.
+    ///
+    /// # Errors
+    /// If git or the disk refuses: nothing is to be run then.
+    pub(crate) fn note(repo: &Repository, command: Vec<String>) -> Result<Self, Error> {
+        let branch = repo.run(&Invocation::read(["symbolic-ref", "--quiet", "HEAD"]))?;
+        let index = repo.run(&Invocation::write(["write-tree"]))?;
+        let intent = Intent {
+            command,
+            owner: own().to_owned(),
+            head: repo.resolve("HEAD")?,
+            branch: branch.ok().then(|| branch.text()),
+            index: index.ok().then(|| index.text()),
+            changed: changed_files(repo)?,
+            untracked: untracked_files(repo)?,
+        };
+        let file = file(repo);
+        if let Some(folder) = file.parent() {
+            make_folder(folder)?;
+        }
+        let text = serde_json::to_vec(&intent).map_err(|why| Error::Record {
+            path: file.clone(),
+            why: why.to_string(),
+        })?;
+        write_atomically(&file, &text, None)?;
+        Ok(intent)
+    }
+
+    /// The one that a program left which is gone; none if there is none, or it cannot be read.
+    pub(crate) fn left_behind(repo: &Repository) -> Option<Self> {
+        let bytes = read_if_there(&file(repo)).ok().flatten()?;
+        let intent: Intent = serde_json::from_slice(&bytes).ok()?;
+        (!is_alive(&intent.owner)).then_some(intent)
+    }
+
+    /// Forgets it: git has answered, or what was left of it is cleared up.
+    ///
+    /// # Errors
+    /// If the file cannot be removed.
+    pub(crate) fn forget(repo: &Repository) -> Result<(), Error> {
+        remove_file(&file(repo))
+    }
+
+    /// Whether a path was as the index had it, or was not there.
+    pub(crate) fn was_untouched(&self, path: &RepoPath) -> bool {
+        let is = |other: &Vec<u8>| other == path.bytes();
+        !self.changed.iter().any(is) && !self.untracked.iter().any(is)
+    }
+}

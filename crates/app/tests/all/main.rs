@@ -3,7 +3,6 @@
 mod kills;
 mod kit;
 mod looking;
-mod looking;
 mod names;
 mod obstacles;
 

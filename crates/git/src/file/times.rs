@@ -92,19 +92,27 @@ fn alternates(objects: &Path) -> Vec<PathBuf> {
         .collect()
 }
 
-/// When the parts of a split index were changed last: git renews them whenever it reads the index.
+/// Times that git renews whenever it reads the index: of the parts of a split index, and of the trees
+/// that a sparse index stands for.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct SharedIndexTimes {
+pub(crate) struct IndexTimes {
     git_dir: PathBuf,
     times: Arc<Mutex<HashMap<PathBuf, Time>>>,
+    /// Of all objects, where only a part of the tree is checked out.
+    objects: Arc<Times>,
 }
 
-impl SharedIndexTimes {
+impl IndexTimes {
     /// Notes them before the index is read.
-    pub(crate) fn of(git_dir: &Path) -> Self {
-        let times = SharedIndexTimes {
+    pub(crate) fn of(git_dir: &Path, common_dir: &Path) -> Self {
+        let objects = match git_dir.join("info/sparse-checkout").exists() {
+            true => Times::of(&common_dir.join("objects")),
+            false => Times::default(),
+        };
+        let times = IndexTimes {
             git_dir: git_dir.to_owned(),
             times: Arc::default(),
+            objects: Arc::new(objects),
         };
         times.put_back();
         times
@@ -112,6 +120,7 @@ impl SharedIndexTimes {
 
     /// Puts them back; those of parts that are new are noted.
     pub(crate) fn put_back(&self) {
+        self.objects.put_back();
         let Ok(mut times) = self.times.lock() else {
             return;
         };

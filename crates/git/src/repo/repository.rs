@@ -1,6 +1,6 @@
 //! Where the repository is.
 
-use crate::file::times::SharedIndexTimes;
+use crate::file::times::IndexTimes;
 use crate::process::cancel::Cancel;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Manner, Output};
@@ -22,8 +22,8 @@ pub struct Repository {
     common_dir: PathBuf,
     /// Contents read so far, by name: what was read for one screen is not read again for another.
     contents: Arc<Mutex<HashMap<Oid, Source>>>,
-    /// When the parts of a split index were changed last.
-    shared_index: SharedIndexTimes,
+    /// Times that git renews when it reads the index.
+    index_times: IndexTimes,
 }
 
 impl Repository {
@@ -41,7 +41,7 @@ impl Repository {
         let dir = git.must(&Invocation::read(["rev-parse", "--absolute-git-dir"]))?;
         let call = ["rev-parse", "--path-format=absolute", "--git-common-dir"];
         let common = git.must(&Invocation::read(call))?;
-        let (work_tree, git_dir) = (path_of(&top), path_of(&dir));
+        let (work_tree, git_dir, common_dir) = (path_of(&top), path_of(&dir), path_of(&common));
         let mut git = git.at(&work_tree);
         if std::env::var_os("GIT_DIR").is_some() {
             // Both may be relative to where we were started; every call runs at the top.
@@ -51,9 +51,9 @@ impl Repository {
         Ok(Repository {
             git,
             work_tree,
-            shared_index: SharedIndexTimes::of(&git_dir),
+            index_times: IndexTimes::of(&git_dir, &common_dir),
             git_dir,
-            common_dir: path_of(&common),
+            common_dir,
             contents: Arc::default(),
         })
     }
@@ -71,7 +71,7 @@ impl Repository {
             git_dir: git_dir.to_owned(),
             common_dir: git_dir.to_owned(),
             contents: Arc::default(),
-            shared_index: SharedIndexTimes::default(),
+            index_times: IndexTimes::default(),
         }
     }
 
@@ -203,7 +203,7 @@ impl Git for Repository {
     fn run(&self, call: &Invocation) -> Result<Output, Error> {
         let output = self.git.run(call);
         if call.manner == Manner::Read {
-            self.shared_index.put_back();
+            self.index_times.put_back();
         }
         output
     }

@@ -18,8 +18,8 @@ use armistice_core::{
     PerSide, Report, Side, Source, Versions, Weight, audit, check, find_markers,
 };
 use armistice_git::{
-    After, Cancel, Case, Decisions, Ending, Error, FileOutcome, Foreseen, IndexState, Journal,
-    LeftBehind, Loaded, Loose, Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover,
+    After, Cancel, Case, Decisions, Ending, Error, FileOutcome, Foreseen, IndexState, Interrupted,
+    Journal, LeftBehind, Loaded, Loose, Mark, Memory, Operation, Outcome, Overwrite, Proof, Prover,
     RepoPath, Repository, Seen, SeenState, SideHistory, Situation, StagedText, Store, Terrain,
     WriteRequest, Written, foreseen_history, history, left_behind, load, load_all, mend,
     merged_by_git, remake, run_ending, settle_outcome, stage_as_they_stand, staged_contents,
@@ -78,6 +78,17 @@ impl CaseService {
     /// If git or the disk refuses.
     pub fn mend(&self) -> Result<Vec<String>, Error> {
         mended(&self.repo)
+    }
+
+    /// What a command left in which git was killed, if there is such a thing.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn interrupted(&self) -> Result<Option<Interrupted>, Error> {
+        Ok(match left_behind(&self.repo)? {
+            Some(LeftBehind::Torn(torn)) => Some(torn),
+            Some(LeftBehind::Over(_)) | None => None,
+        })
     }
 
     /// Goes back to the state before a command that was interrupted; how many files went back.

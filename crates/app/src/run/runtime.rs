@@ -14,8 +14,10 @@ use crate::state::app::State;
 use crate::state::effect::{Effect, Trouble};
 use crate::update::dispatch::{start, update};
 use crate::update::returning::return_to;
+use crate::update::scout::ask_to_undo;
 use crate::view::areas::Screen;
 use anyhow::{Context, Result};
+use armistice_git::Interrupted;
 use armistice_git::{Cancel, Situation, Undertaking};
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
@@ -61,6 +63,8 @@ struct Opened {
     situation: Situation,
     /// What a run that was cut short had left, and what became of it.
     mended: Vec<String>,
+    /// What a command left in which git was killed.
+    interrupted: Option<Interrupted>,
     paths: RepositoryPaths,
 }
 
@@ -95,6 +99,7 @@ pub fn run(
         let service = open().and_then(|service| {
             Ok(Opened {
                 mended: service.mend()?,
+                interrupted: service.interrupted()?,
                 situation: service.situation()?,
                 paths: repository_paths(service.repo()),
                 worker: Worker::new(service),
@@ -122,6 +127,9 @@ pub fn run(
     }
     if !opened.mended.is_empty() {
         state.say(opened.mended.join(" · "));
+    }
+    if let Some(torn) = &opened.interrupted {
+        ask_to_undo(&mut state, &torn.command, &torn.files);
     }
     let pool = Pool::new(&worker, &to_main);
     let first = start(&mut state);
@@ -588,6 +596,7 @@ impl Pool {
             | Effect::ReadHistory(..)
             | Effect::Shade(..)
             | Effect::ReadTerrain
+            | Effect::FindMarkers
             | Effect::ReadScout
             | Effect::Foresee(_)
             | Effect::NameCounterpart(_)

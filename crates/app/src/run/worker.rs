@@ -543,6 +543,10 @@ impl Worker {
                 );
                 Some(WorkResult::Begun(question, begun.map_err(text)))
             }
+            Effect::UndoInterrupted => {
+                let undone = self.service.undo_interrupted().map_err(text);
+                Some(WorkResult::UndidInterrupted(undone))
+            }
             Effect::ReadTerrain => {
                 let read = self.service.terrain().map_err(text);
                 Some(WorkResult::TerrainRead(read.map(Box::new)))

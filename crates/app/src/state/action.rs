@@ -56,6 +56,8 @@ pub enum WorkResult {
     /// What a typed name stands for.
     Named(String, Result<Option<Counterpart>, String>),
     /// git has begun something, done it at once, or refused.
+    /// How many files went back to how they were before a command.
+    UndidInterrupted(Result<usize, String>),
     Begun(Question, Result<Begun, String>),
     /// Files that git merged by itself are cases now, but for these.
     TakenIn(Result<Vec<RepoPath>, String>),

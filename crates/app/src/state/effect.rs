@@ -162,6 +162,8 @@ pub enum Effect {
         /// Files that are copied aside first.
         keep: Vec<RepoPath>,
     },
+    /// Go back to the state before a command that was interrupted.
+    UndoInterrupted,
     /// Make files that git merged by itself cases.
     TakeIn(Vec<RepoPath>),
     ReadLog,

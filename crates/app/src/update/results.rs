@@ -32,6 +32,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             return scout::foreseen(state, &question, result, is_all);
         }
         WorkResult::Named(name, found) => return scout::named(state, &name, found),
+        WorkResult::UndidInterrupted(result) => return scout::undone(state, result),
         WorkResult::Begun(question, result) => return scout::begun(state, &question, result),
         WorkResult::CheckBegan(line) => checks::began(state, line),
         WorkResult::CheckSaid(line, lines) => checks::said(state, line, lines),

@@ -427,6 +427,38 @@ fn copies(n: usize) -> String {
     }
 }
 
+/// A command was interrupted and git left half of it: asks whether to go back to the state before.
+pub fn ask_to_undo(state: &mut State, command: &str, files: &[RepoPath]) {
+    let n = count(files.len(), "file");
+    let mut lines = vec![
+        format!("'{command}' was interrupted: {n} changed, and no operation is in progress."),
+        "Going back puts the index and these files back as they were; what is there now is copied aside first. S on Scout begins it again afterwards.".to_owned(),
+    ];
+    lines.extend(files.iter().map(|path| format!("  {path}")));
+    state.overlay = Some(Overlay::Question(Box::new(Ask {
+        title: "Undo what an interrupted command left?".to_owned(),
+        lines,
+        yes: "go back to the state before".to_owned(),
+        effects: vec![Effect::UndoInterrupted],
+        ..Ask::default()
+    })));
+}
+
+/// What an interrupted command left is undone, or not.
+pub(crate) fn undone(state: &mut State, result: Result<usize, String>) -> Vec<Effect> {
+    match result {
+        Ok(n) => {
+            let verb = if n == 1 { "is" } else { "are" };
+            let files = count(n, "file");
+            state.say(format!(
+                "{files} {verb} as before; copies are kept under the git folder"
+            ));
+        }
+        Err(why) => state.complain(why),
+    }
+    vec![Effect::ReadSituation]
+}
+
 /// git has begun, done or refused it.
 pub(crate) fn begun(
     state: &mut State,
@@ -461,7 +493,7 @@ pub(crate) fn begun(
         (false, false) => {
             let said = match begun.unchanged {
                 true => "git refused; nothing has changed",
-                false => "git refused and left changes behind: the next start offers the way back",
+                false => "git refused and left changes behind: 'armistice mend --undo' goes back",
             };
             state.complain(said);
             state.overlay = Some(Overlay::Output {

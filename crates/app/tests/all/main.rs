@@ -18,6 +18,7 @@ mod empty;
 mod finishing;
 mod hanging;
 mod in_memory;
+mod interrupted;
 mod outside;
 mod parley;
 mod paths;

@@ -6,7 +6,7 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
 use crate::repo::operation::Operation;
 use crate::repo::repository::Repository;
-use crate::scout::interrupted::is_as_before;
+use crate::scout::interrupted::{is_as_before, not_in_index};
 use crate::situation::read::Undertaking;
 use crate::store::intent::Intent;
 use crate::store::records::Store;
@@ -71,7 +71,7 @@ pub fn begin(
     let words = begin_words(undertaking, name);
     // git inherits the lock: whoever starts meanwhile waits until it has ended.
     let _lock = store.turn()?;
-    let intent = Intent::note(repo, words.clone())?;
+    let intent = Intent::note(repo, words.clone(), not_in_index(repo)?)?;
     let output = repo.run(&Invocation::conclude(words));
     let under_way = Operation::detect(repo)? != Operation::Loose;
     let ok = output.as_ref().is_ok_and(Output::ok);

@@ -7,7 +7,8 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::operation::Operation;
 use crate::repo::repository::Repository;
-use crate::store::intent::{Intent, changed_files, untracked_files};
+use crate::situation::staged::changed_on_disk;
+use crate::store::intent::Intent;
 use crate::store::records::Store;
 use std::collections::BTreeSet;
 
@@ -81,19 +82,26 @@ fn has_index(repo: &Repository, intent: &Intent) -> Result<bool, Error> {
     Ok(repo.run(&call)?.ok())
 }
 
+/// Tracked files that are not as the index has them, and untracked ones that are not ignored.
+pub(crate) fn not_in_index(repo: &Repository) -> Result<[BTreeSet<RepoPath>; 2], Error> {
+    let changed = changed_on_disk(repo)?;
+    let mut tracked = changed.since_staged;
+    tracked.extend(changed.unmerged);
+    let call = ["ls-files", "--others", "--exclude-standard", "-z"];
+    let listed = repo.must(&Invocation::read(call))?.stdout;
+    let listed = listed.split(|b| *b == 0).filter(|path| !path.is_empty());
+    Ok([tracked, listed.map(RepoPath::new).collect()])
+}
+
 /// The files that are not as they were before: tracked ones that were as the index has them, and
 /// untracked ones that were not there.
 fn touched(repo: &Repository, intent: &Intent) -> Result<Vec<RepoPath>, Error> {
-    let mut paths: BTreeSet<RepoPath> = BTreeSet::new();
-    for path in changed_files(repo)?
-        .into_iter()
-        .chain(untracked_files(repo)?)
-    {
-        paths.insert(RepoPath::new(path));
-    }
+    let [mut paths, untracked] = not_in_index(repo)?;
+    paths.extend(untracked);
     if let Some(tree) = &intent.index {
         let call = [
             "diff-index",
+            "--cached",
             "--name-only",
             "-z",
             "--ignore-submodules",
@@ -114,11 +122,11 @@ fn touched(repo: &Repository, intent: &Intent) -> Result<Vec<RepoPath>, Error> {
 /// # Errors
 /// If git or the disk refuses; what was not put back yet is named on the next start.
 pub fn undo_interrupted(repo: &Repository) -> Result<usize, Error> {
-    let Some(intent) = Intent::left_behind(repo) else {
-        return Ok(0);
-    };
     let store = Store::new(repo.git_dir());
     let _lock = store.turn()?;
+    let Some(intent) = Intent::to_undo(repo) else {
+        return Ok(0);
+    };
     if Operation::detect(repo)? != Operation::Loose || repo.resolve("HEAD")? != intent.head {
         return Err(Error::MovedOn {
             what: "an operation has begun, or another commit is checked out".to_owned(),

@@ -9,6 +9,7 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::repository::Repository;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 /// A command that was about to be run.
@@ -34,30 +35,18 @@ fn file(repo: &Repository) -> PathBuf {
     repo.git_dir().join(ROOT).join("intent.json")
 }
 
-/// The paths of a listing that ends each with a zero byte.
-fn paths(listed: &[u8]) -> Vec<Vec<u8>> {
-    let paths = listed.split(|b| *b == 0).filter(|path| !path.is_empty());
-    paths.map(<[u8]>::to_vec).collect()
-}
-
-/// Tracked files that are not as the index has them; files that were only touched among them.
-pub(crate) fn changed_files(repo: &Repository) -> Result<Vec<Vec<u8>>, Error> {
-    let call = ["diff-files", "--name-only", "-z", "--ignore-submodules"];
-    Ok(paths(&repo.must(&Invocation::read(call))?.stdout))
-}
-
-/// Untracked files, ignored ones left out.
-pub(crate) fn untracked_files(repo: &Repository) -> Result<Vec<Vec<u8>>, Error> {
-    let call = ["ls-files", "--others", "--exclude-standard", "-z"];
-    Ok(paths(&repo.must(&Invocation::read(call))?.stdout))
-}
-
 impl Intent {
-    /// Notes that a command is about to be run; when this returns the note survives the machine.
+    /// Notes that a command is about to be run, with the tracked files that are not as the index has
+    /// them and the untracked ones; when this returns the note survives the machine.
     ///
     /// # Errors
     /// If git or the disk refuses: nothing is to be run then.
-    pub(crate) fn note(repo: &Repository, command: Vec<String>) -> Result<Self, Error> {
+    pub(crate) fn note(
+        repo: &Repository,
+        command: Vec<String>,
+        [changed, untracked]: [BTreeSet<RepoPath>; 2],
+    ) -> Result<Self, Error> {
+        let bytes = |paths: BTreeSet<RepoPath>| paths.iter().map(|p| p.bytes().to_vec()).collect();
         let branch = repo.run(&Invocation::read(["symbolic-ref", "--quiet", "HEAD"]))?;
         let index = repo.run(&Invocation::write(["write-tree"]))?;
         let intent = Intent {
@@ -66,8 +55,8 @@ impl Intent {
             head: repo.resolve("HEAD")?,
             branch: branch.ok().then(|| branch.text()),
             index: index.ok().then(|| index.text()),
-            changed: changed_files(repo)?,
-            untracked: untracked_files(repo)?,
+            changed: bytes(changed),
+            untracked: bytes(untracked),
         };
         let file = file(repo);
         if let Some(folder) = file.parent() {
@@ -83,9 +72,17 @@ impl Intent {
 
     /// The one that a program left which is gone; none if there is none, or it cannot be read.
     pub(crate) fn left_behind(repo: &Repository) -> Option<Self> {
+        Self::read(repo).filter(|intent| !is_alive(&intent.owner))
+    }
+
+    /// The same, or one of this program's own that git refused half-way.
+    pub(crate) fn to_undo(repo: &Repository) -> Option<Self> {
+        Self::read(repo).filter(|intent| intent.owner == own() || !is_alive(&intent.owner))
+    }
+
+    fn read(repo: &Repository) -> Option<Self> {
         let bytes = read_if_there(&file(repo)).ok().flatten()?;
-        let intent: Intent = serde_json::from_slice(&bytes).ok()?;
-        (!is_alive(&intent.owner)).then_some(intent)
+        serde_json::from_slice(&bytes).ok()
     }
 
     /// Forgets it: git has answered, or what was left of it is cleared up.

@@ -6,6 +6,7 @@ use armistice::commands::dispatch::run;
 use armistice::commands::exit::Exit;
 use armistice::commands::merge::rescue;
 use armistice::commands::output;
+use armistice::run::runtime::terminal_is_gone;
 use clap::Parser;
 use std::fs::OpenOptions;
 use std::process::ExitCode;
@@ -25,7 +26,12 @@ fn main() -> ExitCode {
     if let Err(error) = signal_hook::flag::register(signal_hook::consts::SIGXFSZ, limited) {
         tracing::warn!(%error, "no handler for file size limits");
     }
-    let done = run(cli).and_then(|exit| {
+    let done = run(cli);
+    if terminal_is_gone() {
+        // As after the signal for it.
+        return ExitCode::from(129);
+    }
+    let done = done.and_then(|exit| {
         // What could not be printed was done all the same; it only was not said.
         output::end().context("cannot write what there is to say")?;
         Ok(exit)

@@ -5,7 +5,7 @@ use crate::commands::exit::Exit;
 use crate::commands::output::say;
 use crate::commands::registered_driver::{DriverCheck, check_driver};
 use anyhow::Result;
-use armistice_git::{Git, Invocation, Repository, Runner};
+use armistice_git::{Git, Invocation, Repository, Runner, cut_short};
 use std::env;
 use std::path::Path;
 
@@ -41,10 +41,17 @@ pub(crate) fn doctor() -> Result<Exit> {
     all.push(terminal());
     all.push(settings());
     match Repository::discover(here) {
-        Ok(repo) => all.push(well(format!(
-            "a repository: {}",
-            repo.work_tree().display()
-        ))),
+        Ok(repo) => {
+            all.push(well(format!(
+                "a repository: {}",
+                repo.work_tree().display()
+            )));
+            all.extend(cut_short(&repo).into_iter().map(|what| {
+                trouble(format!(
+                    "{what}; any other command, or 'armistice mend', mends it"
+                ))
+            }));
+        }
         Err(why) => all.push(well(format!("no repository here ({why})"))),
     }
     all.extend(of_git(&git));

@@ -2,6 +2,7 @@
 
 use crate::state::effect::HandOver;
 use anyhow::{Context as _, Result, bail};
+use armistice_git::temp_folder;
 use std::path::Path;
 use std::process::Command;
 use std::sync::Arc;
@@ -53,10 +54,7 @@ impl Lending {
 /// If the files cannot be written, the program cannot be run or says that it failed, or it left no
 /// file or an empty one.
 pub(crate) fn run_program(given: &HandOver) -> Result<Vec<u8>> {
-    let folder = tempfile::Builder::new()
-        .prefix("armistice-")
-        .tempdir()
-        .context("cannot create a temporary folder")?;
+    let folder = temp_folder().context("cannot create a temporary folder")?;
     let put = |part: &str, bytes: &[u8]| -> Result<String> {
         let place = folder.path().join(part);
         std::fs::create_dir(&place)?;

@@ -31,7 +31,8 @@ use ratatui::crossterm::terminal::{
 use ratatui::{Frame, Terminal};
 use std::collections::VecDeque;
 use std::io::{Stdout, Write, stdout};
-use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+use std::mem::ManuallyDrop;
+use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Condvar, Mutex};
 use std::thread::JoinHandle;
@@ -66,6 +67,26 @@ struct Opened {
     /// What a command left in which git was killed.
     interrupted: Option<Interrupted>,
     paths: RepositoryPaths,
+}
+
+/// Whether the terminal has gone away.
+static GONE: AtomicBool = AtomicBool::new(false);
+
+/// Whether the terminal went away while the screens were open: nobody can be told anything then.
+pub fn terminal_is_gone() -> bool {
+    GONE.load(Ordering::Relaxed)
+}
+
+/// What the system answers for a terminal that is gone: EIO, ENXIO, EBADF, EPIPE, the same on every Unix.
+const LOST: [i32; 4] = [5, 6, 9, 32];
+
+/// Whether an error says that the terminal is gone.
+fn is_of_lost_terminal(error: &anyhow::Error) -> bool {
+    let causes = error
+        .chain()
+        .filter_map(|cause| cause.downcast_ref::<std::io::Error>());
+    let mut codes = causes.filter_map(std::io::Error::raw_os_error);
+    codes.any(|code| LOST.contains(&code))
 }
 
 /// How the screens were closed.
@@ -108,7 +129,14 @@ pub fn run(
         let _ = opened.send(Wake::Opened);
         service
     });
-    let Some(opening) = wait_for_opening(opening, &wakes, &to_main, &lending, &theme)? else {
+    let opening = match wait_for_opening(opening, &wakes, &to_main, &lending, &theme) {
+        Err(error) if is_of_lost_terminal(&error) => {
+            GONE.store(true, Ordering::Relaxed);
+            None
+        }
+        opening => opening?,
+    };
+    let Some(opening) = opening else {
         return Ok(Ended::Whole);
     };
     let (opened, mut screen) = (opening.opened, opening.screen);
@@ -138,7 +166,13 @@ pub fn run(
         let effects = update(&mut state, action);
         carry_out(&mut state, effects, &worker, &pool, &mut screen)?;
     }
-    let result = main_loop(&mut state, &wakes, &worker, &pool, &mut screen, &theme);
+    let mut result = main_loop(&mut state, &wakes, &worker, &pool, &mut screen, &theme);
+    if result.as_ref().is_err_and(is_of_lost_terminal) {
+        GONE.store(true, Ordering::Relaxed);
+        // What was typed is saved all the same; only the terminal is missing.
+        let _ = end(&mut state, &worker, &pool, &mut screen);
+        result = Ok(());
+    }
     drop(screen);
     // A file that is being written is finished before the program ends, if that takes no longer.
     worker.stop_foreseeing();
@@ -363,7 +397,8 @@ fn listen(to_main: &Sender<Wake>, lending: &Lending) {
                 break;
             }
         }
-        // The terminal is gone: nothing can be shown or asked any more.
+        // Nothing can be shown or asked any more.
+        GONE.store(true, Ordering::Relaxed);
         let _ = to_main.send(Wake::End);
     });
 }
@@ -379,6 +414,10 @@ fn watch_signals(to_main: &Sender<Wake>, lending: &Lending) -> Result<()> {
                 SIGCONT => Wake::Continued,
                 // Meant for the program that has the terminal.
                 SIGINT if lending.is_lent() => continue,
+                SIGHUP => {
+                    GONE.store(true, Ordering::Relaxed);
+                    Wake::End
+                }
                 _ => Wake::End,
             };
             if to_main.send(wake).is_err() {
@@ -391,7 +430,8 @@ fn watch_signals(to_main: &Sender<Wake>, lending: &Lending) -> Result<()> {
 
 /// The terminal in full-screen mode; put back when dropped, also by a panic.
 struct RawScreen {
-    terminal: Terminal<CrosstermBackend<Stdout>>,
+    /// Never dropped: it would complain of a terminal that is gone, on one that is gone.
+    terminal: ManuallyDrop<Terminal<CrosstermBackend<Stdout>>>,
     lending: Lending,
 }
 
@@ -406,7 +446,10 @@ impl RawScreen {
         enable_raw_mode().context("cannot switch the terminal to raw mode; is this a terminal?")?;
         let terminal = take_over().and_then(|()| Terminal::new(CrosstermBackend::new(stdout())));
         match terminal {
-            Ok(terminal) => Ok(RawScreen { terminal, lending }),
+            Ok(terminal) => Ok(RawScreen {
+                terminal: ManuallyDrop::new(terminal),
+                lending,
+            }),
             Err(error) => {
                 restore();
                 Err(error.into())
@@ -440,7 +483,7 @@ impl RawScreen {
         // A new one knows nothing of the old screen and so draws every cell; clearing the
         // old one would ask the terminal for its cursor, whose answer the listener reads.
         execute!(stdout(), Clear(ClearType::All))?;
-        self.terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+        self.terminal = ManuallyDrop::new(Terminal::new(CrosstermBackend::new(stdout()))?);
         Ok(())
     }
 

@@ -322,7 +322,7 @@ fn concluding_all_the_same_lists_everything_and_confirms_a_failed_required_check
         format!("one\n<<<<<<< x\nours\n=======\nt\n>>>>>>> y\n{text}"),
     );
     repo.git(&["add", "a.txt"]);
-    desk.press("ctrl-r 5 home r");
+    desk.press("ctrl-r 5 home r down r down r");
     desk.press("6 c");
     let head = repo.git(&["rev-parse", "HEAD"]);
     let mut seen = desk.shows();
@@ -343,4 +343,45 @@ fn concluding_all_the_same_lists_everything_and_confirms_a_failed_required_check
     assert_eq!(repo.git(&["rev-parse", "HEAD"]), head);
     desk.press("c enter enter");
     assert_ne!(repo.git(&["rev-parse", "HEAD"]), head, "{}", desk.message());
+}
+
+#[test]
+fn a_command_ends_with_the_program_that_is_killed() {
+    let repo = merged();
+    let pids = repo.dir.path().join("pids");
+    // One that ignores being asked, with a child of its own.
+    let line = format!(
+        "trap '' TERM; echo $$ >> '{0}'; sleep 60 & echo $! >> '{0}'; wait; sleep 60",
+        pids.display()
+    );
+    repo.write(".git/info/exclude", ".armistice.toml\n");
+    repo.write(
+        ".armistice.toml",
+        format!("[[checks]]\nname = \"slow\"\nrun = \"{line}\"\n"),
+    );
+    let state = repo.dir.path().join("state");
+    let env = [("XDG_STATE_HOME", state.to_str().unwrap())];
+    let tmux = Tmux::start(&repo.top, (120, 30), "proof --trust", &env);
+    tmux.wait("Type yes:");
+    tmux.type_text("yes").keys("Enter").wait("EXIT 0");
+    let tmux = Tmux::start(&repo.top, (120, 30), "proof --run", &env);
+    let started = std::time::Instant::now();
+    let running = loop {
+        let noted = std::fs::read_to_string(&pids).unwrap_or_default();
+        let found: Vec<String> = noted.lines().map(str::to_owned).collect();
+        if found.len() == 2 {
+            break found;
+        }
+        assert!(
+            started.elapsed().as_secs() < 30,
+            "the command does not start"
+        );
+        std::thread::sleep(std::time::Duration::from_millis(20));
+    };
+    tmux.signal("-KILL").wait("EXIT 137");
+    let is_alive = |pid: &String| std::path::Path::new("/proc").join(pid).exists();
+    while running.iter().any(is_alive) {
+        assert!(started.elapsed().as_secs() < 30, "it goes on: {running:?}");
+        std::thread::sleep(std::time::Duration::from_millis(20));
+    }
 }

@@ -394,6 +394,22 @@ impl Tmux {
         )
     }
 
+    /// Starts the program so that its exit code goes into a file, and its errors into another.
+    pub fn start_noting(folder: &Path, size: (u16, u16), code: &Path, errors: &Path) -> Self {
+        let program = env!("CARGO_BIN_EXE_armistice");
+        let (code, errors) = (code.display(), errors.display());
+        Self::launch(
+            folder,
+            size,
+            &format!("trap '' HUP; '{program}' 2>'{errors}'; echo $? >'{code}'"),
+        )
+    }
+
+    /// Takes the terminal away.
+    pub fn vanish(&self) {
+        let _ = self.call(&["kill-server"]).output();
+    }
+
     /// Starts the program from a shell with job control.
     pub fn in_shell(folder: &Path, size: (u16, u16)) -> Self {
         let tmux = Self::launch(folder, size, "PS1='ready> ' bash --norc -i");

@@ -182,3 +182,36 @@ fn whoever_stops_the_program_from_outside_finds_the_screen_again() {
     );
     t.keys("q").wait("EXIT 0");
 }
+
+#[test]
+fn a_terminal_that_goes_away_ends_the_program_quietly_with_everything_recorded() {
+    for keys in ["", "Enter o", "6"] {
+        let repo = crate::kit::merged();
+        let (code, errors) = (repo.dir.path().join("code"), repo.dir.path().join("errors"));
+        let tmux = Tmux::start_noting(&repo.top, (100, 30), &code, &errors);
+        tmux.wait("a.txt");
+        if !keys.is_empty() {
+            tmux.keys(keys);
+        }
+        if keys.ends_with('o') {
+            tmux.wait("0 open · 1 settled");
+        }
+        tmux.vanish();
+        let started = std::time::Instant::now();
+        let ended = loop {
+            match fs::read_to_string(&code) {
+                Ok(text) if text.ends_with('\n') => break text,
+                _ => {}
+            }
+            assert!(started.elapsed().as_secs() < 30, "it does not end");
+            std::thread::sleep(std::time::Duration::from_millis(20));
+        };
+        assert_eq!(
+            (ended.trim(), fs::read_to_string(&errors).unwrap()),
+            ("129", String::new())
+        );
+        if keys.ends_with('o') {
+            assert!(repo.output(&["docket"]).1.contains("settled, not written"));
+        }
+    }
+}

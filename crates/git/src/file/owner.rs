@@ -47,7 +47,10 @@ const FOLDER: &str = "armistice-scout-";
 
 /// A temporary folder of this program, outside of any repository; it goes when it is dropped. Those that
 /// killed programs left behind are removed first.
-pub(crate) fn temp_folder() -> std::io::Result<tempfile::TempDir> {
+///
+/// # Errors
+/// If there is no room for temporary files.
+pub fn temp_folder() -> std::io::Result<tempfile::TempDir> {
     for old in fs::read_dir(std::env::temp_dir())
         .into_iter()
         .flatten()

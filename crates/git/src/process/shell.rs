@@ -9,7 +9,7 @@ use rustix::io::Errno;
 use std::os::fd::OwnedFd;
 use std::os::unix::process::CommandExt;
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Command;
 use std::time::Duration;
 
 /// How long output is gathered before it is told.
@@ -18,6 +18,14 @@ const GATHER: Duration = Duration::from_millis(50);
 const AT_ONCE: usize = 1 << 16;
 /// How often the pipe is read before it is looked whether to stop.
 const LOOKS: usize = 16;
+
+/// Runs its argument in a shell of its own, beside a watcher that reads from a pipe which nobody writes
+/// to. When the pipe closes, because the program that holds it is gone, the whole group is ended. A
+/// line that a signal ended ends this shell by the same signal.
+const BOUND: &str = "exec 3<&0 </dev/null; \
+{ trap '' TERM; read -r end <&3; kill -TERM -$$; sleep 0.5; kill -KILL -$$; } >/dev/null 2>&1 & watcher=$!; \
+exec 3<&-; sh -c \"$1\"; code=$?; kill -KILL $watcher 2>/dev/null; \
+test $code -gt 128 && kill -$((code - 128)) $$; exit $code";
 
 /// Runs a line of the shell in a folder and tells its output and errors, in the order in which they
 /// come; the exit code, or none if a signal ended it.
@@ -37,9 +45,11 @@ pub fn run_shell(
     let failed = |cause| Error::file("run", line)(cause);
     let (reader, writer) = std::io::pipe().map_err(failed)?;
     let errors = writer.try_clone().map_err(failed)?;
+    // Never written to: it closes when this program ends, however that comes about.
+    let (life, alive) = std::io::pipe().map_err(failed)?;
     let mut command = Command::new("sh");
-    command.args(["-c", line]).current_dir(folder);
-    command.stdin(Stdio::null()).stdout(writer).stderr(errors);
+    command.args(["-c", BOUND, "sh", line]).current_dir(folder);
+    command.stdin(life).stdout(writer).stderr(errors);
     command.process_group(0);
     let mut child = command.spawn().map_err(failed)?;
     // This end keeps the pipe open otherwise.
@@ -63,6 +73,7 @@ pub fn run_shell(
         }
     };
     tell_all(&mut pipe, tell).map_err(failed)?;
+    drop(alive);
     Ok(status.code())
 }
 

@@ -1,6 +1,8 @@
 //! Concluding, skipping and backing out; the log afterwards.
 
 use crate::case::one::Case;
+use crate::file::folders::{ROOT, make_folder};
+use crate::file::owner::temp_prefix;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
@@ -222,8 +224,13 @@ fn conclude_call(
     // Continuing asks an editor for the message; ours copies the one that was chosen.
     let mut holder = None;
     if let Some(text) = message {
-        let file =
-            tempfile::NamedTempFile::new().map_err(Error::file("create", "a temporary file"))?;
+        // In the store, where the next start sweeps what a program that was killed has left.
+        let folder = repo.git_dir().join(ROOT);
+        make_folder(&folder)?;
+        let file = tempfile::Builder::new()
+            .prefix(&temp_prefix())
+            .tempfile_in(&folder);
+        let file = file.map_err(Error::file("create", "a temporary file"))?;
         std::fs::write(file.path(), text).map_err(Error::file("write", file.path()))?;
         call = call.env("GIT_EDITOR", copying_editor(file.path()));
         holder = Some(file);

@@ -13,6 +13,7 @@ use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::repo::repository::Repository;
+use crate::store::intent::Intent;
 use crate::store::records::Store;
 use crate::store::written::{Begun, Record, WriteKind};
 use crate::worktree::change::Change;
@@ -95,6 +96,21 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
         }
     }
     Ok(mended)
+}
+
+/// What a program had begun which is gone and nobody has mended yet, a line each; only looks.
+pub fn cut_short(repo: &Repository) -> Vec<String> {
+    let records = Store::new(repo.git_dir()).records();
+    let begun = records.begun().into_iter();
+    let begun = begun.filter(|(_, _, begun)| !is_alive(&begun.owner));
+    let mut said: Vec<String> = begun
+        .map(|(path, ..)| format!("{path}: a write was cut short"))
+        .collect();
+    said.extend(
+        Intent::left_behind(repo)
+            .map(|intent| format!("'git {}' was interrupted", intent.command.join(" "))),
+    );
+    said
 }
 
 /// Whether the index has what was begun: of a path in conflict, whether it is staged; of another,

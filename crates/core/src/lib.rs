@@ -42,7 +42,7 @@ pub use model::side::{PerSide, Side};
 pub use model::versions::{Version, Versions};
 pub use outline::change::{DeclarationChange, Did};
 pub use outline::changes::{declaration_changes, renamed_declarations};
-pub use outline::columns::{Cell, Columns, Join, changed_with_surroundings};
+pub use outline::columns::{Cell, Columns, Join, changed_alone, changed_with_surroundings};
 pub use outline::declaration::{Declaration, Outline};
 pub use outline::indented::outline_by_indentation;
 pub use outline::likeness::text_likeness;

@@ -211,7 +211,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Terrain, &["enter"], C::Accept, "go there", "go to the declaration in Parley, where its file was in conflict"),
     key(X::Terrain, &["n"], C::NextChange, "next moved", "go to the next declaration that somebody moved"),
     key(X::Terrain, &["p"], C::PrevChange, "previous", "go to the previous declaration that somebody moved"),
-    key(X::Terrain, &["a"], C::ShowAll, "all", "show what nobody changed too, or fold it"),
+    key(X::Terrain, &["a"], C::ShowAll, "hide, all", "hide what did not change, show everything, or what changed with what moved code went past"),
     key(X::Terrain, &["D"], C::Draw, "draw", "write this picture as SVG and PDF into the store of Armistice, and say where"),
     key(X::Proof, &["enter"], C::Accept, "go there", "go to the file and line of the finding"),
     key(X::Proof, &["a"], C::StageAgain, "stage again", "stage the file of the finding as it stands on disk, where it changed after it was staged"),

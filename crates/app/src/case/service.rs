@@ -611,7 +611,7 @@ fn has_new_markers(text: &Source, versions: &Versions) -> bool {
         versions: Some(versions),
     };
     let stops = |f: &Finding| f.check == Check::Markers && f.weight == Weight::Stops;
-    find_markers(text).first().is_some() && check(&inputs).iter().any(stops)
+    !find_markers(text).is_empty() && check(&inputs).iter().any(stops)
 }
 
 /// A path and the contents of its versions.

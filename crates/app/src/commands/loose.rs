@@ -8,7 +8,8 @@ use crate::commands::exit::Exit;
 use crate::commands::screens::show;
 use anyhow::{Context as _, Result, anyhow, bail};
 use armistice_core::{Part, Source, Versions, marker_size, parse_markers};
-use armistice_git::{Loose, OutputFile};
+use armistice_git::{Loose, OutputFile, RepoPath, Repository, Situation};
+use std::os::unix::ffi::OsStrExt as _;
 use std::path::Path;
 
 pub(crate) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exit> {
@@ -21,8 +22,21 @@ pub(crate) fn files(args: &FilesArgs, ground: Ground, ascii: bool) -> Result<Exi
         theirs: read(&args.theirs)?,
     };
     let name = |path: &Path| path.display().to_string();
-    let labels = [name(&args.ours), name(&args.theirs)];
+    let labels = parties(&args.output).unwrap_or([name(&args.ours), name(&args.theirs)]);
     settle(&versions, &args.output, labels, ground, ascii)
+}
+
+/// What the parties are called if the output is in conflict in a repository: git hands over temporary
+/// files, whose names say nothing.
+fn parties(output: &Path) -> Option<[String; 2]> {
+    let file = std::path::absolute(output).ok()?;
+    let repo = Repository::discover(file.parent()?).ok()?;
+    let top = repo.work_tree().canonicalize().ok()?;
+    let file = file.parent()?.canonicalize().ok()?.join(file.file_name()?);
+    let path = RepoPath::new(file.strip_prefix(top).ok()?.as_os_str().as_bytes());
+    let situation = Situation::read(&repo).ok()?;
+    let is_case = situation.cases.iter().any(|case| case.has_path(&path));
+    is_case.then_some([situation.ours.label, situation.theirs.label])
 }
 
 pub(crate) fn open(file: &Path, ground: Ground, ascii: bool) -> Result<Exit> {

@@ -97,6 +97,9 @@ pub(crate) fn question(
     undertaking: Undertaking,
     assumed: Side,
 ) -> Result<Question> {
+    if repo.resolve("HEAD")?.is_none() {
+        bail!("this repository has no commits yet: there is nothing to merge or rebase");
+    }
     let name = match other {
         Some(name) => name,
         None => match counterparts(repo)?.into_iter().find(is_line) {
@@ -212,8 +215,22 @@ fn print(forecast: &Forecast) {
     let line = |mark: &str, commit: &Commit| {
         format!("  {mark}  {} {}", commit.short, visible(&commit.subject))
     };
-    say!("{}", line("ours  ", &meeting.ours));
-    say!("{}", line("theirs", &meeting.theirs));
+    let is_rebase = forecast.question.undertaking == Undertaking::Rebase;
+    let parties = match is_rebase {
+        // As git calls them while it rebases: its own line is what comes.
+        true => [("onto", &meeting.theirs), ("your commits", &meeting.ours)],
+        false => [("ours", &meeting.ours), ("theirs", &meeting.theirs)],
+    };
+    for (name, commit) in parties {
+        say!("{}", line(&format!("{name:<12}"), commit));
+    }
+    let [ours_word, theirs_word] = match is_rebase {
+        true => [
+            format!("onto {}", forecast.question.name),
+            "your commit".to_owned(),
+        ],
+        false => ["ours".to_owned(), "theirs".to_owned()],
+    };
     say!("  {}", relation_words(meeting));
     if let Some(why) = &forecast.refused {
         say!("git would not begin: {why}");
@@ -245,7 +262,7 @@ fn print(forecast: &Forecast) {
                 n => format!(" · {n} offered"),
             };
             say!(
-                "  {}: {} of {} open{offered}; ours {ours}, theirs {theirs}",
+                "  {}: {} of {} open{offered}; {ours_word} {ours}, {theirs_word} {theirs}",
                 file.path,
                 file.open,
                 file.conflicts
@@ -254,7 +271,7 @@ fn print(forecast: &Forecast) {
         let [ours, theirs, both] = step.clean.counts();
         if ours + theirs + both > 0 {
             say!(
-                "  {} merged by git: {ours} changed by ours, {theirs} by theirs, {both} by both",
+                "  {} merged by git: {ours} changed by {ours_word}, {theirs} by {theirs_word}, {both} by both",
                 count(ours + theirs + both, "file")
             );
         }

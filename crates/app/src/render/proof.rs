@@ -57,7 +57,8 @@ impl Canvas<'_> {
 
     fn check(&mut self, area: Rect, row: &CheckRow) {
         let theme = *self.theme;
-        let proof = self.state.proof.proof.as_ref();
+        let is_current = !self.state.proof.running;
+        let proof = self.state.proof.proof.as_ref().filter(|_| is_current);
         let (mark, role, verdict, looked) = match proof.map(|proof| row.verdict(proof)) {
             None => (" ", Role::Faint, "…".to_owned(), String::new()),
             Some(Verdict::Nothing) => (

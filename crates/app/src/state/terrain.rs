@@ -1,7 +1,7 @@
 //! What Terrain shows: the declarations of all files, those that are chosen among them.
 
 use crate::state::overlay::ListView;
-use armistice_core::{Columns, DeclarationChange, changed_with_surroundings};
+use armistice_core::{Columns, DeclarationChange, changed_alone, changed_with_surroundings};
 use armistice_git::{FileTerrain, Terrain};
 use std::sync::Arc;
 
@@ -31,14 +31,37 @@ pub struct Block {
     pub shown: Vec<usize>,
 }
 
+/// Which declarations Terrain shows.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum ShownDeclarations {
+    /// What changed, and beside what moved what it went past.
+    #[default]
+    Around,
+    /// What changed, and nothing that did not.
+    Changed,
+    /// All.
+    All,
+}
+
+impl ShownDeclarations {
+    /// The next one, round and round.
+    pub fn next(self) -> Self {
+        match self {
+            ShownDeclarations::Around => ShownDeclarations::Changed,
+            ShownDeclarations::Changed => ShownDeclarations::All,
+            ShownDeclarations::All => ShownDeclarations::Around,
+        }
+    }
+}
+
 #[derive(Clone, Debug, Default)]
 pub struct TerrainState {
     pub reading: Reading,
-    /// Whether what nobody changed is shown too.
-    pub all: bool,
+    /// Which declarations are shown.
+    pub shown: ShownDeclarations,
     /// The declaration at the cursor among all that are shown, and the first row of the window.
     pub list: ListView,
-    /// Worked out when it was read, and when `all` was switched.
+    /// Worked out when it was read, and when `shown` was switched.
     pub blocks: Vec<Block>,
 }
 
@@ -57,8 +80,12 @@ impl TerrainState {
             return;
         };
         let block = |(file, of): (usize, &FileTerrain)| {
-            let changed = changed_with_surroundings(&of.changes);
-            let shows = |n: usize| self.all || changed[n];
+            let changed = match self.shown {
+                ShownDeclarations::Around => changed_with_surroundings(&of.changes),
+                ShownDeclarations::Changed => changed_alone(&of.changes),
+                ShownDeclarations::All => vec![true; of.changes.len()],
+            };
+            let shows = |n: usize| changed[n];
             Block {
                 file,
                 columns: Columns::new(&of.changes, shows),

@@ -287,10 +287,16 @@ fn ask(state: &mut State, title: &str, lines: Vec<String>, yes: &str, effect: Ef
 /// A step that would commit nothing is left out or kept, never quietly.
 pub(crate) fn ask_empty(state: &mut State) {
     let lines = vec![
-        format!(
-            "All that {} brings is there already: nothing is left to commit.",
-            state.situation.theirs.label
-        ),
+        match state.files.is_empty() {
+            true => format!(
+                "Everything that {} brings is there already: nothing is left to commit.",
+                state.situation.theirs.label
+            ),
+            false => format!(
+                "Nothing of {} is left to commit: it is there already, or was discarded here.",
+                state.situation.theirs.label
+            ),
+        },
         "Skipping leaves it out of the history; keeping makes an empty commit with its message."
             .to_owned(),
         "esc goes back: a decision taken back may bring something again.".to_owned(),

@@ -24,6 +24,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::Move(motion) => go(state, motion),
         Command::NextOpen => next_open(state, true),
         Command::PrevOpen => next_open(state, false),
+        Command::Accept if is_whole(state) => show_outcomes(state),
         Command::Accept => {
             let effects = show_file(state, state.chosen());
             to_something_open(state);
@@ -93,6 +94,12 @@ pub(crate) fn click(state: &mut State, row: usize) -> Vec<Effect> {
     }
     state.docket.chosen = at.0;
     Vec::new()
+}
+
+/// Whether the chosen file has no lines to go to.
+fn is_whole(state: &State) -> bool {
+    let file = state.file(state.chosen());
+    file.is_some_and(|file| matches!(file.load, FileLoad::Whole(_)))
 }
 
 /// From where one was in a file to its first open conflict, unless that was one.
@@ -205,7 +212,10 @@ fn show_outcomes(state: &mut State) {
         return;
     }
     state.overlay = Some(Overlay::Output {
-        title: format!("{}: what each outcome gives up", file.case.title()),
+        title: format!(
+            "{}: what each outcome discards · the keys work on Docket",
+            file.case.title()
+        ),
         lines: outcome_lines(state, at),
         top: 0,
     });

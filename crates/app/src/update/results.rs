@@ -19,7 +19,7 @@ use crate::update::{
     accord, checks, following, hand_over, returning, rulings, scout, staged, syntax, taking,
     terrain, who,
 };
-use armistice_git::{After, Ending, IndexState, MarkerFile, Situation, Verdict};
+use armistice_git::{After, Ending, IndexState, MarkerFile, Operation, Situation, Verdict};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
     match outcome {
@@ -219,7 +219,7 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
             file.unfinished = None;
             set_seen(&mut file.load, &wrote);
             let next = match other_unfinished(state, at, true) {
-                None => "every file is finished: 5 proves, 6 concludes".to_owned(),
+                None => all_finished(state).to_owned(),
                 Some(next) => format!("n goes on with {}", state[next].case.path),
             };
             let back = match state.tab {
@@ -292,7 +292,7 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
         return vec![Effect::Prove, Effect::Measure];
     }
     let next = match files - done {
-        0 => "every file is finished: 5 proves, 6 concludes".to_owned(),
+        0 => all_finished(state).to_owned(),
         left => format!("{} left, n goes from one to the next", count(left, "file")),
     };
     state.say(format!(
@@ -300,6 +300,15 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
         count(files, "file")
     ));
     vec![Effect::Prove, Effect::Measure]
+}
+
+/// What there is to do when every file is finished.
+fn all_finished(state: &State) -> &'static str {
+    match state.situation.operation {
+        // Loose files, or a stash: there is nothing to conclude.
+        Operation::Loose => "every file is finished",
+        _ => "every file is finished: 5 proves, 6 concludes",
+    }
 }
 
 fn set_seen(load: &mut FileLoad, wrote: &Wrote) {
@@ -450,6 +459,13 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
     }
 }
 
+/// The command that a rebase ran as a step and that failed, as git says it; none if none did.
+fn failed_exec(message: &str) -> Option<&str> {
+    let said = "execution failed: ";
+    let line = message.lines().find(|line| line.contains(said))?;
+    line.split_once(said).map(|(_, command)| command.trim())
+}
+
 /// After git has ended a step or everything.
 fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Vec<Effect> {
     state.accord.running = None;
@@ -478,6 +494,17 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
         (Verdict::Concluded, _) => {
             state.tab = Tab::Accord;
             state.say(format!("the {name} is concluded{kept}"));
+        }
+        (Verdict::NextStep, _) if let Some(line) = failed_exec(&after.message) => {
+            state.tab = Tab::Accord;
+            state.complain(format!(
+                "'{line}' failed as a step of the rebase: put it right, then c goes on{kept}"
+            ));
+            state.overlay = Some(Overlay::Output {
+                title: format!("'{line}' failed"),
+                lines: after.message.lines().map(str::to_owned).collect(),
+                top: 0,
+            });
         }
         (Verdict::NextStep, _) => {
             state.tab = Tab::Docket;

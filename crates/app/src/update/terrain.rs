@@ -7,6 +7,7 @@ use crate::state::app::State;
 use crate::state::effect::{Effect, FileId};
 use crate::state::file::OpenFile;
 use crate::state::overlay::Overlay;
+use crate::state::terrain::ShownDeclarations;
 use crate::state::terrain::{Item, Reading};
 use crate::update::files::show_file;
 use crate::update::moving::{go_to_row, in_list};
@@ -46,13 +47,14 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::PrevChange => go_to_moved(state, false),
         Command::ShowAll => {
             let chosen = state.terrain.chosen();
-            state.terrain.all = !state.terrain.all;
+            state.terrain.shown = state.terrain.shown.next();
             state.terrain.lay_out();
             let at = state.terrain.items().position(|item| Some(item) == chosen);
             state.terrain.list.chosen = at.unwrap_or(0);
-            state.say(match state.terrain.all {
-                true => "all declarations are shown",
-                false => "folded to what changed",
+            state.say(match state.terrain.shown {
+                ShownDeclarations::All => "all declarations are shown",
+                ShownDeclarations::Changed => "what did not change is hidden",
+                ShownDeclarations::Around => "what changed, and what moved code went past",
             });
         }
         Command::Accept => {

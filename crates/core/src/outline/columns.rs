@@ -144,8 +144,16 @@ impl Columns {
     }
 }
 
-/// The declarations to be shown when only what changed is: those, and what they stand in.
+/// The declarations to be shown when only what changed is: those, what they stand in, and what something
+/// that moved went past.
 pub fn changed_with_surroundings(all: &[DeclarationChange]) -> Vec<bool> {
+    let mut shown = changed_alone(all);
+    show_places(all, &mut shown);
+    shown
+}
+
+/// The declarations that changed, and those that they are in; none that did not change beside them.
+pub fn changed_alone(all: &[DeclarationChange]) -> Vec<bool> {
     let mut shown = vec![false; all.len()];
     let mut above: Vec<usize> = Vec::new();
     for (nth, change) in all.iter().enumerate() {
@@ -166,7 +174,6 @@ pub fn changed_with_surroundings(all: &[DeclarationChange]) -> Vec<bool> {
         }
         above.push(nth);
     }
-    show_places(all, &mut shown);
     shown
 }
 

@@ -8,6 +8,7 @@ use crate::rules::conflict::Conflict;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::text::lines::LineIdx;
 use crate::text::tokens::is_worded;
+use std::collections::HashSet;
 
 pub(crate) struct Moved;
 
@@ -26,12 +27,11 @@ impl Rule for Moved {
         if base.len() < MOVED_LINES {
             return None;
         }
+        let known: HashSet<&[u8]> = base.iter().copied().collect();
         [Side::Ours, Side::Theirs].into_iter().find_map(|side| {
             let version = Version::from(side);
-            if solid(conflict.text(version))
-                .iter()
-                .any(|line| base.contains(line))
-            {
+            let mut lines = solid(conflict.text(version)).into_iter();
+            if lines.any(|line| known.contains(line)) {
                 return None;
             }
             let at = find(conflict, side, &base)?;

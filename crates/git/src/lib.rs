@@ -46,7 +46,7 @@ pub use scout::counterparts::{
 };
 pub use scout::interrupted::{Interrupted, LeftBehind, left_behind, undo_interrupted};
 pub use scout::meeting::{
-    Meeting, Relation, added_by_steps, in_range, meeting, only_parent, replayed,
+    Meeting, Relation, Replayed, added_by_steps, in_range, meeting, only_parent, replayed,
 };
 pub use scout::obstacles::{Beginning, Obstacles};
 pub use scout::sandbox::{

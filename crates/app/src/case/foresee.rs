@@ -11,9 +11,9 @@ use crate::case::service::CaseService;
 use armistice_core::{Certainty, Entry, RegionId, RegionState, Resolution, Side, Version};
 use armistice_git::{
     Beginning, Cancel, Case, CaseKind, CleanFiles, CommandSettings, Commit, Error, FastForward,
-    Meeting, MergedTree, Obstacles, Relation, RepoPath, Repository, Sandbox, SettledContent,
-    SettledFile, Situation, TreeState, Undertaking, added_by_steps, begin_words, in_range, meeting,
-    only_parent, party, replayed,
+    Meeting, MergedTree, Obstacles, Relation, Replayed, RepoPath, Repository, Sandbox,
+    SettledContent, SettledFile, Situation, TreeState, Undertaking, added_by_steps, begin_words,
+    in_range, meeting, only_parent, party, replayed,
 };
 use serde::Serialize;
 use std::collections::HashMap;
@@ -301,7 +301,12 @@ impl Foreseer<'_> {
             Undertaking::Rebase => {
                 let name = forecast.question.name.clone();
                 let repo = self.repo.until(self.cancel);
-                let commits = replayed(&repo, &name)?;
+                let Replayed { commits, dropped } = replayed(&repo, &name)?;
+                let is_dropped = |commit: &Commit| {
+                    let (short, subject) = (&commit.short, &commit.subject);
+                    format!("git drops {short} {subject}: {name} has the same change already")
+                };
+                forecast.notes.extend(dropped.iter().map(is_dropped));
                 let added = added_by_steps(&repo, &name, &commits)?;
                 let tip = forecast.meeting.theirs.oid.clone();
                 let tip = self.replay(look, forecast, commits, tip)?;

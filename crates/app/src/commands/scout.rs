@@ -290,7 +290,7 @@ fn print(forecast: &Forecast) {
             count(forecast.left_out(), "later step")
         );
     }
-    if let Some(text) = assumption_words(forecast) {
+    for text in assumption_words(forecast).into_iter().flatten() {
         say!("{text}");
     }
     if let Some([merge, rebase]) = &forecast.weighed {

@@ -13,6 +13,7 @@ use crate::state::scout::{ScoutFocus, ScoutReading};
 use crate::update::files::show_file;
 use crate::update::loading::loads;
 use crate::update::moving::{in_list, show};
+use crate::update::who;
 use crate::view::scout::{ForecastRow, forecast_rows, is_under_way};
 use armistice_core::Side;
 use armistice_git::{Begun, Counterpart, RepoPath, Undertaking};
@@ -154,6 +155,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
     match command {
         Command::Move(motion) => return go(state, motion),
         Command::SwitchList => switch(state),
+        Command::ShowWho => return who::show(state),
         Command::NextAssumption => {
             state.scout.assumed = state.scout.assumed.other();
             return look(state);

@@ -8,7 +8,7 @@ use crate::state::file::{FileLoad, Who};
 use crate::state::overlay::Overlay;
 use crate::view::who::card_commits;
 use armistice_core::{PerSide, Side};
-use armistice_git::{Commit, CommitDetails, SideHistory};
+use armistice_git::{Commit, CommitDetails, SideHistory, Undertaking};
 
 /// What is to be asked: of the file in Parley at once, of the row on Docket when time has passed.
 pub(crate) fn ask(state: &mut State, tick: bool) -> Option<Effect> {
@@ -40,6 +40,9 @@ pub(crate) fn read(state: &mut State, at: FileId, found: Result<PerSide<SideHist
 
 /// Shows what the commits behind the conflict or the file say.
 pub(crate) fn show(state: &mut State) -> Vec<Effect> {
+    if state.tab == Tab::Scout {
+        return show_lines(state);
+    }
     let at = match state.tab {
         Tab::Parley => state.file,
         _ => state.chosen(),
@@ -87,6 +90,29 @@ pub(crate) fn show(state: &mut State) -> Vec<Effect> {
     vec![Effect::ReadCommits(wanted)]
 }
 
+/// Shows what the newest commits of both lines say that Scout looks at.
+fn show_lines(state: &mut State) -> Vec<Effect> {
+    let Some(forecast) = &state.scout.forecast else {
+        state.say("nothing was looked at yet");
+        return Vec::new();
+    };
+    let is_rebase = forecast.question.undertaking == Undertaking::Rebase;
+    let lines = &forecast.meeting.lines.commits;
+    let of = |side: Side| {
+        // In a rebase the own commits are those that come.
+        let line = if is_rebase { side.other() } else { side };
+        let commits = lines[line].iter().take(MOST);
+        commits.map(move |commit| (side, commit.oid.clone()))
+    };
+    let wanted: Vec<(Side, String)> = Side::BOTH.into_iter().flat_map(of).collect();
+    if wanted.is_empty() {
+        state.say("neither line has commits of its own");
+        return Vec::new();
+    }
+    state.say("asking git what these commits say …");
+    vec![Effect::ReadCommits(wanted)]
+}
+
 /// Commits of each side that are told in full.
 const MOST: usize = 8;
 
@@ -97,10 +123,16 @@ pub(crate) fn tell(state: &mut State, found: Result<Vec<(Side, CommitDetails)>, 
         Err(why) => return state.complain(why),
     };
     let mut lines = Vec::new();
+    let branch = state.label(Side::Ours).to_owned();
+    let foreseen = state.scout.met(&branch).filter(|_| state.tab == Tab::Scout);
+    let names = match foreseen {
+        Some(parties) => parties.map(|party| party.label),
+        None => Side::BOTH.map(|side| state.label(side).to_owned()),
+    };
     for (side, details) in &found {
         let (mark, name) = match side {
-            Side::Ours => ("▲", &state.situation.ours.label),
-            Side::Theirs => ("▼", &state.situation.theirs.label),
+            Side::Ours => ("▲", &names[0]),
+            Side::Theirs => ("▼", &names[1]),
         };
         let commit = &details.commit;
         lines.push(format!(

@@ -24,6 +24,12 @@ pub fn question_areas(screen: &Screen<'_>, question: &Question) -> QuestionAreas
     let lines: Vec<String> = lines.collect();
     let more = u16::from(question.other.is_some());
     let all = screen.middle(width, (lines.len().min(9999)) as u16 + 6 + more);
+    // A blank row above, the answers below; where not all lines fit, a row says so.
+    let room = usize::from(all.height.saturating_sub(4 + more));
+    let rows = match lines.len() <= room {
+        true => room,
+        false => room.saturating_sub(1),
+    };
     let y = all.y + all.height.saturating_sub(2);
     let yes_width = (question.yes.chars().count() + 6) as u16;
     let row = |other: &Other| {
@@ -34,7 +40,7 @@ pub fn question_areas(screen: &Screen<'_>, question: &Question) -> QuestionAreas
         yes: Rect::new(all.x + 2, y.saturating_sub(more), yes_width, 1),
         no: Rect::new(all.x + 4 + yes_width, y.saturating_sub(more), 14, 1),
         other: question.other.as_ref().map(row),
-        rows: all.height.saturating_sub(6 + more).into(),
+        rows,
         lines,
         all,
     }

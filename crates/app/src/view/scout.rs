@@ -144,9 +144,7 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
             count(forecast.left_out(), "later step")
         )));
     }
-    if let Some(text) = assumption_words(forecast) {
-        rows.push(words(text));
-    }
+    rows.extend(assumption_words(forecast).into_iter().flatten().map(words));
     let crosses = matches!(forecast.meeting.relation, Relation::Parted(n) if n > 1);
     if crosses && !is_rebase && !forecast.steps.is_empty() {
         let text = "which files git merges by itself cannot be told of histories that cross";
@@ -184,20 +182,23 @@ pub fn obstacle_words(forecast: &Forecast) -> Vec<(String, Vec<String>)> {
     all
 }
 
-/// What the numbers of steps behind an open one stand on.
-pub fn assumption_words(forecast: &Forecast) -> Option<String> {
+/// What the numbers of steps behind an open one stand on, in two lines; nothing without such steps.
+pub fn assumption_words(forecast: &Forecast) -> Option<[String; 2]> {
     forecast.steps.iter().find(|step| step.is_estimate)?;
-    let side = |side: Side| Version::from(side).name();
-    let assumed = forecast.question.assumed;
-    let other = match &forecast.otherwise {
-        Some(weight) => format!("with {}: {}", side(assumed.other()), weight_words(weight)),
-        None => format!("the same with {}", side(assumed.other())),
+    let question = &forecast.question;
+    let name = |side: Side| match (question.undertaking, side) {
+        (Undertaking::Rebase, Side::Ours) => question.name.clone(),
+        (Undertaking::Rebase, Side::Theirs) => "your commits".to_owned(),
+        (_, side) => Version::from(side).name().to_owned(),
     };
-    Some(format!(
-        "estimates take {} for what stays open: {}; {other}",
-        side(assumed),
-        weight_words(&forecast.weight())
-    ))
+    let (assumed, other) = (name(question.assumed), name(question.assumed.other()));
+    Some([
+        format!("estimates take {assumed} for what stays open"),
+        match &forecast.otherwise {
+            Some(weight) => format!("  with {other}: {}", weight_words(weight)),
+            None => format!("  the same numbers with {other}"),
+        },
+    ])
 }
 
 /// What would happen, in a line or two.

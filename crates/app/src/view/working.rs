@@ -27,7 +27,7 @@ fn works_on_scout(state: &State, command: Command) -> bool {
     let real = state.situation.foreseen.is_none() && !state.situation.is_idle();
     let known = state.scout.forecast.is_some();
     match command {
-        Command::Begin | Command::ShowMerged | Command::Draw => known && !real,
+        Command::Begin | Command::ShowMerged | Command::Draw | Command::ShowWho => known && !real,
         Command::Accept | Command::SwitchList | Command::NextUndertaking | Command::Narrow => !real,
         Command::NextAssumption => {
             let forecast = state.scout.forecast.as_ref();

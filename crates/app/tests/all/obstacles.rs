@@ -388,3 +388,101 @@ fn a_merge_is_concluded_though_the_notes_of_it_cannot_be_put_away() {
         desk.message()
     );
 }
+
+#[test]
+fn a_pipe_in_the_place_of_a_file_is_not_replaced() {
+    let repo = merged();
+    let file = repo.path("a.txt");
+    fs::remove_file(&file).unwrap();
+    assert!(
+        Command::new("mkfifo")
+            .arg(&file)
+            .status()
+            .unwrap()
+            .success()
+    );
+    let (code, said) = repo.output(&["settle", "a.txt", "--by", "ours"]);
+    assert!(
+        code == 2 && said.contains("a pipe, socket or device is in its place"),
+        "{said}"
+    );
+    let mut desk = repo.desk();
+    desk.open("a.txt").press("o w");
+    assert!(
+        desk.message().contains("a pipe, socket or device"),
+        "{}",
+        desk.message()
+    );
+    use std::os::unix::fs::FileTypeExt as _;
+    assert!(fs::symlink_metadata(&file).unwrap().file_type().is_fifo());
+    assert!(!repo.unmerged().is_empty());
+}
+
+#[test]
+fn decisions_go_on_when_the_store_is_removed_while_it_is_open() {
+    let base = "one\n2\n3\n4\n5\n6\n7\neight\n";
+    let with = |who: &str| base.replace("one", who).replace("eight", who);
+    let repo = Repo::conflict("a.txt", base, &with("ours"), &with("theirs"));
+    let mut desk = repo.desk();
+    desk.open("a.txt").press("o");
+    fs::remove_dir_all(repo.path(".git/armistice")).unwrap();
+    desk.press("n t");
+    assert!(!desk.state.message.is_trouble, "{}", desk.message());
+    let again = repo.desk();
+    assert_eq!(again.state.totals().0.open, 0, "both decisions are there");
+}
+
+#[test]
+fn a_patch_that_became_empty_is_skipped_or_kept_not_refused() {
+    let start = |command: &str| {
+        let repo = Repo::new();
+        repo.diverge("a.txt", BASE, OURS, THEIRS);
+        match command {
+            "am" => {
+                let patch = repo.git(&["format-patch", "-1", "--stdout", "side"]);
+                fs::write(repo.dir.path().join("patch"), patch).unwrap();
+                repo.try_git(&["am", "-q", "-3", "../patch"]);
+            }
+            _ => {
+                repo.git(&["checkout", "-q", "side"]);
+                repo.try_git(&["rebase", "-q", "--apply", "main"]);
+            }
+        }
+        assert!(!repo.unmerged().is_empty(), "{command}");
+        assert_eq!(repo.output(&["settle", "a.txt", "--by", "ours"]).0, 0);
+        repo
+    };
+    for command in ["am", "rebase"] {
+        let repo = start(command);
+        let (code, said) = repo.output(&["conclude"]);
+        assert!(
+            code == 1 && said.contains("'--empty skip' leaves it out"),
+            "{command}: {said}"
+        );
+        assert!(!said.contains("did you forget"), "{said}");
+        let head = repo.git(&["rev-parse", "HEAD"]);
+        let (code, said) = repo.output(&["conclude", "--empty", "skip"]);
+        assert_eq!(code, 0, "{command}: {said}");
+        assert_eq!(repo.git(&["rev-parse", "HEAD"]), head);
+        let repo = start(command);
+        let (code, said) = repo.output(&["conclude", "--empty", "keep"]);
+        assert_eq!(code, 0, "{command}: {said}");
+        assert_eq!(
+            repo.git(&["log", "-1", "--format=%s %an"]).trim(),
+            "theirs Ines Brandt"
+        );
+        assert_eq!(
+            repo.git(&["rev-parse", "HEAD^{tree}"]),
+            repo.git(&["rev-parse", "HEAD^^{tree}"])
+        );
+        assert!(!repo.path(".git/rebase-apply").exists());
+    }
+    // A patch that git could not apply at all is no empty one.
+    let repo = Repo::new();
+    repo.diverge("a.txt", BASE, OURS, THEIRS);
+    let patch = repo.git(&["format-patch", "-1", "--stdout", "side"]);
+    fs::write(repo.dir.path().join("patch"), patch).unwrap();
+    repo.try_git(&["am", "-q", "../patch"]);
+    let (code, said) = repo.output(&["conclude"]);
+    assert!(code == 2 && !said.contains("leaves it out"), "{said}");
+}

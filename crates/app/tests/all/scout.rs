@@ -875,7 +875,7 @@ fn a_rebase_names_what_went_and_says_what_its_estimates_stand_on() {
     assert_ne!(rebase["open"], with_theirs["open"]);
     let (code, text) = repo.output(&["scout", "side", "--as", "rebase", "--text"]);
     assert!(
-        code == 1 && text.contains("estimates take ours for what stays open"),
+        code == 1 && text.contains("estimates take side for what stays open"),
         "{text}"
     );
     // A finding alone is no success either.

@@ -211,6 +211,18 @@ fn terrain_is_a_list_where_there_is_no_room() {
     assert!(screen.contains("▲ moved and edited"), "{screen}");
     assert!(screen.contains("▼ edited"), "{screen}");
     let folded = screen.lines().filter(|l| l.contains("function")).count();
+    // Hidden is what did not change, what moved code went past as well.
+    desk.press("a");
+    let hidden = desk.shows();
+    assert!(desk.message().contains("hidden"), "{}", desk.message());
+    let rows = hidden.lines().filter(|l| l.contains("function"));
+    let rows: Vec<&str> = rows.collect();
+    assert!(!rows.is_empty() && rows.len() < folded, "{hidden}");
+    assert!(
+        rows.iter()
+            .all(|row| row.contains('▲') || row.contains('▼')),
+        "{hidden}"
+    );
     desk.press("a");
     assert!(
         desk.message().contains("all declarations"),

@@ -117,6 +117,9 @@ impl WorkFile {
             Ok(meta) if meta.is_dir() && !holds_only(&file, &goes) => {
                 Err(unsafe_because("a folder is in its place"))
             }
+            Ok(meta) if !meta.is_dir() && !meta.is_file() && !meta.is_symlink() => {
+                Err(unsafe_because("a pipe, socket or device is in its place"))
+            }
             _ => Ok(()),
         }
     }

@@ -74,6 +74,9 @@ impl Parties {
 
 /// The last stash and the commit that it was made on; git keeps it where applying it clashed.
 fn stash(repo: &Repository) -> Result<Option<[String; 2]>, Error> {
+    if !repo.may_have_ref("refs/stash") {
+        return Ok(None);
+    }
     let (stash, base) = (repo.resolve("refs/stash")?, repo.resolve("refs/stash^1")?);
     Ok(stash.zip(base).map(|(stash, base)| [stash, base]))
 }
@@ -84,13 +87,22 @@ pub(crate) fn merge_bases(
     head: &str,
     theirs: &str,
 ) -> Result<Vec<String>, Error> {
-    let call = Invocation::read(["merge-base", "--all", head, theirs]);
-    let output = repo.run(&call)?.text();
-    let bases: Vec<String> = output.split_whitespace().map(str::to_owned).collect();
+    let bases = common_ancestors(repo, head, theirs)?;
     match bases.is_empty() {
         true => Ok(vec![empty_tree(repo)?]),
         false => Ok(bases),
     }
+}
+
+/// The last common ancestors of two commits; none if they share no history.
+pub(crate) fn common_ancestors(
+    repo: &Repository,
+    head: &str,
+    theirs: &str,
+) -> Result<Vec<String>, Error> {
+    let call = Invocation::read(["merge-base", "--all", head, theirs]);
+    let output = repo.run(&call)?.text();
+    Ok(output.split_whitespace().map(str::to_owned).collect())
 }
 
 /// The parent of a commit, or nothing at all before the first; of a merge, which was taken as the

@@ -7,7 +7,7 @@
 
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::repository::Repository;
+use crate::repo::repository::{Repository, Settings};
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -70,6 +70,9 @@ pub(crate) fn make_private_folder(repo: &Repository, folder: &Path) -> Result<()
 
 /// Objects that stand for others, as `git replace` made them.
 fn replacements(repo: &Repository, folder: &Path) -> Result<(), Error> {
+    if !repo.may_have_ref("refs/replace") {
+        return Ok(());
+    }
     let call = Invocation::read([
         "for-each-ref",
         "--format=%(refname) %(objectname)",
@@ -87,7 +90,7 @@ fn replacements(repo: &Repository, folder: &Path) -> Result<(), Error> {
 }
 
 /// Settings as a configuration file has them.
-fn written(settings: &[(String, Option<String>)]) -> Vec<u8> {
+fn written(settings: &Settings) -> Vec<u8> {
     let mut out = Vec::new();
     let kept = settings
         .iter()

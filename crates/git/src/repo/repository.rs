@@ -24,7 +24,21 @@ pub struct Repository {
     contents: Arc<Mutex<HashMap<Oid, Source>>>,
     /// Times that git renews when it reads the index.
     index_times: IndexTimes,
+    /// All settings, once they were read.
+    settings: Arc<Mutex<Option<Arc<Settings>>>>,
 }
+
+/// Settings of git by their keys; none for a key without a value.
+pub(crate) type Settings = Vec<(String, Option<String>)>;
+
+/// Names that git keeps in files of their own, unless references are in tables.
+const IN_FILES: [&str; 5] = [
+    "MERGE_HEAD",
+    "CHERRY_PICK_HEAD",
+    "REVERT_HEAD",
+    "REBASE_HEAD",
+    "AUTO_MERGE",
+];
 
 impl Repository {
     /// Finds the repository that `folder` is in, as git finds it: `GIT_DIR` and
@@ -34,14 +48,28 @@ impl Repository {
     /// If there is none, it has no work tree, or git is missing.
     pub fn discover(folder: &Path) -> Result<Self, Error> {
         let git = Runner::new(folder);
-        let top = git.run(&Invocation::read(["rev-parse", "--show-toplevel"]))?;
-        if !top.ok() || top.line().is_empty() {
-            return Err(why_none(folder, &top.message()));
+        let asked = ["--show-toplevel", "--absolute-git-dir", "--git-common-dir"];
+        let call = Invocation::read(["rev-parse", "--path-format=absolute"]);
+        let all = git.run(&asked.iter().fold(call, Invocation::arg))?;
+        if !all.ok() || all.line().is_empty() {
+            // Asked for more, git may complain of something else than that there is none.
+            let top = git.run(&Invocation::read(["rev-parse", "--show-toplevel"]))?;
+            if !top.ok() || top.line().is_empty() {
+                return Err(why_none(folder, &top.message()));
+            }
         }
-        let dir = git.must(&Invocation::read(["rev-parse", "--absolute-git-dir"]))?;
-        let call = ["rev-parse", "--path-format=absolute", "--git-common-dir"];
-        let common = git.must(&Invocation::read(call))?;
-        let (work_tree, git_dir, common_dir) = (path_of(&top), path_of(&dir), path_of(&common));
+        let lines: Vec<&[u8]> = all.line().split(|b| *b == b'\n').collect();
+        let [work_tree, git_dir, common_dir] = match lines[..] {
+            [top, dir, common] if all.ok() => [top, dir, common].map(path_from),
+            // A path with a newline in it: each is asked for alone.
+            _ => {
+                let one = |what: &str| -> Result<PathBuf, Error> {
+                    let call = Invocation::read(["rev-parse", "--path-format=absolute", what]);
+                    Ok(path_from(git.must(&call)?.line()))
+                };
+                [one(asked[0])?, one(asked[1])?, one(asked[2])?]
+            }
+        };
         let mut git = git.at(&work_tree);
         if std::env::var_os("GIT_DIR").is_some() {
             // Both may be relative to where we were started; every call runs at the top.
@@ -55,6 +83,7 @@ impl Repository {
             git_dir,
             common_dir,
             contents: Arc::default(),
+            settings: Arc::default(),
         })
     }
 
@@ -72,6 +101,7 @@ impl Repository {
             common_dir: git_dir.to_owned(),
             contents: Arc::default(),
             index_times: IndexTimes::default(),
+            settings: Arc::default(),
         }
     }
 
@@ -157,9 +187,27 @@ impl Repository {
 
     /// What a revision names, if it names anything.
     pub fn resolve(&self, revision: &str) -> Result<Option<String>, Error> {
+        // Most of the time these are not there, and git need not be asked.
+        let is_file = IN_FILES.contains(&revision) && !self.common_dir.join("reftable").exists();
+        if is_file && !self.git_dir.join(revision).exists() {
+            return Ok(None);
+        }
         let call = Invocation::read(["rev-parse", "--verify", "--quiet", revision]);
         let output = self.run(&call)?;
         Ok(output.ok().then(|| output.text()))
+    }
+
+    /// Whether there may be such a reference: looks for it without asking git.
+    pub(crate) fn may_have_ref(&self, name: &str) -> bool {
+        let packed = || std::fs::read(self.common_dir.join("packed-refs")).unwrap_or_default();
+        let is_packed = || {
+            packed()
+                .windows(name.len())
+                .any(|part| part == name.as_bytes())
+        };
+        self.common_dir.join("reftable").exists()
+            || self.common_dir.join(name).exists()
+            || is_packed()
     }
 
     /// A file in the git folder, if it is there.
@@ -174,7 +222,12 @@ impl Repository {
 
     /// All settings that git sees here, includes resolved, in their order; keys in lower case but for
     /// the middle part. A later value of the same key counts.
-    pub(crate) fn settings(&self) -> Result<Vec<(String, Option<String>)>, Error> {
+    ///
+    /// They are read once, and again after [`Repository::forget_settings`].
+    pub(crate) fn settings(&self) -> Result<Arc<Settings>, Error> {
+        if let Some(known) = &*self.known_settings() {
+            return Ok(Arc::clone(known));
+        }
         let listed = self.must(&Invocation::read(["config", "--list", "-z"]))?;
         let records = listed.stdout.split(|b| *b == 0).filter(|r| !r.is_empty());
         let setting = |record: &[u8]| {
@@ -184,7 +237,22 @@ impl Repository {
                 None => (text, None),
             }
         };
-        Ok(records.map(setting).collect())
+        let read = Arc::new(records.map(setting).collect::<Settings>());
+        *self.known_settings() = Some(Arc::clone(&read));
+        Ok(read)
+    }
+
+    /// Forgets what the settings were: somebody may have changed them.
+    pub(crate) fn forget_settings(&self) {
+        *self.known_settings() = None;
+    }
+
+    fn known_settings(&self) -> MutexGuard<'_, Option<Arc<Settings>>> {
+        match self.settings.lock() {
+            Ok(known) => known,
+            // Nothing can panic while it is held.
+            Err(poisoned) => poisoned.into_inner(),
+        }
     }
 
     /// The name that git gives the user's commits; `None` if it has none.
@@ -192,10 +260,11 @@ impl Repository {
         self.config("user.name").ok().flatten()
     }
 
-    /// A configuration value, if it is set.
+    /// A configuration value, if it is set. The key is written in lower case.
     pub(crate) fn config(&self, key: &str) -> Result<Option<String>, Error> {
-        let output = self.run(&Invocation::read(["config", "--get", key]))?;
-        Ok(output.ok().then(|| output.text()))
+        let all = self.settings()?;
+        let found = all.iter().rev().find(|(name, _)| name == key);
+        Ok(found.and_then(|(_, value)| value.clone()))
     }
 }
 
@@ -246,7 +315,7 @@ fn quoted(path: &Path) -> OsString {
     OsString::from_vec(out)
 }
 
-/// A path that git printed with a newline behind it; the path may hold newlines itself.
-fn path_of(output: &Output) -> PathBuf {
-    PathBuf::from(OsString::from_vec(output.line().to_vec()))
+/// A path that git printed.
+fn path_from(bytes: &[u8]) -> PathBuf {
+    PathBuf::from(OsString::from_vec(bytes.to_vec()))
 }

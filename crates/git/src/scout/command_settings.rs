@@ -62,7 +62,7 @@ impl CommandSettings {
         let mut settings = CommandSettings::default();
         let own = branch.map(|branch| format!("branch.{branch}.mergeoptions"));
         let mut options = None;
-        for (key, value) in &all {
+        for (key, value) in all.iter() {
             let value = value.as_deref();
             match key.as_str() {
                 "merge.ff" => settings.fast_forward = fast_forward(value),

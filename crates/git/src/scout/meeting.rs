@@ -3,7 +3,7 @@
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::parties::{empty_tree, merge_bases};
+use crate::repo::parties::{common_ancestors, empty_tree};
 use crate::repo::repository::Repository;
 use crate::situation::lines::{TwoLines, lines_between};
 use crate::situation::read::{Commit, commit, parse_commit};
@@ -40,17 +40,6 @@ pub struct Meeting {
     pub behind: usize,
 }
 
-/// What two commits started from; nothing if they share no history.
-pub(crate) fn bases_between(
-    repo: &Repository,
-    ours: &str,
-    theirs: &str,
-) -> Result<Vec<String>, Error> {
-    let mut bases = merge_bases(repo, ours, theirs)?;
-    bases.retain(|base| !matches!(empty_tree(repo), Ok(empty) if *base == empty));
-    Ok(bases)
-}
-
 /// Reads how the commit that is checked out and another line stand to each other; `None` if one of them
 /// does not exist.
 ///
@@ -60,7 +49,7 @@ pub fn meeting(repo: &Repository, other: &str) -> Result<Option<Meeting>, Error>
     let (Some(ours), Some(theirs)) = (commit(repo, "HEAD")?, commit(repo, other)?) else {
         return Ok(None);
     };
-    let bases = bases_between(repo, &ours.oid, &theirs.oid)?;
+    let bases = common_ancestors(repo, &ours.oid, &theirs.oid)?;
     let relation = match &bases[..] {
         [] => Relation::Unrelated,
         [base] if *base == theirs.oid => Relation::Contained,
@@ -79,12 +68,20 @@ pub fn meeting(repo: &Repository, other: &str) -> Result<Option<Meeting>, Error>
     }))
 }
 
-/// The commits that a rebase onto `other` makes again, the first one first: those of the own line that
-/// are no merges and whose change the other line does not have already.
+/// What becomes of the own commits in a rebase.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Replayed {
+    /// Those that git makes again, the first one first.
+    pub commits: Vec<Commit>,
+    /// Those that git leaves out, because the other line has the same change already.
+    pub dropped: Vec<Commit>,
+}
+
+/// The own commits in a rebase onto `other`, merges left out.
 ///
 /// # Errors
 /// If git fails.
-pub fn replayed(repo: &Repository, other: &str) -> Result<Vec<Commit>, Error> {
+pub fn replayed(repo: &Repository, other: &str) -> Result<Replayed, Error> {
     let call = Invocation::read([
         "log",
         "-z",
@@ -92,14 +89,23 @@ pub fn replayed(repo: &Repository, other: &str) -> Result<Vec<Commit>, Error> {
         "--topo-order",
         "--no-merges",
         "--right-only",
-        "--cherry-pick",
-        "--format=%H%x00%h%x00%s%x00%an%x00%at",
+        "--cherry-mark",
+        "--format=%m%x00%H%x00%h%x00%s%x00%an%x00%at",
     ]);
     let call = call.arg(format!("{other}...HEAD")).arg("--");
     let output = repo.must(&call)?;
     let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
-    let one = |fields: &[&[u8]]| parse_commit(&fields.join(&0));
-    Ok(fields.chunks_exact(5).filter_map(one).collect())
+    let mut all = Replayed::default();
+    for fields in fields.chunks_exact(6) {
+        let Some(commit) = parse_commit(&fields[1..].join(&0)) else {
+            continue;
+        };
+        match fields[0] {
+            b"=" => all.dropped.push(commit),
+            _ => all.commits.push(commit),
+        }
+    }
+    Ok(all)
 }
 
 /// The commits that a pick or a revert of a range takes, in the order in which git takes them; merges

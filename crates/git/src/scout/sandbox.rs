@@ -15,10 +15,9 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, failed};
 use crate::repo::index::Mode;
 use crate::repo::objects::{Oid, write_blobs};
-use crate::repo::parties::Parties;
+use crate::repo::parties::{Parties, common_ancestors};
 use crate::repo::private_folder::make_private_folder;
 use crate::repo::repository::Repository;
-use crate::scout::meeting::bases_between;
 use crate::situation::names::names;
 use crate::situation::proof::PathFinding;
 use crate::situation::read::{Commit, Foreseen, Party, Situation, Undertaking};
@@ -124,7 +123,7 @@ impl Sandbox {
                 call = call.arg(format!("--merge-base={base}"));
                 vec![base.to_owned()]
             }
-            None => bases_between(&self.repo, ours, theirs)?,
+            None => common_ancestors(&self.repo, ours, theirs)?,
         };
         let options = options.iter().map(|option| format!("-X{option}"));
         let call = options.fold(call, Invocation::arg).arg(ours).arg(theirs);
@@ -170,7 +169,7 @@ impl Sandbox {
     /// If git fails.
     pub fn find_bases(&self, merged: &mut MergedTree) -> Result<(), Error> {
         if let (Some(ours), Some(theirs)) = (&merged.parties.ours, &merged.parties.theirs) {
-            merged.parties.bases = bases_between(&self.repo, ours, theirs)?;
+            merged.parties.bases = common_ancestors(&self.repo, ours, theirs)?;
         }
         Ok(())
     }

@@ -44,21 +44,16 @@ impl TreeState {
         for record in status.split(|b| *b == 0) {
             state.take(record);
         }
-        let stashes = repo.run(&Invocation::read([
-            "rev-list",
-            "-g",
-            "--count",
-            "refs/stash",
-            "--",
-        ]))?;
-        state.stashes = stashes.text().trim().parse().unwrap_or(0);
-        state.sparse = repo.config("core.sparseCheckout")?.as_deref() == Some("true");
+        if repo.may_have_ref("refs/stash") {
+            let call = ["rev-list", "-g", "--count", "refs/stash", "--"];
+            let stashes = repo.run(&Invocation::read(call))?;
+            state.stashes = stashes.text().trim().parse().unwrap_or(0);
+        }
+        state.sparse = repo.config("core.sparsecheckout")?.as_deref() == Some("true");
+        let may_be_there = state.sparse || repo.work_tree().join(".gitmodules").exists();
         let call = ["ls-files", "-s", "--", ":/.gitmodules"];
-        if !repo
-            .run(&Invocation::read(call).env("GIT_LITERAL_PATHSPECS", "0"))?
-            .stdout
-            .is_empty()
-        {
+        let call = Invocation::read(call).env("GIT_LITERAL_PATHSPECS", "0");
+        if may_be_there && !repo.run(&call)?.stdout.is_empty() {
             let call = [
                 "config",
                 "--blob",

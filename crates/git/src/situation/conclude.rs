@@ -1,13 +1,14 @@
 //! Concluding, skipping and backing out; the log afterwards.
 
 use crate::case::one::Case;
+use crate::case::place::IndexState;
 use crate::file::folders::{ROOT, make_folder};
 use crate::file::owner::temp_prefix;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
 use crate::repo::mark::Mark;
-use crate::repo::operation::Operation;
+use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
 use crate::situation::read::{Commit, Situation, parse_commit};
 use crate::situation::staged::{is_empty_step, staged_print};
@@ -96,7 +97,12 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
     let mark = &before.mark;
     let store = Store::new(repo.git_dir());
     // git leaves such a step out of a rebase without a word, and refuses it elsewhere.
-    if ending == Ending::Conclude && is_empty_step(repo, before.operation)? {
+    let had_conflicts = !before.cases.is_empty();
+    let is_unmerged = |case: &Case| case.standing == IndexState::Unmerged;
+    if ending == Ending::Conclude
+        && !before.cases.iter().any(is_unmerged)
+        && is_empty_step(repo, before.operation, had_conflicts)?
+    {
         return Ok(After {
             verdict: Verdict::Empty,
             message: String::new(),
@@ -170,6 +176,11 @@ fn keep_empty(
 ) -> Result<Output, Error> {
     let command = operation.command().ok_or_else(nothing_to_end)?;
     let commit = ["-c", "commit.cleanup=whitespace", "commit", "--allow-empty"];
+    let mails = matches!(operation, Operation::Mailbox);
+    let author = mails.then(|| mail_author(repo)).unwrap_or_default();
+    let own = mails.then(|| repo.state_file("rebase-apply/final-commit"));
+    let own = own.flatten();
+    let message = message.or(own.as_deref());
     let call = match (operation, operation.incoming(), message) {
         // The author and the date are those of the commit that is replayed.
         (Operation::Rebase { .. }, Some(head), _) => {
@@ -178,6 +189,9 @@ fn keep_empty(
         (_, _, Some(text)) => Invocation::conclude(commit).arg("-F").arg("-").stdin(text),
         _ => Invocation::conclude(commit).arg("--no-edit"),
     };
+    let call = author
+        .iter()
+        .fold(call, |call, (key, value)| call.env(key, value));
     let output = repo.run(&call)?;
     if !output.ok() {
         return Ok(output);
@@ -200,8 +214,28 @@ fn keep_empty(
     }
     match Operation::detect(repo)? {
         Operation::Loose => Ok(output),
+        // Patches know only of their own commits: the one that was made here is gone past.
+        Operation::Mailbox
+        | Operation::Rebase {
+            backend: Backend::Apply,
+            ..
+        } => repo.run(&Invocation::conclude([command, "--skip"])),
         _ => repo.run(&Invocation::conclude([command, "--continue"])),
     }
+}
+
+/// The author of the mailed patch that is applied, as variables for git.
+fn mail_author(repo: &Repository) -> Vec<(String, String)> {
+    let script = repo
+        .state_file("rebase-apply/author-script")
+        .unwrap_or_default();
+    let variable = |line: &str| {
+        let (key, value) = line.split_once('=')?;
+        let value = value.strip_prefix('\'')?.strip_suffix('\'')?;
+        let known = ["GIT_AUTHOR_NAME", "GIT_AUTHOR_EMAIL", "GIT_AUTHOR_DATE"].contains(&key);
+        known.then(|| (key.to_owned(), value.replace("'\\''", "'")))
+    };
+    script.lines().filter_map(variable).collect()
 }
 
 fn conclude_call(

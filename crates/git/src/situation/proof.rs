@@ -111,7 +111,7 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
     let mut proof = Proof {
         staged: file_name_hash(&staged),
         stands: print_of(repo, &staged, &changed),
-        empty: is_empty_step(repo, situation.operation)?
+        empty: is_empty_step(repo, situation.operation, !situation.cases.is_empty())?
             && situation
                 .cases
                 .iter()

@@ -147,6 +147,7 @@ impl Situation {
     /// # Errors
     /// If git fails.
     pub fn read(repo: &Repository) -> Result<Self, Error> {
+        repo.forget_settings();
         let mark = Mark::read(repo)?;
         let operation = mark.operation;
         let branch = branch(repo)?;
@@ -207,6 +208,9 @@ fn upstream(repo: &Repository) -> Result<Option<Upstream>, Error> {
         "@{upstream}",
     ]);
     let name = repo.run(&call)?;
+    if !name.ok() {
+        return Ok(None);
+    }
     let call = Invocation::read([
         "rev-list",
         "--left-right",
@@ -220,7 +224,7 @@ fn upstream(repo: &Repository) -> Result<Option<Upstream>, Error> {
     let (Some(Ok(behind)), Some(Ok(ahead))) = (numbers.next(), numbers.next()) else {
         return Ok(None);
     };
-    Ok((name.ok() && counts.ok()).then(|| Upstream {
+    Ok(counts.ok().then(|| Upstream {
         name: name.text(),
         ahead,
         behind,
@@ -379,9 +383,9 @@ fn message(repo: &Repository, operation: Operation) -> Result<String, Error> {
         _ => ["MERGE_MSG", "rebase-apply/final-commit"],
     };
     let text = file.into_iter().find_map(|name| repo.state_file(name));
-    let sign = match repo.config("core.commentString")? {
+    let sign = match repo.config("core.commentstring")? {
         Some(sign) => Some(sign),
-        None => repo.config("core.commentChar")?,
+        None => repo.config("core.commentchar")?,
     };
     let sign = sign
         .filter(|s| s != "auto")

@@ -95,15 +95,21 @@ pub(crate) fn changed_on_disk(repo: &Repository) -> Result<ChangedOnDisk, Error>
 
 /// Whether a step is under way that would commit nothing.
 ///
-/// A merge is none: it joins two lines of descent even then.
-pub(crate) fn is_empty_step(repo: &Repository, operation: Operation) -> Result<bool, Error> {
+/// A merge is none: it joins two lines of descent even then. A patch that git could not apply at all
+/// leaves no conflict and is none either: `had_conflicts` tells them apart.
+pub(crate) fn is_empty_step(
+    repo: &Repository,
+    operation: Operation,
+    had_conflicts: bool,
+) -> Result<bool, Error> {
     let replays = match operation {
-        Operation::Rebase { backend, .. } => {
-            backend == Backend::Merge && stopped_at_conflict(repo)?
+        Operation::Rebase { backend, .. } if backend == Backend::Merge => {
+            stopped_at_conflict(repo)?
         }
+        Operation::Rebase { .. } | Operation::Mailbox => had_conflicts,
         Operation::CherryPick => repo.resolve("CHERRY_PICK_HEAD")?.is_some(),
         Operation::Revert => repo.resolve("REVERT_HEAD")?.is_some(),
-        Operation::Merge | Operation::Mailbox | Operation::Loose => false,
+        Operation::Merge | Operation::Loose => false,
     };
     Ok(replays && staged_diff(repo)?.is_empty())
 }

@@ -154,7 +154,7 @@ fn of_mail(mail: &str) -> (Option<String>, String) {
 }
 
 fn comment_sign(repo: &Repository) -> Result<String, Error> {
-    let sign = repo.config("core.commentChar")?;
+    let sign = repo.config("core.commentchar")?;
     Ok(sign
         .filter(|s| s != "auto")
         .unwrap_or_else(|| "#".to_owned()))

@@ -17,6 +17,8 @@ pub struct Journal {
     pub(crate) len: u64,
     /// What was partly appended and could not be cut off again.
     pub(crate) torn: Vec<u8>,
+    /// All that the file held as this program left it, to be written again if somebody removes it.
+    pub(crate) held: Vec<u8>,
 }
 
 impl Journal {
@@ -32,6 +34,10 @@ impl Journal {
         }
         if let Some(folder) = self.file.parent() {
             make_folder(folder)?;
+        }
+        if self.len > 0 && self.held.len() as u64 == self.len && !self.file.exists() {
+            // Somebody removed it while it was open: what it held is known here.
+            write_atomically(&self.file, &self.held, None)?;
         }
         let mut options = fs::OpenOptions::new();
         let mut file = open(&self.file, options.create(true).append(true))?;
@@ -50,6 +56,7 @@ impl Journal {
             return Err(Error::file("write", &self.file)(error));
         }
         self.len += bytes.len() as u64;
+        self.held.extend(bytes);
         Ok(())
     }
 
@@ -107,6 +114,7 @@ impl Journal {
         bytes.extend(events.iter().flat_map(Event::to_line));
         write_atomically(&self.file, &bytes, None)?;
         self.len = bytes.len() as u64;
+        self.held = bytes;
         Ok(())
     }
 }
@@ -126,6 +134,7 @@ mod tests {
             },
             len: 0,
             torn: Vec::new(),
+            held: Vec::new(),
         }
     }
 

@@ -75,6 +75,7 @@ impl Store {
         let mut journal = Journal {
             len: bytes.len() as u64,
             torn: Vec::new(),
+            held: bytes.clone(),
             file,
             header,
         };

@@ -123,7 +123,14 @@ fn steps_of_a_rebase_are_those_that_git_makes() {
     let world = lines();
     let repo = world.repo();
     let before = everything(&world);
-    let steps = replayed(&repo, "feature").unwrap();
+    let all = replayed(&repo, "feature").unwrap();
+    let dropped: Vec<&str> = all
+        .dropped
+        .iter()
+        .map(|step| step.subject.as_str())
+        .collect();
+    assert_eq!(dropped.len(), 1, "{dropped:?}");
+    let steps = all.commits;
     let subjects: Vec<&str> = steps.iter().map(|step| step.subject.as_str()).collect();
     // The third does what the other line does already.
     assert_eq!(subjects, ["first", "second"]);

@@ -71,6 +71,7 @@ fn long_draft() -> State {
         upstream: None,
         driven_is_committed: false,
         foreseen: None,
+        stash: None,
         operation: Operation::Merge,
         mark: Mark {
             operation: Operation::Merge,

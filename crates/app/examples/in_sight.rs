@@ -234,6 +234,7 @@ fn state(versions: Versions, name: &str, size: (u16, u16)) -> Option<State> {
         upstream: None,
         driven_is_committed: false,
         foreseen: None,
+        stash: None,
         operation: Operation::Merge,
         mark: Mark {
             operation: Operation::Merge,

@@ -66,6 +66,7 @@ pub use situation::parsing::{has_parser, merged_syntax, new_syntax_findings};
 pub use situation::proof::{PathFinding, Proof, Prover, prove};
 pub use situation::read::{Commit, Foreseen, Party, Situation, Undertaking, Upstream};
 pub use situation::staged::tree_print;
+pub use situation::stash::drop_stash;
 pub use situation::steps::{OperationStep, StepState};
 pub use situation::taken_in::take_in;
 pub use situation::terrain::{FileTerrain, MovedEdit, Terrain, terrain};

@@ -15,6 +15,7 @@ pub(crate) mod parsing;
 pub(crate) mod proof;
 pub(crate) mod read;
 pub(crate) mod staged;
+pub(crate) mod stash;
 pub(crate) mod steps;
 pub(crate) mod taken_in;
 pub(crate) mod terrain;

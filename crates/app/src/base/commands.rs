@@ -172,6 +172,7 @@ pub enum Command {
     EditMessage,
     /// Remove the backup files that git left beside files that were in conflict.
     RemoveBackups,
+    DropStash,
     Cancel,
     LeaveEditor,
     DiscardEdit,

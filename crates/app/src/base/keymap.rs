@@ -228,6 +228,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Accord, &["B"], C::BackOut, "back out", "go back to how it was before the operation, after saying what that discards"),
     key(X::Accord, &["d"], C::ShowStaged, "staged diff", "look through what is staged, against each parent"),
     key(X::Accord, &["D"], C::Draw, "", "draw what was decided, and the commits of both sides, as SVG and PDF, and say where"),
+    key(X::Accord, &["t"], C::DropStash, "drop the stash", "drop the stash that the conflicts came from, after asking"),
     key(X::Accord, &["x"], C::RemoveBackups, "", "remove the backup files that git's own merge helper left, copies kept"),
     key(X::Accord, &["ctrl-c"], C::Cancel, "", "stop the git that is running; else close"),
     key(X::Staged, &["down", "j"], C::Move(Motion::Down), "next file", "the next file"),

@@ -205,6 +205,8 @@ const TOLD: usize = 10;
 /// What is needed to look.
 pub struct Foreseer<'a> {
     pub repo: &'a Repository,
+    /// What is in progress, if that was read already.
+    pub now: Option<&'a Situation>,
     pub rules: &'a RuleSettings,
     pub cancel: &'a Cancel,
     /// Called with what is known so far.
@@ -224,7 +226,10 @@ impl Foreseer<'_> {
     }
 
     fn look_in(&self, sandbox: &Sandbox, question: &Question) -> Result<Forecast, Error> {
-        let now = Situation::read(self.repo)?;
+        let now = match self.now {
+            Some(now) => now.clone(),
+            None => Situation::read(self.repo)?,
+        };
         let repo = self.repo.until(self.cancel);
         let no_commit = || Error::NoCommit {
             name: question.name.clone(),

@@ -130,6 +130,7 @@ fn foresee(repo: &Repository, situation: &Situation, rules: &RuleSettings) -> Ve
     let cancel = Cancel::default();
     let foreseer = Foreseer {
         repo,
+        now: Some(situation),
         rules,
         cancel: &cancel,
         tell: &|_| {},

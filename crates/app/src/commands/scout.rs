@@ -140,6 +140,7 @@ pub(crate) fn scout(
     let cancel = Cancel::default();
     let foreseer = Foreseer {
         repo,
+        now: Some(&situation),
         rules: &rules,
         cancel: &cancel,
         tell: &|_| {},

@@ -5,7 +5,7 @@ use crate::base::theme::Role;
 use crate::render::canvas::Canvas;
 use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState};
-use crate::view::gate::{gate, is_loose};
+use crate::view::gate::{droppable_stash, gate, is_loose};
 use armistice_core::{RegionState, Resolution, Side, Version};
 use armistice_git::{Ending, FileOutcome, MarkerFile, Operation, StepState, Upstream, Verdict};
 use ratatui::layout::Rect;
@@ -328,6 +328,9 @@ fn what_comes(state: &State) -> String {
             None => "Nothing to conclude here.".to_owned(),
             Some(upstream) => pushing(upstream, state.accord.markers.as_deref()),
         },
+        Operation::Loose if droppable_stash(state).is_some() => {
+            "Nothing to conclude: leave it staged, or commit as usual. t drops the stash, which git keeps.".to_owned()
+        }
         Operation::Loose => "Nothing to conclude: leave it staged, or commit as usual. A stash stays until you drop it.".to_owned(),
     }
 }

@@ -17,6 +17,7 @@ use crate::state::action::WorkResult;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
 use armistice_core::{Source, Versions};
+use armistice_git::drop_stash;
 use armistice_git::{
     AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Sandbox, Seen, Situation,
     StagedFile, Written, begin, commit_details, counterpart_named, counterparts, differs_on_disk,
@@ -180,6 +181,7 @@ impl Worker {
         };
         let foreseer = Foreseer {
             repo: self.repo(),
+            now: None,
             rules,
             cancel: &cancel,
             tell: &told,
@@ -542,6 +544,10 @@ impl Worker {
                     &keep,
                 );
                 Some(WorkResult::Begun(question, begun.map_err(text)))
+            }
+            Effect::DropStash(oid) => {
+                let dropped = drop_stash(self.repo(), &oid).map_err(text);
+                Some(WorkResult::StashDropped(oid, dropped))
             }
             Effect::UndoInterrupted => {
                 let undone = self.service.undo_interrupted().map_err(text);

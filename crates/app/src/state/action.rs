@@ -56,6 +56,8 @@ pub enum WorkResult {
     /// What a typed name stands for.
     Named(String, Result<Option<Counterpart>, String>),
     /// git has begun something, done it at once, or refused.
+    /// The stash of this name was dropped, or not.
+    StashDropped(String, Result<(), String>),
     /// How many files went back to how they were before a command.
     UndidInterrupted(Result<usize, String>),
     Begun(Question, Result<Begun, String>),

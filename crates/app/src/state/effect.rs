@@ -174,6 +174,8 @@ pub enum Effect {
     /// Read what commits say.
     ReadCommits(Vec<(Side, String)>),
     RemoveBackups(Vec<Leftover>),
+    /// Drop the last stash, if it is still this commit.
+    DropStash(String),
     /// Count what is staged against each parent.
     Measure,
     /// Read one file of it, against a parent in their order.
@@ -225,6 +227,7 @@ impl Effect {
                 | Effect::HandOver(..)
                 | Effect::End { .. }
                 | Effect::RemoveBackups(_)
+                | Effect::DropStash(_)
         )
     }
 

@@ -15,7 +15,7 @@ use crate::update::files::show_file;
 use crate::update::following;
 use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
-use crate::view::gate::gate;
+use crate::view::gate::{droppable_stash, gate};
 use crate::view::given_up::given_up_lines;
 use armistice_core::MergeRecord;
 use armistice_core::{Check, Weight};
@@ -131,6 +131,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::BackOut => return ask_back_out(state),
         Command::EditMessage => edit_message(state),
         Command::RemoveBackups => return remove_backups(state),
+        Command::DropStash => ask_drop_stash(state),
         Command::Draw => {
             let record = (!state.situation.is_idle()).then(|| Box::new(record_of(state)));
             let record = Drawing::Record(record);
@@ -160,6 +161,23 @@ fn remove_backups(state: &mut State) -> Vec<Effect> {
         return Vec::new();
     }
     vec![Effect::RemoveBackups(left)]
+}
+
+fn ask_drop_stash(state: &mut State) {
+    let Some(stash) = droppable_stash(state).cloned() else {
+        state.say(match state.situation.stash {
+            Some(_) => "finish every file first: the stash is what they come from",
+            None => "no stash is known to be in conflict here",
+        });
+        return;
+    };
+    let lines = vec![
+        format!("{} {}", stash.short, stash.subject),
+        "Its changes are in the working tree as you resolved them; git keeps the stash until it is dropped.".to_owned(),
+        format!("'git stash store {}' brings it back.", stash.oid),
+    ];
+    let effect = Effect::DropStash(stash.oid);
+    ask(state, "Drop the stash?", lines, "drop it", effect);
 }
 
 fn edit_message(state: &mut State) {

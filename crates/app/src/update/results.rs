@@ -32,6 +32,13 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             return scout::foreseen(state, &question, result, is_all);
         }
         WorkResult::Named(name, found) => return scout::named(state, &name, found),
+        WorkResult::StashDropped(oid, Ok(())) => {
+            state.say(format!(
+                "dropped the stash; 'git stash store {oid}' brings it back"
+            ));
+            return vec![Effect::ReadSituation];
+        }
+        WorkResult::StashDropped(_, Err(why)) => state.complain(why),
         WorkResult::UndidInterrupted(result) => return scout::undone(state, result),
         WorkResult::Begun(question, result) => return scout::begun(state, &question, result),
         WorkResult::CheckBegan(line) => checks::began(state, line),

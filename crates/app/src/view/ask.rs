@@ -58,6 +58,7 @@ fn also_called(command: Command) -> &'static str {
         Command::ShowGivenUp => "lost lose dropped discarded",
         Command::Help => "keys shortcuts manual",
         Command::EditMessage => "commit message description",
+        Command::DropStash => "stash pop delete clear",
         Command::RemoveBackups => "orig clean tidy delete",
         Command::Go(Tab::Docket) => "files list overview",
         Command::Go(Tab::Terrain) | Command::JumpList => {

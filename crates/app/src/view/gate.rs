@@ -5,12 +5,18 @@ use crate::case::checks::outstanding;
 use crate::case::opened::Unfinished;
 use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState};
-use armistice_git::{IndexState, Operation};
+use armistice_git::{Commit, IndexState, Operation};
 
 /// Whether all is settled of something that has no end of its own: a stash, a pick without a commit.
 pub fn is_loose(state: &State) -> bool {
     let unmerged = |f: &FileState| f.case.standing == IndexState::Unmerged;
     state.situation.operation == Operation::Loose && !state.files.iter().any(unmerged)
+}
+
+/// The stash that the conflicts came from, once they are all finished.
+pub fn droppable_stash(state: &State) -> Option<&Commit> {
+    let stash = state.situation.stash.as_ref()?;
+    state.files.iter().all(FileState::finished).then_some(stash)
 }
 
 /// What stands in the way of concluding, in words; `None` if nothing does.

@@ -5,6 +5,7 @@ use crate::base::editor::Motion;
 use crate::state::app::State;
 use crate::state::file::{FileLoad, FileState, Mode, OpenFile};
 use crate::view::following::{moved_edit, moved_edits};
+use crate::view::gate::droppable_stash;
 use armistice_core::{RegionKind, RegionState, Resolution, Side, Version};
 use armistice_git::{IndexState, Operation};
 
@@ -126,6 +127,7 @@ fn works_on_accord(state: &State, command: Command) -> bool {
         Command::EditMessage => operation.takes_message(),
         Command::Skip => operation.can_skip(),
         Command::ShowStaged => !idle,
+        Command::DropStash => droppable_stash(state).is_some(),
         Command::RemoveBackups => !state.accord.leftovers.is_empty(),
         _ => true,
     }

@@ -300,3 +300,37 @@ fn markers_with_no_operation_in_progress_are_named_wherever_they_are() {
         "{text}"
     );
 }
+
+#[test]
+fn a_stash_that_clashed_can_be_dropped_once_it_is_settled() {
+    let repo = Repo::new();
+    repo.write("a.txt", "one\n");
+    repo.commit("base");
+    repo.write("a.txt", "stashed\n");
+    repo.git(&["stash", "-q"]);
+    repo.write("a.txt", "other\n");
+    repo.commit("other");
+    repo.try_git(&["stash", "pop"]);
+    let mut desk = Desk::new(&repo.top, (140, 40));
+    desk.press("6 t");
+    assert!(
+        desk.message().contains("finish every file first"),
+        "{}",
+        desk.message()
+    );
+    desk.open("a.txt").press("t w 6");
+    assert!(
+        desk.shows().contains("t drops the stash"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("t esc");
+    assert_eq!(repo.git(&["stash", "list"]).lines().count(), 1);
+    let oid = repo.git(&["rev-parse", "refs/stash"]).trim().to_owned();
+    desk.press("t enter");
+    assert!(desk.message().contains(&oid), "{}", desk.message());
+    assert_eq!(repo.git(&["stash", "list"]), "");
+    repo.git(&["stash", "store", &oid]);
+    assert_eq!(repo.git(&["stash", "list"]).lines().count(), 1);
+    assert_eq!(repo.read("a.txt"), "stashed\n");
+}

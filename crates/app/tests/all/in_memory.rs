@@ -80,6 +80,7 @@ fn situation(paths: &[&str]) -> Situation {
         upstream: None,
         driven_is_committed: false,
         foreseen: None,
+        stash: None,
         operation: Operation::Merge,
         mark: Mark {
             operation: Operation::Merge,

@@ -276,7 +276,7 @@ impl<'a> Trees<'a> {
 }
 
 /// Whether the stages of base are what a commit has: then it is what they come from.
-fn made_on(repo: &Repository, commit: &str, places: &[Place]) -> Result<bool, Error> {
+pub(crate) fn made_on(repo: &Repository, commit: &str, places: &[Place]) -> Result<bool, Error> {
     let with_base = places.iter().filter(|place| place.stages.base.is_some());
     let paths: Vec<&RepoPath> = with_base.clone().map(|place| &place.path).collect();
     let there = tree_entries(repo, commit, &paths)?;

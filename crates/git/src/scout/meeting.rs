@@ -168,10 +168,12 @@ pub fn added_by_steps(
 /// # Errors
 /// If git fails.
 pub fn only_parent(repo: &Repository, commit: &str) -> Result<Option<String>, Error> {
-    let parent = |n: u8| repo.resolve(&format!("{commit}^{n}"));
-    Ok(match (parent(1)?, parent(2)?) {
-        (Some(_), Some(_)) => None,
-        (Some(parent), None) => Some(parent),
-        (None, _) => Some(empty_tree(repo)?),
+    let call = Invocation::read(["rev-list", "--parents", "-n1", commit, "--"]);
+    let listed = repo.must(&call)?.text();
+    let parents: Vec<&str> = listed.split_whitespace().skip(1).collect();
+    Ok(match parents[..] {
+        [] => Some(empty_tree(repo)?),
+        [parent] => Some(parent.to_owned()),
+        _ => None,
     })
 }

@@ -24,8 +24,8 @@ use crate::situation::read::{Commit, Foreseen, Party, Situation, Undertaking};
 use crate::situation::terrain::{Terrain, terrain};
 use crate::situation::touched::touched;
 use armistice_core::PerSide;
-use std::collections::BTreeMap;
-use std::sync::{Arc, Mutex};
+use std::collections::{BTreeMap, HashMap};
+use std::sync::{Arc, Mutex, MutexGuard};
 use tempfile::TempDir;
 
 /// A repository whose new objects go into a folder of their own, which goes with the last of these.
@@ -36,6 +36,18 @@ pub struct Sandbox {
     _folder: Arc<TempDir>,
     /// The times of the repository's own objects; none once they are put back.
     times: Arc<Mutex<Times>>,
+    known: Arc<Mutex<Known>>,
+}
+
+/// What git was asked already: none of it can change.
+#[derive(Debug, Default)]
+struct Known {
+    /// Trees of commits.
+    trees: HashMap<String, String>,
+    /// Last common ancestors of two commits.
+    ancestors: HashMap<[String; 2], Vec<String>>,
+    /// The blob of an empty file.
+    nothing: Option<Oid>,
 }
 
 /// What git would leave of one merge.
@@ -81,6 +93,7 @@ impl Sandbox {
             times: Arc::new(Mutex::new(times)),
             repo: repo.until(cancel).writing_into(folder.path()),
             _folder: Arc::new(folder),
+            known: Arc::default(),
         })
     }
 
@@ -123,7 +136,7 @@ impl Sandbox {
                 call = call.arg(format!("--merge-base={base}"));
                 vec![base.to_owned()]
             }
-            None => common_ancestors(&self.repo, ours, theirs)?,
+            None => self.ancestors(ours, theirs)?,
         };
         let options = options.iter().map(|option| format!("-X{option}"));
         let call = options.fold(call, Invocation::arg).arg(ours).arg(theirs);
@@ -163,13 +176,31 @@ impl Sandbox {
         })
     }
 
+    fn known(&self) -> MutexGuard<'_, Known> {
+        match self.known.lock() {
+            Ok(known) => known,
+            // Nothing can panic while it is held.
+            Err(poisoned) => poisoned.into_inner(),
+        }
+    }
+
+    fn ancestors(&self, ours: &str, theirs: &str) -> Result<Vec<String>, Error> {
+        let pair = [ours.to_owned(), theirs.to_owned()];
+        if let Some(found) = self.known().ancestors.get(&pair) {
+            return Ok(found.clone());
+        }
+        let found = common_ancestors(&self.repo, ours, theirs)?;
+        self.known().ancestors.insert(pair, found.clone());
+        Ok(found)
+    }
+
     /// Finds what both lines of a merge started from.
     ///
     /// # Errors
     /// If git fails.
     pub fn find_bases(&self, merged: &mut MergedTree) -> Result<(), Error> {
         if let (Some(ours), Some(theirs)) = (&merged.parties.ours, &merged.parties.theirs) {
-            merged.parties.bases = common_ancestors(&self.repo, ours, theirs)?;
+            merged.parties.bases = self.ancestors(ours, theirs)?;
         }
         Ok(())
     }
@@ -238,7 +269,9 @@ impl Sandbox {
             }
         };
         let call = Invocation::write(["commit-tree", &tree, "-p", parent, "-m", "foreseen"]);
-        Ok(run(call)?.text())
+        let made = run(call)?.text();
+        self.known().trees.insert(made.clone(), tree);
+        Ok(made)
     }
 
     /// The tree of a commit.
@@ -246,11 +279,16 @@ impl Sandbox {
     /// # Errors
     /// If git fails.
     pub fn tree_of(&self, commit: &str) -> Result<String, Error> {
+        if let Some(tree) = self.known().trees.get(commit) {
+            return Ok(tree.clone());
+        }
         let tree = self.repo.resolve(&format!("{commit}^{{tree}}"))?;
-        tree.ok_or_else(|| Error::Unreadable {
+        let tree = tree.ok_or_else(|| Error::Unreadable {
             command: "rev-parse".to_owned(),
             what: commit.to_owned(),
-        })
+        })?;
+        self.known().trees.insert(commit.to_owned(), tree.clone());
+        Ok(tree)
     }
 
     /// What would be under way, as a situation to look at.
@@ -293,7 +331,12 @@ impl Sandbox {
         let Some(all) = touched(&self.repo, situation)? else {
             return Ok(clean);
         };
-        let nothing = write_blobs(&self.repo, &[b""])?.pop();
+        let known = self.known().nothing.clone();
+        let nothing = match known {
+            Some(nothing) => Some(nothing),
+            None => write_blobs(&self.repo, &[b""])?.pop(),
+        };
+        self.known().nothing.clone_from(&nothing);
         for file in all.to_look_at.iter().chain(&all.followed) {
             if situation.cases.iter().any(|case| case.has_path(&file.path)) {
                 continue;

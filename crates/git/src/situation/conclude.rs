@@ -177,7 +177,7 @@ fn keep_empty(
     let command = operation.command().ok_or_else(nothing_to_end)?;
     let commit = ["-c", "commit.cleanup=whitespace", "commit", "--allow-empty"];
     let mails = matches!(operation, Operation::Mailbox);
-    let author = mails.then(|| mail_author(repo)).unwrap_or_default();
+    let author = if mails { mail_author(repo) } else { Vec::new() };
     let own = mails.then(|| repo.state_file("rebase-apply/final-commit"));
     let own = own.flatten();
     let message = message.or(own.as_deref());

@@ -13,6 +13,7 @@ use crate::repo::mark::Mark;
 use crate::repo::operation::Operation;
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
+use crate::situation::stash::applied_stash;
 use crate::situation::steps::{OperationStep, steps};
 use crate::store::records::Store;
 use serde::Serialize;
@@ -81,6 +82,8 @@ pub struct Situation {
     pub driven_is_committed: bool,
     /// What it is foreseen of, if nothing of it is under way yet.
     pub foreseen: Option<Foreseen>,
+    /// The stash that the conflicts come from, which git keeps.
+    pub stash: Option<Commit>,
 }
 
 /// What a situation is foreseen of.
@@ -163,7 +166,9 @@ impl Situation {
                 place.standing == IndexState::Unmerged || records.wrote_on(&place.path, &mark.head)
             });
         }
-        let mut cases = grouped(repo, places, &Parties::read(repo, operation)?)?;
+        let parties = Parties::read(repo, operation)?;
+        let stash = applied_stash(repo, &parties, &places)?;
+        let mut cases = grouped(repo, places, &parties)?;
         cases.extend(settled);
         cases.sort_by(|a, b| a.path.cmp(&b.path));
         let (driven, driven_is_committed) = match cases.is_empty() && operation == Operation::Loose
@@ -181,6 +186,7 @@ impl Situation {
             driven,
             driven_is_committed,
             foreseen: None,
+            stash,
             ours: ours(repo, operation, branch.as_deref(), &merged_before)?,
             merged_before,
             theirs: theirs(repo, operation)?,

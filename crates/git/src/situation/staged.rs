@@ -103,9 +103,10 @@ pub(crate) fn is_empty_step(
     had_conflicts: bool,
 ) -> Result<bool, Error> {
     let replays = match operation {
-        Operation::Rebase { backend, .. } if backend == Backend::Merge => {
-            stopped_at_conflict(repo)?
-        }
+        Operation::Rebase {
+            backend: Backend::Merge,
+            ..
+        } => stopped_at_conflict(repo)?,
         Operation::Rebase { .. } | Operation::Mailbox => had_conflicts,
         Operation::CherryPick => repo.resolve("CHERRY_PICK_HEAD")?.is_some(),
         Operation::Revert => repo.resolve("REVERT_HEAD")?.is_some(),

@@ -227,7 +227,7 @@ pub fn outstanding(checks: &ProjectChecks, stands: &str) -> Vec<String> {
     unread.chain(checks.all.iter().filter_map(why)).collect()
 }
 
-/// The commands that found something wrong with what stands there now and are not required, a line each.
+/// The optional checks that failed on the present files, a line each.
 pub fn failed_lines(checks: &ProjectChecks, stands: &str) -> Vec<String> {
     let line = |(check, run): &(ProjectCheck, Option<CheckRun>)| {
         let run = run.as_ref()?;

@@ -234,7 +234,7 @@ impl Foreseer<'_> {
         let no_commit = || Error::NoCommit {
             name: question.name.clone(),
         };
-        // Of a range its newest commit is told.
+        // A range is described by its newest commit.
         let tip = match (question.range(), question.name.rsplit_once("..")) {
             (Some(_), Some((_, ""))) => "HEAD",
             (Some(_), Some((_, tip))) => tip.trim_start_matches('.'),
@@ -447,8 +447,7 @@ impl Foreseer<'_> {
         Ok(tip)
     }
 
-    /// Names that went, over both lines of a rebase and what it would leave in the end: they are told
-    /// with the last step.
+    /// Names that went, over both lines of a rebase and its result: reported with the last step.
     fn names_after(
         &self,
         look: &Look<'_>,
@@ -720,7 +719,7 @@ impl Look<'_> {
             0 => StepEnd::Settled,
             _ => StepEnd::Open,
         };
-        // Of a rebase that is told in the end, over both lines.
+        // A rebase reports them with its last step, over both lines.
         let clean = match undertaking {
             Undertaking::Rebase => CleanFiles::default(),
             _ => self.sandbox.merged_by_git(&situation)?,

@@ -203,7 +203,7 @@ fn a_file_made_again_is_out_of_date_once_another_file_is_staged() {
     );
     assert!(repo.git(&["show", ":tide.lock"]).contains("<<<<<<<"));
     assert!(!desk.press("5").shows().contains(said), "{}", desk.shows());
-    // The other file held markers then, and so does the lock: both are told.
+    // The other file held markers then, and so does the lock: Proof names both.
     desk.open("tide.txt").press("o w");
     let proof = desk.press("5").shows();
     assert!(

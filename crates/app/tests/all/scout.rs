@@ -865,7 +865,7 @@ fn a_rebase_names_what_went_and_says_what_its_estimates_stand_on() {
     let rebase = forecast(&repo, &["side", "--as", "rebase"]);
     assert!(findings(&merge).contains("moor"), "{merge:#}");
     assert!(findings(&rebase).contains("moor"), "{rebase:#}");
-    // The side that is assumed makes a difference, and both numbers are told.
+    // The assumed side makes a difference: the forecast gives both numbers.
     assert_eq!(rebase["assumed"], "ours");
     let with_theirs = forecast(&repo, &["side", "--as", "rebase", "--assume", "theirs"]);
     assert_eq!(

@@ -106,7 +106,7 @@ impl Output {
 
     /// All it said and printed, errors first, for a person.
     ///
-    /// Of much only the beginning and the end are told.
+    /// A long message keeps only its beginning and its end.
     pub fn message(&self) -> String {
         let text = |bytes| shortened(String::from_utf8_lossy(bytes).trim_end());
         let parts = [text(&self.stderr), text(&self.stdout)];
@@ -115,7 +115,7 @@ impl Output {
     }
 }
 
-/// Characters of a message that are told of its beginning, and as many of its end.
+/// Characters that a long message keeps of its beginning, and as many of its end.
 const MESSAGE_PART: usize = 8_000;
 
 /// A message without its middle, if it is very long.

@@ -114,7 +114,7 @@ impl Runner {
         };
         command.current_dir(&self.folder);
         if call.manner == Manner::Read {
-            // Whoever only looks runs nothing of the user's and starts nothing that stays.
+            // Looking runs none of the user's programs and starts no daemon.
             command.args([
                 "-c",
                 "core.hooksPath=/dev/null",
@@ -237,7 +237,7 @@ const READS: usize = 64;
 /// What is read of errors, and of what git prints for a person, in bytes.
 const MESSAGE_BYTES: usize = 1 << 20;
 
-/// Waits until a process has ended by itself or is told to; its exit code.
+/// Waits until a process ends, or ends it when cancelled; returns its exit code.
 fn wait(child: &mut Child, cancel: &Cancel) -> Result<Option<i32>, Error> {
     let mut pause = Duration::from_micros(500);
     loop {
@@ -367,8 +367,7 @@ impl<'a> Pipes<'a> {
 /// Reads what a pipe holds now, and lets go of it at its end; whether anything came, its end
 /// included: git is about to end as well then.
 ///
-/// Beyond `most` bytes what comes is thrown away. One go takes a bounded part, so that whoever wants to
-/// stop is heard.
+/// Discards what comes beyond `most` bytes. One call reads a bounded part, so that a cancel is noticed.
 fn drain(fd: &mut Option<OwnedFd>, bytes: &mut Vec<u8>, most: usize) -> std::io::Result<bool> {
     let mut moved = false;
     let mut buffer = [0; 1 << 16];

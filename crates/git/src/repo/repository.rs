@@ -130,7 +130,7 @@ impl Repository {
     }
 
     /// The same repository for calls that may write: all that they write goes into `folder`, a git
-    /// folder of their own, which [`make_private_folder`](crate::repo::private_folder) has made.
+    /// folder of their own, made by `make_private_folder`.
     #[must_use]
     pub(crate) fn writing_into(&self, folder: &Path) -> Self {
         let variable = std::env::var_os;

@@ -69,7 +69,7 @@ pub fn begin(
         }
     }
     let words = begin_words(undertaking, name);
-    // git inherits the lock: whoever starts meanwhile waits until it has ended.
+    // git inherits the lock: a program that starts meanwhile waits until git has ended.
     let _lock = store.turn()?;
     let intent = Intent::note(repo, words.clone(), not_in_index(repo)?)?;
     let output = repo.run(&Invocation::conclude(words));

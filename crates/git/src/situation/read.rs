@@ -167,7 +167,10 @@ impl Situation {
             });
         }
         let parties = Parties::read(repo, operation)?;
-        let stash = applied_stash(repo, &parties, &places)?;
+        let stash = match applied_stash(repo, &parties, &places)? {
+            Some(stash) => commit(repo, &stash)?,
+            None => None,
+        };
         let mut cases = grouped(repo, places, &parties)?;
         cases.extend(settled);
         cases.sort_by(|a, b| a.path.cmp(&b.path));

@@ -6,16 +6,15 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
-use crate::situation::read::{Commit, commit};
 
-/// The last stash, if it is what conflicts without an operation come from.
+/// The commit of the last stash, if it is what conflicts without an operation come from.
 pub(crate) fn applied_stash(
     repo: &Repository,
     parties: &Parties,
     places: &[Place],
-) -> Result<Option<Commit>, Error> {
+) -> Result<Option<String>, Error> {
     match &parties.stash {
-        Some([stash, on]) if made_on(repo, on, places)? => commit(repo, stash),
+        Some([stash, on]) if made_on(repo, on, places)? => Ok(Some(stash.clone())),
         _ => Ok(None),
     }
 }

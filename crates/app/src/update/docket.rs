@@ -212,10 +212,7 @@ fn show_outcomes(state: &mut State) {
         return;
     }
     state.overlay = Some(Overlay::Output {
-        title: format!(
-            "{}: what each outcome discards · the keys work on Docket",
-            file.case.title()
-        ),
+        title: format!("{}: what each outcome discards", file.case.title()),
         lines: outcome_lines(state, at),
         top: 0,
     });

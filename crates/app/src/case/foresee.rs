@@ -4,6 +4,7 @@
 //! Nothing of the repository changes by looking. Decisions that were tried out count like any other:
 //! they lie under the same versions.
 
+use crate::base::party_words::PartyWords;
 use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
 use crate::case::propose::RuleSettings;
@@ -472,10 +473,16 @@ impl Foreseer<'_> {
             .sandbox
             .situation(look.now, Undertaking::Rebase, parties, &merged);
         let clean = look.sandbox.merged_by_git(&situation)?;
+        // Which side is "ours" in a rebase is never clear: each is called by its name.
+        let names = PartyWords::new(forecast.question.name.as_str(), "your commits");
+        let mut findings = clean.findings;
+        for found in &mut findings {
+            found.finding.what = names.put_into(&found.finding.what);
+        }
         if let Some(last) = forecast.steps.last_mut() {
             last.clean = CleanFiles {
                 files: Vec::new(),
-                findings: clean.findings,
+                findings,
             };
         }
         Ok(())

@@ -58,6 +58,18 @@ fn changes(before: &BTreeMap<PathBuf, Entry>, after: &BTreeMap<PathBuf, Entry>) 
     changed
 }
 
+/// A repository in a format that an older git may not know: then an ordinary one.
+fn of_format(option: &str) -> Repo {
+    let dir = tempfile::TempDir::new().unwrap();
+    match git_in(dir.path(), &["init", "-q", option, "."])
+        .status
+        .success()
+    {
+        true => apart(&[option]),
+        false => apart(&[]),
+    }
+}
+
 /// Two branches that clash in one file, merge in another and each have one of their own.
 fn apart(init: &[&str]) -> Repo {
     let repo = Repo::with(init);
@@ -307,8 +319,8 @@ const STATES: [State; 38] = [
             r.git(&["config", "maintenance.auto", "true"]);
         })
     }),
-    ("reftable", || apart(&["--ref-format=reftable"])),
-    ("sha256", || apart(&["--object-format=sha256"])),
+    ("reftable", || of_format("--ref-format=reftable")),
+    ("sha256", || of_format("--object-format=sha256")),
     ("index held", || with(|r| r.write(".git/index.lock", ""))),
     ("HEAD held", || with(|r| r.write(".git/HEAD.lock", ""))),
     ("autocrlf", || {

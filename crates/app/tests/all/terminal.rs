@@ -189,12 +189,15 @@ fn a_terminal_that_goes_away_ends_the_program_quietly_with_everything_recorded()
         let repo = crate::kit::merged();
         let (code, errors) = (repo.dir.path().join("code"), repo.dir.path().join("errors"));
         let tmux = Tmux::start_noting(&repo.top, (100, 30), &code, &errors);
-        tmux.wait("a.txt");
-        if !keys.is_empty() {
-            tmux.keys(keys);
-        }
-        if keys.ends_with('o') {
-            tmux.wait("0 open · 1 settled");
+        // The file is read before a key goes to it.
+        tmux.wait("1 conflict · ★ 0 by rule · 0 by you · 1 open");
+        match keys {
+            "" => {}
+            "6" => drop(tmux.keys("6").wait("how it was decided")),
+            _ => {
+                tmux.keys("Enter").wait("conflict 1 of 1");
+                tmux.keys("o").wait("0 open · 1 settled");
+            }
         }
         tmux.vanish();
         let started = std::time::Instant::now();

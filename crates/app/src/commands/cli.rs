@@ -59,7 +59,7 @@ pub enum Command {
         #[arg(long)]
         no_open: bool,
     },
-    /// See what would happen if the branch at hand met another line; nothing is touched by looking
+    /// Show what a merge or rebase would do, without touching the repository
     #[command(
         after_help = "Examples:\n  armistice scout                       the screen, with the likeliest counterpart\n  armistice scout night --as rebase     the screen, with that question\n  armistice scout main --json           will this branch still merge?\n  armistice scout v1..v2 --as pick      every commit of a range, in git's order\n\nExit status: 0 if there is nothing to do by hand, 1 if conflicts stay open, git stops or\nrefuses, or a finding needs a look, 2 on errors."
     )]

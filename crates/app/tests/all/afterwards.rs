@@ -334,3 +334,53 @@ fn a_stash_that_clashed_can_be_dropped_once_it_is_settled() {
     assert_eq!(repo.git(&["stash", "list"]).lines().count(), 1);
     assert_eq!(repo.read("a.txt"), "stashed\n");
 }
+
+#[test]
+fn a_command_that_fails_as_a_step_of_a_rebase_is_said_to_have_failed() {
+    let repo = Repo::new();
+    repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    repo.try_git(&["rebase", "-q", "-x", "exit 3", "side"]);
+    let mut desk = Desk::new(&repo.top, (140, 40));
+    desk.open("a.txt").press("t w");
+    conclude(&mut desk);
+    assert!(
+        desk.message()
+            .contains("'exit 3' failed as a step of the rebase"),
+        "{}\n{}",
+        desk.message(),
+        desk.shows()
+    );
+}
+
+#[test]
+fn loose_files_of_a_conflict_are_called_by_the_parties_and_a_binary_shows_its_outcomes() {
+    let repo = Repo::conflict("a.txt", "one\n", "ours\n", "theirs\n");
+    for (name, text) in [
+        ("a_BASE_1", "one\n"),
+        ("a_LOCAL_1", "ours\n"),
+        ("a_REMOTE_1", "theirs\n"),
+    ] {
+        repo.write(name, text);
+    }
+    let home = repo.dir.path().display().to_string();
+    let env = [("XDG_STATE_HOME", home.as_str())];
+    let args = "files --base a_BASE_1 --ours a_LOCAL_1 --theirs a_REMOTE_1 --output a.txt";
+    let tmux = crate::kit::Tmux::start(&repo.top, (120, 40), args, &env);
+    tmux.wait("1 open");
+    let shown = tmux.wait("▼ side");
+    assert!(
+        shown.contains("▲ main") && !shown.contains("LOCAL"),
+        "{shown}"
+    );
+    tmux.keys("q").wait("EXIT 1");
+    let repo = Repo::merge(&[(
+        "crest.bin",
+        ["\0base", "\0ours", "\0theirs"].map(str::to_owned),
+    )]);
+    let mut desk = Desk::new(&repo.top, (140, 40));
+    let shown = desk.press("2 enter").shows();
+    assert!(shown.contains("what each outcome discards"), "{shown}");
+    // A repository without commits says so in a plain sentence.
+    let (code, said) = Repo::new().output(&["scout"]);
+    assert!(code == 2 && said.contains("has no commits yet"), "{said}");
+}

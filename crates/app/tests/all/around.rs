@@ -42,7 +42,7 @@ fn pages_for_man_are_written() {
     let (code, said) = repo.output(&["man", "--into", "../pages"]);
     assert_eq!(code, 0, "{said}");
     let page = fs::read_to_string(repo.path("../pages/armistice-scout.1")).unwrap();
-    assert!(page.contains("what would happen"), "{page}");
+    assert!(page.contains("what a merge or rebase would do"), "{page}");
 }
 
 #[test]

@@ -145,7 +145,7 @@ fn with(change: fn(&Repo)) -> Repo {
     repo
 }
 
-const STATES: [State; 38] = [
+const STATES: [State; 39] = [
     ("clean", || with(|_| {})),
     ("dirty", || with(|r| r.write("d.txt", "changed\n"))),
     ("stat-dirty", || with(|r| touch(r, "d.txt"))),
@@ -242,6 +242,13 @@ const STATES: [State; 38] = [
         let origin = apart(&[]);
         origin.git(&["config", "uploadpack.allowFilter", "true"]);
         cloned(origin, &["--filter=blob:none"], true)
+    }),
+    ("partial and sparse", || {
+        let origin = apart(&[]);
+        origin.git(&["config", "uploadpack.allowFilter", "true"]);
+        let clone = cloned(origin, &["--filter=blob:none", "--sparse"], false);
+        clone.git(&["sparse-checkout", "set", "--cone", "nothing"]);
+        clone
     }),
     ("alternates", || cloned(apart(&[]), &["--shared"], false)),
     ("shallow", || {

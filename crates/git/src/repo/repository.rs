@@ -129,6 +129,15 @@ impl Repository {
         }
     }
 
+    /// The same repository; what a partial clone lacks is not fetched, and is missing instead.
+    #[must_use]
+    pub(crate) fn without_fetching(&self) -> Self {
+        Repository {
+            git: self.git.clone().with_env("GIT_NO_LAZY_FETCH", "1"),
+            ..self.clone()
+        }
+    }
+
     /// The same repository for calls that may write: all that they write goes into `folder`, a git
     /// folder of their own, made by `make_private_folder`.
     #[must_use]

@@ -1,8 +1,8 @@
 //! Tracked files with conflict markers that no merge in progress accounts for.
 //!
 //! Somebody committed or staged them by mistake, or a git command was killed after it had written
-//! its conflicts. A text may also be about markers: what a parent, or the branch that is followed,
-//! has already is told apart.
+//! its conflicts. A text may also be about markers: lines that a parent or the upstream branch has
+//! already do not count as new.
 
 use crate::case::reading::{staged_entries, tree_entries};
 use crate::path::RepoPath;
@@ -50,11 +50,13 @@ impl MarkerFile {
 
 /// Finds them, in order of their paths. For a repository with no operation in progress.
 ///
-/// Two calls of git look for lines that begin like a marker; only files that have some are read.
+/// Two calls of git look for lines that begin like a marker; only files that have some are read. A
+/// partial clone fetches nothing for it: files whose contents are not here are passed over.
 ///
 /// # Errors
-/// If git fails.
+/// If git fails, or contents to compare with are not here.
 pub fn marker_files(repo: &Repository) -> Result<Vec<MarkerFile>, Error> {
+    let repo = &repo.without_fetching();
     let in_index = listed(repo, true)?;
     let in_tree = listed(repo, false)?;
     if in_index.is_empty() && in_tree.is_empty() {

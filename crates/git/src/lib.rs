@@ -8,6 +8,7 @@
 mod case;
 mod file;
 mod loose;
+mod parallel;
 mod path;
 mod process;
 mod repo;
@@ -28,6 +29,7 @@ pub use file::output::OutputFile;
 pub use file::owner::temp_folder;
 pub use file::work_file::{Seen, WorkFile, write_atomically};
 pub use loose::Loose;
+pub use parallel::{in_parallel, processors};
 pub use path::RepoPath;
 pub use process::cancel::Cancel;
 pub use process::error::Error;
@@ -45,9 +47,7 @@ pub use scout::counterparts::{
     Counterpart, CounterpartKind, NAMED, counterpart_named, counterparts,
 };
 pub use scout::interrupted::{Interrupted, LeftBehind, left_behind, undo_interrupted};
-pub use scout::meeting::{
-    Meeting, Relation, Replayed, added_by_steps, in_range, meeting, only_parent, replayed,
-};
+pub use scout::meeting::{Meeting, Relation, Replayed, ReplayedCommit, meeting, picked, replayed};
 pub use scout::obstacles::{Beginning, Obstacles};
 pub use scout::sandbox::{
     CleanFile, CleanFiles, MergedTree, Sandbox, SettledContent, SettledFile, party,
@@ -57,14 +57,16 @@ pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, r
 pub use situation::history::{
     CommitDetails, SideHistory, commit_details, foreseen_history, history,
 };
-pub use situation::lines::{TwoLines, lines_between, merged_lines, two_lines};
+pub use situation::lines::{TwoLines, merged_lines, two_lines};
 pub use situation::marker_files::{MarkerFile, MarkerPlace, marker_files};
 pub use situation::parents::{
     AgainstParent, Parent, StagedFile, staged_against_parents, staged_texts,
 };
 pub use situation::parsing::{has_parser, merged_syntax, new_syntax_findings};
 pub use situation::proof::{PathFinding, Proof, Prover, prove};
-pub use situation::read::{Commit, Foreseen, Party, Situation, Undertaking, Upstream};
+pub use situation::read::{
+    Commit, ConflictList, Foreseen, Party, PreparedMessage, Situation, Undertaking, Upstream,
+};
 pub use situation::staged::tree_print;
 pub use situation::stash::drop_stash;
 pub use situation::steps::{OperationStep, StepState};
@@ -78,7 +80,7 @@ pub use store::memory::Memory;
 pub use store::records::Store;
 pub use store::written::Records;
 pub use worktree::guard::Overwrite;
-pub use worktree::leftovers::{Leftover, remove_leftovers};
+pub use worktree::leftovers::{Leftover, known_leftovers, remove_leftovers};
 pub use worktree::mend::{Mended, cut_short, mend};
 pub use worktree::remake::remake;
 pub use worktree::request::{Outcome, WriteRequest};

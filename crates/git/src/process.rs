@@ -1,5 +1,6 @@
 //! Calls of git: values first, then processes.
 
+pub(crate) mod batch;
 pub(crate) mod cancel;
 pub(crate) mod error;
 pub(crate) mod invocation;

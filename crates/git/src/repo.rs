@@ -7,3 +7,4 @@ pub(crate) mod operation;
 pub(crate) mod parties;
 pub(crate) mod private_folder;
 pub(crate) mod repository;
+pub(crate) mod trees;

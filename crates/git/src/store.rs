@@ -7,5 +7,5 @@ pub(crate) mod journal;
 pub(crate) mod memory;
 pub(crate) mod records;
 pub(crate) mod remade;
-pub(crate) mod turn;
+pub(crate) mod write_lock;
 pub(crate) mod written;

@@ -5,7 +5,6 @@ pub(crate) mod contents;
 pub(crate) mod guard;
 pub(crate) mod leftovers;
 pub(crate) mod mend;
-pub(crate) mod parallel;
 pub(crate) mod planned;
 pub(crate) mod remake;
 pub(crate) mod request;

@@ -809,3 +809,30 @@ fn git_knows_what_was_chosen() {
         "berth.rs\nmole.rs"
     );
 }
+
+/// As git's older strategy leaves it: a file in conflict, and a folder of that name on disk and staged.
+#[test]
+fn a_file_that_both_sides_edited_is_one_case_with_the_folder_in_its_place() {
+    let world = World::meet(
+        |w| w.write("d", &text("d")),
+        |w| w.write("d", &edited(&text("d"), 3, "ours")),
+        |w| w.write("d", &edited(&text("d"), 3, "theirs")),
+    );
+    let unmerged = world.git(&["ls-files", "-s"]).1;
+    fs::remove_file(world.top().join("d")).unwrap();
+    world.write("d/f", "in the folder\n");
+    world.git(&["add", "d/f"]);
+    let info = world.top().join(".git/info/entries");
+    fs::write(&info, unmerged).unwrap();
+    let mut command = Command::new("git");
+    command.args(["update-index", "--index-info"]);
+    command.stdin(fs::File::open(&info).unwrap());
+    assert!(command.current_dir(world.top()).status().unwrap().success());
+    let case = only(&world);
+    assert_eq!(case.kind, CaseKind::FileAgainstFolder);
+    let seen = WorkFile::read(world.top(), &case.path).unwrap().seen;
+    let keep = FileOutcome::Remove;
+    settle_outcome(&world.repo(), &case, keep, None, &seen, Overwrite::No).unwrap();
+    assert_eq!(world.git(&["ls-files", "-s"]).1.lines().count(), 1);
+    assert!(world.top().join("d/f").exists());
+}

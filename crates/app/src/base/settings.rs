@@ -5,6 +5,7 @@ use crate::base::path_settings::{PathSetting, RepositoryPaths, usual_command};
 use crate::base::project_checks::{CheckSetting, well_formed};
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{AutoSettle, RULES, RuleContext, Side, WhitespacePolicy};
+use armistice_git::ConflictList;
 use etcetera::BaseStrategy;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -27,6 +28,8 @@ pub struct Settings {
     pub hand_over: Option<String>,
     /// Whether a decision goes on to the next open conflict.
     pub go_on: bool,
+    /// Whether the message of a merge lists the files that were in conflict.
+    pub conflict_list: ConflictList,
     /// Whether files are laid out by their declarations where those tell more than lines.
     pub declarations: bool,
     /// What becomes of files of such paths; the first that fits counts.
@@ -47,6 +50,7 @@ impl Default for Settings {
             checks: Vec::new(),
             hand_over: None,
             go_on: true,
+            conflict_list: ConflictList::default(),
             declarations: true,
             paths: Vec::new(),
             keys: KeyChanges::new(),

@@ -12,12 +12,13 @@ use crate::case::service::CaseService;
 use armistice_core::{Certainty, Entry, RegionId, RegionState, Resolution, Side, Version};
 use armistice_git::{
     Beginning, Cancel, Case, CaseKind, CleanFiles, CommandSettings, Commit, Error, FastForward,
-    Meeting, MergedTree, Obstacles, Relation, Replayed, RepoPath, Repository, Sandbox,
-    SettledContent, SettledFile, Situation, TreeState, Undertaking, added_by_steps, begin_words,
-    in_range, meeting, only_parent, party, replayed,
+    Meeting, MergedTree, Obstacles, Relation, Replayed, ReplayedCommit, RepoPath, Repository,
+    Sandbox, SettledContent, SettledFile, Situation, TreeState, Undertaking, begin_words, meeting,
+    party, picked, replayed,
 };
 use serde::Serialize;
 use std::collections::HashMap;
+use std::time::{Duration, Instant};
 
 /// What is asked for.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize)]
@@ -75,6 +76,9 @@ pub struct ForeseenFile {
     pub remembered: usize,
     /// What somebody has decided already, trying it out.
     pub decided: usize,
+    /// Whether its conflicts are still to be read: until then nothing is counted.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub pending: bool,
 }
 
 /// How a step ends.
@@ -200,6 +204,11 @@ fn weight(steps: &[ForeseenStep]) -> Weight {
 /// Own commits that are foreseen of a rebase; how many more there are is said.
 pub const STEPS: usize = 400;
 
+/// Files that are read at a time before a merge goes on to the next.
+const PORTION: usize = 16;
+/// How often the files read so far are handed over.
+const TELL_INTERVAL: Duration = Duration::from_millis(250);
+
 /// The first steps that are told one by one, and every how many later ones.
 const TOLD: usize = 10;
 
@@ -313,7 +322,12 @@ impl Foreseer<'_> {
                     format!("git drops {short} {subject}: {name} has the same change already")
                 };
                 forecast.notes.extend(dropped.iter().map(is_dropped));
-                let added = added_by_steps(&repo, &name, &commits)?;
+                let added = (1..).zip(&commits).flat_map(|(step, commit)| {
+                    let paths = commit.added.iter().cloned();
+                    paths.map(move |path| (step, path))
+                });
+                let mut added: Vec<(usize, RepoPath)> = added.collect();
+                added.sort();
                 let tip = forecast.meeting.theirs.oid.clone();
                 let tip = self.replay(look, forecast, commits, tip)?;
                 self.names_after(look, forecast, &tip)?;
@@ -323,8 +337,8 @@ impl Foreseer<'_> {
                 let repo = self.repo.until(self.cancel);
                 let newest_first = undertaking == Undertaking::Revert;
                 let commits = match forecast.question.range() {
-                    Some(range) => in_range(&repo, range, newest_first)?,
-                    None => vec![forecast.meeting.theirs.clone()],
+                    Some(range) => picked(&repo, range, newest_first)?,
+                    None => picked(&repo, &forecast.meeting.theirs.oid, newest_first)?,
                 };
                 let tip = forecast.meeting.ours.oid.clone();
                 self.replay(look, forecast, commits, tip)?;
@@ -354,9 +368,31 @@ impl Foreseer<'_> {
             }
         };
         let parties = [party(&branch, ours), party(name, theirs)];
-        let step = look.step(Undertaking::Merge, parties, &merged, None)?.0;
+        let step = look.begun_step(Undertaking::Merge, parties, &merged, None);
         forecast.steps.push(step);
-        Ok(())
+        // The files first, then the conflicts in them as they are read.
+        let mut told = Instant::now();
+        (self.tell)(forecast);
+        let last = forecast.steps.len() - 1;
+        let mut first = 0;
+        while let Some(some) = forecast.steps[last].situation.cases.get(first..)
+            && !some.is_empty()
+        {
+            let some = some[..some.len().min(PORTION)].to_vec();
+            let loads = look.load(&some, &forecast.steps[last].situation);
+            for (nth, (case, load)) in some.iter().zip(&loads).enumerate() {
+                forecast.steps[last].files[first + nth] = foreseen_file(case, load);
+            }
+            first += some.len();
+            if self.cancel.is_cancelled() {
+                return Err(Error::Cancelled);
+            }
+            if told.elapsed() > TELL_INTERVAL {
+                (self.tell)(forecast);
+                told = Instant::now();
+            }
+        }
+        look.end_step(&mut forecast.steps[last])
     }
 
     /// Commits made again or undone one after the other, each on what the ones before would leave;
@@ -365,7 +401,7 @@ impl Foreseer<'_> {
         &self,
         look: &Look<'_>,
         forecast: &mut Forecast,
-        commits: Vec<Commit>,
+        commits: Vec<ReplayedCommit>,
         mut tip: String,
     ) -> Result<String, Error> {
         let undertaking = forecast.question.undertaking;
@@ -374,8 +410,10 @@ impl Foreseer<'_> {
         let total = commits.len();
         let mut known = Known::default();
         let mut is_estimate = false;
-        for (nth, commit) in (1..).zip(commits.into_iter().take(STEPS)) {
-            let Some(parent) = only_parent(look.sandbox.repo(), &commit.oid)? else {
+        for (nth, replayed) in (1..).zip(commits.into_iter().take(STEPS)) {
+            let parent = replayed.only_parent(look.sandbox.repo())?;
+            let commit = replayed.commit;
+            let Some(parent) = parent else {
                 let why = format!(
                     "{} is a merge: git asks which of its parents counts as the main line (-m)",
                     commit.short
@@ -703,6 +741,47 @@ struct Look<'a> {
 }
 
 impl Look<'_> {
+    /// A step whose files are known, and not yet read.
+    fn begun_step(
+        &self,
+        undertaking: Undertaking,
+        parties: [armistice_git::Party; 2],
+        merged: &MergedTree,
+        commit: Option<Commit>,
+    ) -> ForeseenStep {
+        let situation = self
+            .sandbox
+            .situation(self.now, undertaking, parties, merged);
+        let files: Vec<ForeseenFile> = situation.cases.iter().map(pending_file).collect();
+        ForeseenStep {
+            end: match files.is_empty() {
+                true => StepEnd::Clean,
+                false => StepEnd::Open,
+            },
+            commit,
+            situation: Box::new(situation),
+            files,
+            clean: CleanFiles::default(),
+            is_estimate: false,
+            repeats: None,
+        }
+    }
+
+    /// Says how a step ends whose files are read.
+    fn end_step(&self, step: &mut ForeseenStep) -> Result<(), Error> {
+        step.end = match step.files.iter().map(|file| file.open).sum::<usize>() {
+            _ if step.files.is_empty() => StepEnd::Clean,
+            0 => StepEnd::Settled,
+            _ => StepEnd::Open,
+        };
+        let foreseen = step.situation.foreseen.as_ref();
+        // A rebase reports them with its last step, over both lines.
+        if foreseen.is_some_and(|foreseen| foreseen.undertaking != Undertaking::Rebase) {
+            step.clean = self.sandbox.merged_by_git(&step.situation)?;
+        }
+        Ok(())
+    }
+
     fn step(
         &self,
         undertaking: Undertaking,
@@ -710,43 +789,22 @@ impl Look<'_> {
         merged: &MergedTree,
         commit: Option<Commit>,
     ) -> Result<(ForeseenStep, Vec<CaseLoad>), Error> {
-        let situation = self
-            .sandbox
-            .situation(self.now, undertaking, parties, merged);
-        let rules = RuleSettings::new(&situation, &self.rules.settings);
-        let loads = self.load(&situation.cases, &rules);
-        let files: Vec<ForeseenFile> = situation
-            .cases
-            .iter()
-            .zip(&loads)
+        let mut step = self.begun_step(undertaking, parties, merged, commit);
+        let cases = &step.situation.cases;
+        let loads = self.load(cases, &step.situation);
+        let files = cases.iter().zip(&loads);
+        step.files = files
             .map(|(case, load)| foreseen_file(case, load))
             .collect();
-        let end = match files.iter().map(|file| file.open).sum::<usize>() {
-            _ if files.is_empty() => StepEnd::Clean,
-            0 => StepEnd::Settled,
-            _ => StepEnd::Open,
-        };
-        // A rebase reports them with its last step, over both lines.
-        let clean = match undertaking {
-            Undertaking::Rebase => CleanFiles::default(),
-            _ => self.sandbox.merged_by_git(&situation)?,
-        };
-        let step = ForeseenStep {
-            end,
-            commit,
-            situation: Box::new(situation),
-            files,
-            clean,
-            is_estimate: false,
-            repeats: None,
-        };
+        self.end_step(&mut step)?;
         Ok((step, loads))
     }
 
-    fn load(&self, cases: &[Case], rules: &RuleSettings) -> Vec<CaseLoad> {
-        let chunks = cases.chunks(256);
-        chunks
-            .flat_map(|some| self.service.load(some, rules))
+    fn load(&self, cases: &[Case], situation: &Situation) -> Vec<CaseLoad> {
+        let rules = RuleSettings::new(situation, &self.rules.settings);
+        let portions = cases.chunks(256);
+        portions
+            .flat_map(|some| self.service.load(some, &rules))
             .collect()
     }
 }
@@ -781,8 +839,9 @@ fn result_of(cases: &[Case], loads: &[CaseLoad], assumed: Side) -> (Vec<SettledF
     (settled, keys)
 }
 
-fn foreseen_file(case: &Case, load: &CaseLoad) -> ForeseenFile {
-    let mut file = ForeseenFile {
+/// A file in conflict, before its conflicts are read.
+fn pending_file(case: &Case) -> ForeseenFile {
+    ForeseenFile {
         path: case.path.clone(),
         kind: case.kind,
         did: case.words(),
@@ -793,6 +852,14 @@ fn foreseen_file(case: &Case, load: &CaseLoad) -> ForeseenFile {
         open: 1,
         remembered: 0,
         decided: 0,
+        pending: true,
+    }
+}
+
+fn foreseen_file(case: &Case, load: &CaseLoad) -> ForeseenFile {
+    let mut file = ForeseenFile {
+        pending: false,
+        ..pending_file(case)
     };
     match load {
         CaseLoad::Lines(open) => {

@@ -5,10 +5,8 @@ use crate::case::parser_witness::judged_by_parser;
 use armistice_core::{
     PastResolution, PastResolutions, Plan, Proposer, RULES, RegionId, RuleContext, Ruling, propose,
 };
-use armistice_git::{Case, Situation};
+use armistice_git::{Case, Situation, in_parallel, processors};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::thread;
 
 /// Stretches of conflicts that one thread takes at a time.
 const BLOCK: usize = 32;
@@ -24,36 +22,18 @@ pub fn propose_judged(plan: &Arc<Plan>, context: &RuleContext) -> Vec<(RegionId,
 /// What the rules make of all conflicts of a plan: the same as `propose_all`, in the same order.
 fn propose_in_parallel(plan: &Plan, context: &RuleContext) -> Vec<(RegionId, Ruling)> {
     let proposer = Proposer::new(plan, context);
-    let threads = match proposer.len() > FEW {
-        true => thread::available_parallelism().map_or(1, usize::from),
-        false => 1,
+    let threads = if proposer.len() > FEW {
+        processors()
+    } else {
+        1
     };
-    let next = AtomicUsize::new(0);
-    let work = || {
-        let mut done = Vec::new();
-        loop {
-            let from = next.fetch_add(BLOCK, Ordering::Relaxed);
-            if from >= proposer.len() {
-                return done;
-            }
-            let to = (from + BLOCK).min(proposer.len());
-            let found: Vec<_> = (from..to).flat_map(|nth| proposer.stretch(nth)).collect();
-            done.push((from, found));
-        }
+    let starts: Vec<usize> = (0..proposer.len()).step_by(BLOCK).collect();
+    let block = |from: usize| -> Vec<_> {
+        let to = (from + BLOCK).min(proposer.len());
+        (from..to).flat_map(|nth| proposer.stretch(nth)).collect()
     };
-    let mut blocks = thread::scope(|scope| {
-        let others: Vec<_> = (1..threads).map(|_| scope.spawn(work)).collect();
-        let mut blocks = work();
-        for other in others {
-            match other.join() {
-                Ok(more) => blocks.extend(more),
-                Err(panic) => std::panic::resume_unwind(panic),
-            }
-        }
-        blocks
-    });
-    blocks.sort_unstable_by_key(|(from, _)| *from);
-    blocks.into_iter().flat_map(|(_, found)| found).collect()
+    let blocks = in_parallel(starts.into_iter(), threads, block);
+    blocks.into_iter().flatten().collect()
 }
 
 /// What rules know of every file.

@@ -14,7 +14,8 @@ pub fn file_record(
     open: Option<&OpenedFile>,
     whole: Option<FileOutcome>,
 ) -> FileRecord {
-    let path = visible(&case.path.to_string());
+    let path = case.staged_path.as_ref().unwrap_or(&case.path);
+    let path = visible(&path.to_string());
     let elsewhere = case.standing == IndexState::Staged;
     if let Some(open) = open {
         let mut record = FileRecord::of(&path, open.draft());

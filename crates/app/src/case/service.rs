@@ -25,6 +25,7 @@ use armistice_git::{
     merged_by_git, remake, run_ending, settle_outcome, stage_as_they_stand, staged_contents,
     take_back, take_in, terrain, undo_interrupted, write_all,
 };
+use armistice_git::{in_parallel, processors};
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 use std::sync::{Mutex, MutexGuard};
@@ -254,11 +255,9 @@ impl CaseService {
             }
         };
         match load_all(&self.repo, cases) {
-            Ok(all) => cases
-                .iter()
-                .zip(all)
-                .map(|(case, loaded)| one(case, loaded))
-                .collect(),
+            Ok(all) => in_parallel(cases.iter().zip(all), processors(), |(case, loaded)| {
+                one(case, loaded)
+            }),
             // One that fails must not take the others with it.
             Err(error) if cases.len() == 1 => vec![CaseLoad::Failed(error.to_string())],
             Err(_) => {

@@ -190,12 +190,14 @@ mod tests {
                 settings.settle,
                 settings.whitespace,
                 settings.go_on,
+                settings.conflict_list,
                 settings.declarations
             ),
             (
                 defaults.settle,
                 defaults.whitespace,
                 defaults.go_on,
+                defaults.conflict_list,
                 defaults.declarations
             )
         );

@@ -618,7 +618,8 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
         print_proof(&proof);
         return Ok(Exit::Open);
     }
-    let checks = project_checks(repo, &Settings::read()?.checks);
+    let settings = Settings::read()?;
+    let checks = project_checks(repo, &settings.checks);
     let left = outstanding(&checks, &proof.stands);
     if !left.is_empty() && !despite {
         for why in left {
@@ -627,7 +628,7 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
         say!("'armistice proof --run' runs them; --despite-findings concludes all the same");
         return Ok(Exit::Open);
     }
-    let text = message.unwrap_or_else(|| situation.message.clone());
+    let text = message.unwrap_or_else(|| situation.message.with(settings.conflict_list));
     let text = Some(text).filter(|t| !t.trim().is_empty());
     let record = read_record(repo, &situation)?;
     let ending = match empty.filter(|_| proof.empty) {
@@ -653,7 +654,7 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
         }
         Verdict::Empty => {
             say!(
-                "all that this step brings is there already; '--empty skip' leaves it out, '--empty keep' makes an empty commit"
+                "nothing of this step is left to commit: the other branch has it already, or it was discarded; '--empty skip' leaves it out, '--empty keep' makes an empty commit"
             );
             Ok(Exit::Open)
         }

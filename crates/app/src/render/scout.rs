@@ -377,6 +377,7 @@ impl Canvas<'_> {
         let shade = |style: Style| if here { theme.chosen(style) } else { style };
         let [ours, theirs] = &file.did;
         let words = match (file.has_lines, file.open) {
+            _ if file.pending => "…".to_owned(),
             (false, 0) => "decided".to_owned(),
             (false, _) => format!("ours {ours} · theirs {theirs}"),
             (true, 0) => format!("{} settled", file.conflicts),
@@ -394,13 +395,14 @@ impl Canvas<'_> {
         let mut pen = self.pen(area, y);
         pen.write(if here { "> " } else { "  " }, shade(theme.bold()));
         let mark = match file.open {
+            _ if file.pending => ("·", Role::Text),
             0 => (theme.rule_mark(), Role::Blend),
             _ => ("○", Role::Text),
         };
         pen.write(mark.0, shade(theme.fg(mark.1)))
             .write(" ", shade(theme.text()));
         let room = pen.room().saturating_sub(width_of(&words) + 3);
-        let style = if file.open > 0 {
+        let style = if file.open > 0 && !file.pending {
             theme.bold()
         } else {
             theme.text()

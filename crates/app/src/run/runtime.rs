@@ -19,6 +19,7 @@ use crate::view::areas::Screen;
 use anyhow::{Context, Result};
 use armistice_git::Interrupted;
 use armistice_git::{Cancel, Situation, Undertaking};
+use armistice_git::{Leftover, known_leftovers};
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
     self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
@@ -67,6 +68,8 @@ struct Opened {
     /// What a command left in which git was killed.
     interrupted: Option<Interrupted>,
     paths: RepositoryPaths,
+    /// Backup files of git's that nobody has removed.
+    leftovers: Vec<Leftover>,
 }
 
 /// Whether the terminal has gone away.
@@ -123,6 +126,7 @@ pub fn run(
                 interrupted: service.interrupted()?,
                 situation: service.situation()?,
                 paths: repository_paths(service.repo()),
+                leftovers: known_leftovers(service.repo()),
                 worker: Worker::new(service),
             })
         });
@@ -144,10 +148,11 @@ pub fn run(
     let size =
         ratatui::crossterm::terminal::size().context("cannot ask the terminal for its size")?;
     let mut state = State::new(opened.situation, size, now());
-    state.settings = Settings {
+    state.set_up(Settings {
         of_repository: opened.paths,
         ..settings
-    };
+    });
+    state.accord.leftovers = opened.leftovers;
     return_to(&mut state, worker.service().place());
     if let Some((other, undertaking)) = asked {
         (state.scout.wanted, state.scout.undertaking) = (other, undertaking);

@@ -200,7 +200,7 @@ impl State {
             true => Tab::Accord,
             false => Tab::Docket,
         };
-        let accord = AccordState::new(&situation.message);
+        let accord = AccordState::new(&situation.message.as_git);
         State {
             tab,
             size,
@@ -228,6 +228,12 @@ impl State {
             blanks_shown: false,
             groups: 0,
         }
+    }
+
+    /// Takes the settings; nothing has been edited yet.
+    pub fn set_up(&mut self, settings: Settings) {
+        self.accord = AccordState::new(&self.situation.message.with(settings.conflict_list));
+        self.settings = settings;
     }
 
     /// Takes a newly read situation; what was loaded of unchanged cases stays.
@@ -261,7 +267,7 @@ impl State {
         };
         self.files = situation.cases.iter().map(adopt).collect();
         if self.situation.message != situation.message {
-            let fresh = AccordState::new(&situation.message);
+            let fresh = AccordState::new(&situation.message.with(self.settings.conflict_list));
             let old = std::mem::replace(&mut self.accord, fresh);
             (self.accord.verdict, self.accord.log) = (old.verdict, old.log);
             self.accord.leftovers = old.leftovers;

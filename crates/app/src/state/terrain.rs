@@ -2,6 +2,7 @@
 
 use crate::state::overlay::ListView;
 use armistice_core::{Columns, DeclarationChange, changed_alone, changed_with_surroundings};
+use armistice_git::RepoPath;
 use armistice_git::{FileTerrain, Terrain};
 use std::sync::Arc;
 
@@ -57,6 +58,8 @@ impl ShownDeclarations {
 #[derive(Clone, Debug, Default)]
 pub struct TerrainState {
     pub reading: Reading,
+    /// The file whose edits are to follow moved code once this is read.
+    pub then_follow: Option<RepoPath>,
     /// Which declarations are shown.
     pub shown: ShownDeclarations,
     /// The declaration at the cursor among all that are shown, and the first row of the window.

@@ -172,7 +172,9 @@ pub(crate) fn ask_whole_marked(state: &mut State, outcome: FileOutcome) -> Vec<E
     let mut jobs = Vec::new();
     let (mut named, mut left_out) = (Vec::new(), Vec::new());
     let mut entries = Vec::new();
-    for at in state.marked() {
+    let mut marked = state.marked();
+    marked.sort_by_key(|at| is_generated(state, *at));
+    for at in marked {
         let file = &state[at];
         let title = file.case.title();
         // A side that has no file there has removed it.
@@ -231,6 +233,17 @@ pub(crate) fn ask_whole_marked(state: &mut State, outcome: FileOutcome) -> Vec<E
     Vec::new()
 }
 
+/// Whether a command makes the file out of others.
+fn is_generated(state: &State, at: FileId) -> bool {
+    let path = state[at].case.path.to_string();
+    state.settings.made_by(&path).is_some()
+}
+
+/// Puts generated files last: what they are made of is staged by then.
+fn last_generated(state: &State, jobs: &mut [(FileId, WriteJob)]) {
+    jobs.sort_by_key(|(at, _)| is_generated(state, *at));
+}
+
 /// Writes that many files at once, so that progress is seen between.
 const PORTION: usize = 500;
 
@@ -282,6 +295,7 @@ pub(crate) fn write_all(state: &mut State) -> Vec<Effect> {
             FileLoad::Waiting | FileLoad::Failed(_) => {}
         }
     }
+    last_generated(state, &mut jobs);
     let ask = match asked {
         0 => String::new(),
         n => format!(

@@ -207,7 +207,8 @@ pub(crate) fn prompt_key(state: &mut State, key: &KeyEvent, name: &str) -> bool 
 
 fn discard(state: &mut State) -> Vec<Effect> {
     if state.context() == KeyContext::Message {
-        state.accord.editor = Editor::new(&state.situation.message, Vec::new());
+        let message = state.situation.message.with(state.settings.conflict_list);
+        state.accord.editor = Editor::new(&message, Vec::new());
         state.accord.editing = false;
         state.say("the message is git's own again");
         return Vec::new();

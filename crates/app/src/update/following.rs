@@ -14,7 +14,7 @@ use crate::update::moving::go_to_line;
 use crate::update::taking::edit;
 use crate::update::whole::ask_whole;
 use crate::update::{settling, terrain};
-use crate::view::following::{conflicts_about, moved_edit, moved_edits, with_edit};
+use crate::view::following::{conflicts_about, is_removed, moved_edit, moved_edits, with_edit};
 use armistice_core::{
     Entry, LineIdx, LineRange, Origin, Region, RegionId, RegionKind, RegionState, Resolution,
     Segment, Source, Version, changed_lines,
@@ -33,19 +33,26 @@ pub(crate) fn take_along(state: &mut State) -> Vec<Effect> {
 /// Takes all edits of a file along whose code the side that removed the file has elsewhere.
 pub(crate) fn take_all_along(state: &mut State, at: FileId) -> Vec<Effect> {
     let edits: Vec<MovedEdit> = moved_edits(state, at).into_iter().cloned().collect();
+    let removed = is_removed(state, at);
     match (edits.is_empty(), state.file(at)) {
         (false, Some(file)) => {
-            let from = file.case.path.clone();
-            begin(state, Following::Moved(edits, Some(from)))
+            let from = removed.then(|| file.case.path.clone());
+            begin(state, Following::Moved(edits, from))
         }
-        _ => not_known(state),
+        (true, Some(file)) => {
+            let path = file.case.path.clone();
+            state.terrain.then_follow = state.terrain.known().is_none().then_some(path);
+            not_known(state)
+        }
+        _ => Vec::new(),
     }
 }
 
 fn not_known(state: &mut State) -> Vec<Effect> {
     state.say(match state.terrain.known() {
-        Some(_) => "nobody moved this code to another file while the other side edited it",
-        None => "reading what moved; once more in a moment",
+        Some(_) => "no code was moved out of this file while the other side edited it",
+        None if state.terrain.then_follow.is_some() => "reading what moved …",
+        None => "reading what moved; press J again in a moment",
     });
     terrain::read(state)
 }
@@ -212,11 +219,38 @@ fn edited_there(
         }
         _ => None,
     });
-    let entry = rewritten(there, moved.mover.into(), moved.moved, &merged, earlier);
-    let entry = entry.ok_or_else(|| {
-        format!("{title} is in question itself in {to}: settle it there first, ; goes to it")
+    let has_edit =
+        |(other, entry): &(FileId, Entry)| *other == at && matches!(entry, Entry::Edit { .. });
+    let entry = match before.iter().any(has_edit) {
+        true => None,
+        false => rewritten(there, moved.mover.into(), moved.moved, &merged, earlier),
+    };
+    // Where a rule, a person or both sides made the change, the moved code is found by its text.
+    let of_file = before.iter().filter(|(other, _)| *other == at);
+    let draft = there
+        .opened
+        .draft_after(of_file.map(|(_, entry)| entry.clone()).collect());
+    let by_text = || edit(&draft, &replaced_once(&draft.bytes(), stands, &merged)?);
+    let entry = entry.or_else(by_text).ok_or_else(|| {
+        format!("the draft of {to} has {title} differently than it was moved: ; goes to it")
     })?;
     Ok((at, entry))
+}
+
+/// A text with other lines in the place of some of its lines; `None` unless they are there exactly once.
+fn replaced_once(text: &[u8], old: &[u8], new: &[u8]) -> Option<Vec<u8>> {
+    let (text, old) = (Source::new(text), Source::new(old));
+    let rows: Vec<&[u8]> = text.lines(text.all()).map(|line| line.bytes()).collect();
+    let wanted: Vec<&[u8]> = old.lines(old.all()).map(|line| line.bytes()).collect();
+    let mut places = rows
+        .windows(wanted.len().max(1))
+        .enumerate()
+        .filter(|(_, window)| *window == wanted);
+    let (Some((at, _)), None) = (places.next(), places.next()) else {
+        return None;
+    };
+    let after = rows.get(at + wanted.len()..)?;
+    Some([&rows[..at].concat(), new, &after.concat()].concat())
 }
 
 fn is_about_same(one: &Entry, other: &Entry) -> bool {
@@ -394,6 +428,15 @@ fn with_name(row: &[u8], old: &str, new: &str) -> Vec<u8> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn lines_are_replaced_where_they_are_found_once() {
+        let replaced = |text: &str| replaced_once(text.as_bytes(), b"b\nc\n", b"B\n");
+        assert_eq!(replaced("a\nb\nc\nd").as_deref(), Some(&b"a\nB\nd"[..]));
+        assert_eq!(replaced("b\nc\nb\nc\n"), None);
+        assert_eq!(replaced("a\nb\nd\n"), None);
+        assert_eq!(replaced_once(b"a\n", b"", b"x\n"), None);
+    }
 
     #[test]
     fn names_are_replaced_as_whole_words() {

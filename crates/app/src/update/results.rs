@@ -77,7 +77,9 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             });
         }
         WorkResult::MergedListed(Err(why)) => state.complain(why),
-        WorkResult::TerrainRead(read) => terrain::known(state, read.map(|terrain| *terrain)),
+        WorkResult::TerrainRead(read) => {
+            return terrain::known(state, read.map(|terrain| *terrain));
+        }
         WorkResult::Drawn(Ok(files)) => {
             let names: Vec<String> = files
                 .iter()
@@ -203,7 +205,7 @@ fn recorded(state: &mut State, at: FileId, recording: &Recording, result: Result
         Some(mut editing) => {
             editing.editor.dirty = true;
             open.view.mode = Mode::Edit(editing);
-            "the edit is NOT recorded and the editor is open again"
+            "the edit is NOT recorded and the editor is open again (esc tries again, ctrl-g discards it)"
         }
         None => "NOT recorded, so it was taken back",
     };

@@ -18,15 +18,23 @@ pub fn moved_edit(state: &State) -> Option<&MovedEdit> {
     edits.find(|edit| case.has_path(&edit.from) && conflicts_about(file, edit).contains(&id))
 }
 
-/// All edits of a file whose code a side moved elsewhere, where that side removed the file.
+/// Returns the edits of a file that belong to code which a side moved to other files: all of them where
+/// that side removed the file, else those of open conflicts.
 pub fn moved_edits(state: &State, at: FileId) -> Vec<&MovedEdit> {
     let (Some(file), Some(terrain)) = (state.file(at), state.terrain.known()) else {
         return Vec::new();
     };
     let is_removed = is_removed(state, at);
+    let is_open = |edit: &MovedEdit| {
+        let about = |open: &OpenFile| {
+            let about = conflicts_about(open, edit);
+            about.iter().any(|id| open.draft().is_open(*id))
+        };
+        file.open().is_some_and(about)
+    };
     let edits = terrain.edits.iter();
     edits
-        .filter(|edit| is_removed && file.case.has_path(&edit.from))
+        .filter(|edit| file.case.has_path(&edit.from) && (is_removed || is_open(edit)))
         .collect()
 }
 

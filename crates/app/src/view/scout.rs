@@ -217,6 +217,15 @@ pub fn summary(forecast: &Forecast) -> Vec<String> {
     if !nothing.is_empty() {
         return vec![nothing.to_owned()];
     }
+    let pending = files().filter(|file| file.pending).count();
+    if pending > 0 {
+        let all = count(files().count(), "file");
+        let read = files().count() - pending;
+        return vec![
+            format!("{all} in conflict"),
+            format!("reading conflicts: {read} of {all} …"),
+        ];
+    }
     let what = format!(
         "{} in {}",
         count(conflicts, "conflict"),
@@ -261,6 +270,9 @@ pub fn relation_words(meeting: &Meeting) -> String {
 
 /// How a step ends, in words.
 pub fn step_words(step: &ForeseenStep) -> String {
+    if step.files.iter().any(|file| file.pending) {
+        return "…".to_owned();
+    }
     let conflicts: usize = step.files.iter().map(|file| file.conflicts).sum();
     let open: usize = step.files.iter().map(|file| file.open).sum();
     let mut words = match step.end {

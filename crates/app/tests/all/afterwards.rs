@@ -1,7 +1,7 @@
 //! When nothing is under way any more: committed markers, what can be pushed, what git left lying
 //! about; and several branches merged at once, which git does one after the other.
 
-use crate::kit::{Desk, Repo, assert_concluded, conclude};
+use crate::kit::{Desk, Repo, Tmux, assert_concluded, conclude};
 use std::fs;
 
 #[test]
@@ -134,6 +134,29 @@ fn backups_that_git_left_are_offered_for_removal_and_nothing_else() {
         "{}",
         desk.message()
     );
+}
+
+#[test]
+fn backups_are_offered_after_a_restart_too() {
+    let repo = helped();
+    let mut desk = repo.desk();
+    conclude(&mut desk);
+    drop(desk);
+    let changed = untracked(&repo).len();
+    let t = Tmux::start(&repo.top, (160, 47), "", &[]);
+    t.wait("1 Scout");
+    t.keys("6").wait("tide.rs.orig");
+    // One that a person has changed since stays.
+    repo.write("tide.rs.orig", "mine\n");
+    t.keys("x").wait("removed");
+    t.keys("q").wait("EXIT 0");
+    assert!(untracked(&repo).len() < changed);
+    assert_eq!(repo.read("tide.rs.orig"), "mine\n");
+    let t = Tmux::start(&repo.top, (160, 47), "", &[]);
+    t.wait("1 Scout");
+    t.keys("6").wait("6 Accord");
+    t.keys("x").wait("no backup file");
+    t.keys("q").wait("EXIT 0");
 }
 
 #[test]
@@ -365,7 +388,7 @@ fn loose_files_of_a_conflict_are_called_by_the_parties_and_a_binary_shows_its_ou
     let home = repo.dir.path().display().to_string();
     let env = [("XDG_STATE_HOME", home.as_str())];
     let args = "files --base a_BASE_1 --ours a_LOCAL_1 --theirs a_REMOTE_1 --output a.txt";
-    let tmux = crate::kit::Tmux::start(&repo.top, (120, 40), args, &env);
+    let tmux = Tmux::start(&repo.top, (120, 40), args, &env);
     tmux.wait("1 open");
     let shown = tmux.wait("▼ side");
     assert!(

@@ -141,3 +141,44 @@ fn doctor_looks_around_and_changes_nothing() {
     );
     assert_eq!(repo.git(&["status", "--porcelain"]), "");
 }
+
+#[test]
+fn the_message_of_a_merge_lists_its_conflicts_if_the_settings_say_so() {
+    let home = TempDir::new().unwrap();
+    fs::create_dir(home.path().join("armistice")).unwrap();
+    let file = home.path().join("armistice/config.toml");
+    let env = [("XDG_CONFIG_HOME", home.path().to_str().unwrap())];
+    for (settings, cleanup, message) in [
+        ("", "default", "Merge branch 'side'"),
+        (
+            "conflict-list = \"always\"\n",
+            "default",
+            "Merge branch 'side'\n\nConflicts:\n\ta.txt",
+        ),
+        (
+            "",
+            "whitespace",
+            "Merge branch 'side'\n\n# Conflicts:\n#\ta.txt",
+        ),
+        (
+            "conflict-list = \"never\"\n",
+            "whitespace",
+            "Merge branch 'side'",
+        ),
+    ] {
+        fs::write(&file, settings).unwrap();
+        let repo = Repo::new();
+        repo.git(&["config", "commit.cleanup", cleanup]);
+        repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+        repo.try_git(&["merge", "-q", "side"]);
+        for args in [&["settle", "--by", "ours", "a.txt"][..], &["conclude"]] {
+            let (code, said) = armistice_as(&repo.top, args, &env);
+            assert_eq!(code, 0, "{said}");
+        }
+        assert_eq!(
+            repo.git(&["log", "-1", "--format=%B"]).trim(),
+            message,
+            "{settings}{cleanup}"
+        );
+    }
+}

@@ -246,6 +246,26 @@ fn names_are_asked_for_and_given_on_the_command_line() {
     }
 }
 
+#[test]
+fn the_record_names_the_name_that_was_chosen() {
+    let repo = Repo::demo("moves");
+    let args = [
+        "settle",
+        "--by",
+        "ours",
+        "--name",
+        "plans/new-basin.md",
+        "plans/inner-basin.md",
+    ];
+    let (code, said) = repo.output(&args);
+    assert_eq!(code, 0, "{said}");
+    let (_, record) = repo.output(&["record"]);
+    assert!(
+        record.contains("## plans/new-basin.md") && !record.contains("## plans/inner-basin.md"),
+        "{record}"
+    );
+}
+
 /// Five files in conflict, one of them removed by ours; rules settle nothing.
 fn five() -> Repo {
     let repo = Repo::new();

@@ -106,6 +106,27 @@ fn what_rules_settled_while_merging_is_shown_with_reasons_and_can_be_opened_agai
 }
 
 #[test]
+fn what_rules_settled_in_a_merge_that_was_aborted_is_not_counted_in_the_next() {
+    // The rule keeps all of ours there: the merged text is what HEAD has anyway.
+    let more: [&[u8]; 3] = [b"x\na\ny\n", b"x\na\nb\nc\ny\n", b"x\na\nb\ny\n"];
+    let repo = diverged(&[("a.rs", more), ("b.txt", CLASH)]);
+    repo.git(&["checkout", "-q", "-b", "other", "main~1"]);
+    repo.write("b.txt", "other\n");
+    repo.commit("other");
+    repo.git(&["checkout", "-q", "main"]);
+    let settled = || {
+        let json: serde_json::Value =
+            serde_json::from_slice(&repo.run(&["docket", "--json"]).stdout).unwrap();
+        json["settled_while_merging"].as_array().unwrap().len()
+    };
+    assert_eq!(git(&repo, &["merge", "-q", "side"]).0, 1);
+    let first = settled();
+    repo.git(&["merge", "--abort"]);
+    assert_eq!(git(&repo, &["merge", "-q", "other"]).0, 1);
+    assert_eq!((first, settled()), (1, 0));
+}
+
+#[test]
 fn a_file_that_rules_settled_can_be_put_back_into_conflict() {
     let repo = diverged(&[("a.rs", RULED), ("b.txt", CLASH)]);
     git(&repo, &["merge", "-q", "side"]);
@@ -407,4 +428,31 @@ fn settings_bind_merge_and_the_driver_as_they_bind_the_screens() {
     let (code, said) = git_as(&repo, &["merge", "-q", "side"], &env);
     assert!(code == 1 && said.contains("makes no sense"), "{said}");
     assert!(repo.read("a.rs").contains("<<<<<<< HEAD"));
+}
+
+#[test]
+fn a_forecast_knows_the_paths_that_are_trusted_in_the_repository() {
+    let lock: [&[u8]; 3] = [b"one\n", b"ours\n", b"theirs\n"];
+    let repo = diverged(&[("x.lock", lock)]);
+    repo.write(
+        ".armistice.toml",
+        "[[paths]]\npattern = \"*.lock\"\ntake = \"theirs\"\n",
+    );
+    repo.commit("paths");
+    let (home, state) = (home_with(""), tempfile::TempDir::new().unwrap());
+    let env = [
+        ("XDG_CONFIG_HOME", home.path().to_str().unwrap()),
+        ("XDG_STATE_HOME", state.path().to_str().unwrap()),
+    ];
+    let scout = || {
+        let args = ["scout", "side", "--as", "merge", "--text"];
+        crate::kit::armistice_as(&repo.top, &args, &env).1
+    };
+    assert!(scout().contains("x.lock: 1 of 1 open"), "{}", scout());
+    let args = ["proof", "--trust"];
+    let (code, said) = crate::kit::armistice_as(&repo.top, &args, &env);
+    assert_eq!(code, 0, "{said}");
+    assert!(!scout().contains("x.lock: 1 of 1 open"), "{}", scout());
+    let (code, said) = git_as(&repo, &["merge", "-q", "--no-edit", "side"], &env);
+    assert_eq!((code, &*repo.read("x.lock")), (0, "theirs\n"), "{said}");
 }

@@ -41,9 +41,9 @@ fn executable(file: &Path, script: &str) {
 #[test]
 fn q_ctrl_c_and_term_end_the_program_while_git_hangs() {
     for (word, keys) in [
-        ("cat-file", "q"),
-        ("cat-file", "C-c"),
-        ("cat-file", "TERM"),
+        ("check-attr", "q"),
+        ("check-attr", "C-c"),
+        ("check-attr", "TERM"),
         ("update-index", "q"),
     ] {
         let repo = merged();
@@ -82,6 +82,7 @@ fn a_git_that_hangs_before_there_is_anything_to_see_is_left_by_a_key() {
         ("rev-parse", "q"),
         ("ls-files", "C-c"),
         ("rev-parse", "TERM"),
+        ("cat-file", "q"),
     ] {
         let repo = merged();
         let path = hanging_git(&repo, word);

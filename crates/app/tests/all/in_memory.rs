@@ -92,7 +92,7 @@ fn situation(paths: &[&str]) -> Situation {
         ours: party("harbour/main"),
         theirs: party("night-pilotage"),
         cases: paths.iter().map(|path| case(path)).collect(),
-        message: String::new(),
+        message: Default::default(),
     }
 }
 

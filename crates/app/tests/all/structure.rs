@@ -515,6 +515,68 @@ fn taking_along_is_one_step_that_undo_takes_back_in_both_files() {
 }
 
 #[test]
+fn an_edit_follows_code_into_a_file_that_is_staged_already() {
+    let (repo, mut desk) = at_the_moved_table((160, 47));
+    // Another edit makes the file a case, which is written before.
+    desk.press("J 2 W 3 u").open("lock/tables.py");
+    assert!(!desk.state.files.iter().all(|file| file.finished()));
+    desk.press("2 W");
+    let tables = || std::fs::read_to_string(repo.path("lock/tables.py")).unwrap();
+    assert!(tables().contains("return 180"), "{}", tables());
+    desk.open("lock/tolls.py").press("J");
+    assert!(
+        desk.shows().contains("edited in lock/tables.py"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("2 W");
+    assert!(tables().contains("return 195"), "{}", tables());
+    assert!(desk.state.files.iter().all(|file| file.finished()));
+}
+
+#[test]
+fn an_edit_follows_code_whose_place_was_settled_by_a_rule() {
+    let repo = Repo::new();
+    let rates = "def rates(hour):\n    if hour < 6:\n        return 180\n    return 120\n";
+    let tariff = "def tariff(ship, day):\n    base = ship.length * day.rate\n    base += ship.beam\n    base += ship.draught\n    return base\n";
+    repo.write("tolls.py", [tariff, rates].join("\n\n"));
+    repo.write("tables.py", "import sluice\n\n\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write(
+        "tolls.py",
+        [tariff, &rates.replace("180", "195")].join("\n\n"),
+    );
+    let lamp = "def lamp(hour):\n    return hour > 20 or hour < 5\n";
+    repo.write("tables.py", format!("import sluice\n\n\n{lamp}"));
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("tolls.py", tariff);
+    repo.write("tables.py", format!("import sluice\n\n\n{rates}"));
+    repo.commit("ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    let mut desk = Desk::ruled(&repo.top, (160, 47));
+    assert!(desk.shows().contains("tables.py"), "{}", desk.shows());
+    desk.open("tables.py");
+    if desk.shows().contains("1 open") {
+        // Both added a function here: both are kept.
+        desk.press("a");
+    }
+    desk.open("tolls.py").press("J");
+    assert!(
+        desk.shows().contains("edited in tables.py"),
+        "{}",
+        desk.shows()
+    );
+    desk.press("2 W");
+    let tables = repo.read("tables.py");
+    assert!(
+        tables.contains("return 195") && tables.contains("def lamp") && !tables.contains("180"),
+        "{tables}"
+    );
+}
+
+#[test]
 fn what_both_changed_of_moved_code_is_said_and_nothing_is_done() {
     let (repo, _desk) = at_the_moved_table((160, 47));
     repo.git(&["merge", "--abort"]);

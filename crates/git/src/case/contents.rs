@@ -8,7 +8,6 @@ use crate::case::submodule::commits;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
@@ -52,7 +51,8 @@ pub fn load_all(repo: &Repository, cases: &[Case]) -> Result<Vec<Loaded>, Error>
     let stages = cases.iter().flat_map(|case| readable(case)).flatten();
     let oids: Vec<Oid> = stages.map(|s| s.oid.clone()).collect();
     let mut contents = repo.contents(&oids)?.into_iter();
-    let binary = called_binary(repo, cases)?;
+    let paths: Vec<&RepoPath> = cases.iter().map(|case| &case.path).collect();
+    let binary = repo.called_binary(&paths)?;
     let mut loaded = Vec::with_capacity(cases.len());
     for (case, called_binary) in cases.iter().zip(binary) {
         let mut next = |stage: Option<&Stage>| {
@@ -147,21 +147,6 @@ fn taken_apart(text: &Source, own: Side) -> Source {
 fn readable(case: &Case) -> [Option<&Stage>; 3] {
     let is_readable = |s: &&Stage| s.mode != Mode::Submodule;
     case.stages.all().map(|s| s.as_ref().filter(is_readable))
-}
-
-/// For each case, whether attributes forbid merging it line by line.
-fn called_binary(repo: &Repository, cases: &[Case]) -> Result<Vec<bool>, Error> {
-    let paths: Vec<u8> = cases
-        .iter()
-        .flat_map(|c| [c.path.bytes(), b"\0"].concat())
-        .collect();
-    let call = Invocation::read(["check-attr", "-z", "--stdin", "merge"]).stdin(paths);
-    let output = repo.must(&call)?;
-    // PATH NUL "merge" NUL VALUE NUL, once for each; "unset" is what -merge and the macro "binary" give.
-    let values = output.stdout.split(|b| *b == 0).skip(2).step_by(3);
-    Ok(values
-        .map(|value| matches!(value, b"unset" | b"binary"))
-        .collect())
 }
 
 /// What is staged for each case now, if anything is, under whichever of its names; in their order.

@@ -7,7 +7,7 @@
 
 use crate::case::one::Case;
 use crate::case::place::Place;
-use crate::case::reading::{places_in_index, staged_entries, tree_entries};
+use crate::case::reading::{places_in_index, staged_entries};
 use crate::case::stages::{Stage, Stages};
 use crate::file::folders::{ROOT, make_folder, open, read_if_there};
 use crate::path::RepoPath;
@@ -16,6 +16,7 @@ use crate::process::invocation::{Git, Invocation};
 use crate::process::runner::Runner;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::repo::trees::tree_entries;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fs::OpenOptions;
@@ -215,7 +216,17 @@ pub(crate) fn driven(
     }
     let head = repo.resolve("HEAD")?;
     notes.retain(|note| note.head == head);
-    let paths: Vec<RepoPath> = notes.iter().map(DrivenFile::path).collect();
+    let mut paths: Vec<RepoPath> = notes.iter().map(DrivenFile::path).collect();
+    if let Some(incoming) = incoming_commit(repo)? {
+        // A note of an earlier merge onto the same commit is about another version of theirs. A file
+        // that the incoming commit has under another name cannot be compared.
+        let theirs = tree_entries(repo, &incoming, &paths.iter().collect::<Vec<_>>())?;
+        notes.retain(|note| {
+            let theirs = theirs.get(&note.path());
+            theirs.is_none_or(|entry| entry.oid == note.theirs)
+        });
+        paths = notes.iter().map(DrivenFile::path).collect();
+    }
     let staged = staged_entries(repo, &paths.iter().collect::<Vec<_>>())?;
     let mut cases = Vec::new();
     let mut files = Vec::new();
@@ -240,6 +251,22 @@ pub(crate) fn driven(
     }
     files.retain(|note| !note.settled.is_empty());
     Ok((cases, files))
+}
+
+/// The commit that is merged, picked or applied again; `None` where there are several, and where the
+/// contents that git merges are not those of the commit.
+fn incoming_commit(repo: &Repository) -> Result<Option<String>, Error> {
+    let heads = repo.state_file("MERGE_HEAD").unwrap_or_default();
+    let renormalizes = repo.config("merge.renormalize")?.is_some();
+    if heads.lines().count() > 1 || renormalizes {
+        return Ok(None);
+    }
+    for name in ["MERGE_HEAD", "CHERRY_PICK_HEAD", "REBASE_HEAD"] {
+        if let Some(commit) = repo.resolve(name)? {
+            return Ok(Some(commit));
+        }
+    }
+    Ok(None)
 }
 
 /// All paths of cases: those that the index tells of, and files in which rules settled something

@@ -7,7 +7,7 @@
 use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
 use crate::case::place::{IndexState, Place};
-use crate::case::reading::{Differing, TreeEntry, differing_files, folders_in_index, tree_entries};
+use crate::case::reading::{Differing, differing_files, folders_in_index};
 use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -15,10 +15,34 @@ use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
+use crate::repo::trees::{TreeEntry, tree_entries};
 use armistice_core::limits::RENAME_CANDIDATES;
 use armistice_core::{Source, TreeFile, find_markers, renames};
 use std::cell::OnceCell;
 use std::collections::{BTreeMap, HashMap, HashSet};
+
+/// Where git left the result of a merge.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum MergeResult<'a> {
+    /// In the index.
+    Index,
+    /// In a tree that nothing refers to: a forecast.
+    Tree(&'a str),
+}
+
+impl MergeResult<'_> {
+    /// Returns those of some names that are folders in it.
+    fn folders(self, repo: &Repository, names: &[&RepoPath]) -> Result<HashSet<RepoPath>, Error> {
+        match self {
+            MergeResult::Index => folders_in_index(repo, names),
+            MergeResult::Tree(tree) => {
+                let entries = tree_entries(repo, tree, names)?.into_iter();
+                let folders = entries.filter(|(_, entry)| entry.stage.is_none());
+                Ok(folders.map(|(path, _)| path).collect())
+            }
+        }
+    }
+}
 
 /// The cases that unmerged paths make, in order of their paths.
 ///
@@ -28,6 +52,7 @@ pub(crate) fn grouped(
     repo: &Repository,
     places: Vec<Place>,
     parties: &Parties,
+    result: MergeResult<'_>,
 ) -> Result<Vec<Case>, Error> {
     if places.is_empty() {
         return Ok(Vec::new());
@@ -38,8 +63,8 @@ pub(crate) fn grouped(
         .map(|place| (place.path.clone(), place))
         .collect();
     let mut cases = two_names(&trees, &mut left)?;
-    cases.extend(moved_aside(&trees, &mut left)?);
-    cases.extend(against_folders(repo, &mut left)?);
+    cases.extend(moved_aside(&trees, &mut left, result)?);
+    cases.extend(against_folders(repo, &mut left, result)?);
     let rest: Vec<Case> = left.into_values().map(Case::of).collect();
     for case in rest {
         cases.push(trees.named(case)?);
@@ -364,6 +389,7 @@ fn two_names(trees: &Trees<'_>, left: &mut BTreeMap<RepoPath, Place>) -> Result<
         };
         cases.push(Case {
             as_merged: false,
+            staged_path: None,
             kind,
             names: [Some(path.clone()), name(&ours), name(&theirs)],
             sources: [None, None],
@@ -397,6 +423,7 @@ fn before_tilde(path: &RepoPath) -> Option<RepoPath> {
 fn moved_aside(
     trees: &Trees<'_>,
     left: &mut BTreeMap<RepoPath, Place>,
+    result: MergeResult<'_>,
 ) -> Result<Vec<Case>, Error> {
     let aside: Vec<(RepoPath, RepoPath)> = left
         .keys()
@@ -408,7 +435,7 @@ fn moved_aside(
         return Ok(Vec::new());
     }
     let names: Vec<&RepoPath> = aside.iter().map(|(_, name)| name).collect();
-    let folders: HashSet<RepoPath> = folders_in_index(trees.repo, &names)?;
+    let folders = result.folders(trees.repo, &names)?;
     let mut grouped: BTreeMap<RepoPath, Vec<RepoPath>> = BTreeMap::new();
     for (path, name) in aside {
         let is_known = (0..3).any(|nth| trees.has(nth, &name));
@@ -435,6 +462,7 @@ fn moved_aside(
         let both = stages.ours.is_some() && stages.theirs.is_some();
         cases.push(Case {
             as_merged: false,
+            staged_path: None,
             kind: match CaseKind::of(&stages) {
                 _ if is_folder && !both => CaseKind::FileAgainstFolder,
                 kind => kind,
@@ -456,12 +484,13 @@ fn moved_aside(
 fn against_folders(
     repo: &Repository,
     left: &mut BTreeMap<RepoPath, Place>,
+    result: MergeResult<'_>,
 ) -> Result<Vec<Case>, Error> {
     let below = |path: &RepoPath| RepoPath::new([path.bytes(), b"/"].concat());
     let is_file = |place: &Place| {
         let mut stages = place.stages.all().into_iter().flatten();
-        let one_side = place.stages.ours.is_some() != place.stages.theirs.is_some();
-        one_side && stages.all(|stage| stage.mode != Mode::Submodule)
+        let a_side = place.stages.ours.is_some() || place.stages.theirs.is_some();
+        a_side && stages.all(|stage| stage.mode != Mode::Submodule)
     };
     let mut found = Vec::new();
     for (path, place) in left.iter().filter(|(_, place)| is_file(place)) {
@@ -470,7 +499,10 @@ fn against_folders(
         let unmerged = next.is_some_and(|(p, _)| p.bytes().starts_with(inside.bytes()));
         let on_disk = path.under(repo.work_tree());
         let is_folder = std::fs::symlink_metadata(on_disk).is_ok_and(|meta| meta.is_dir());
-        if unmerged || is_folder && !folders_in_index(repo, &[path])?.is_empty() {
+        // Where both sides have the file, git has put it aside on disk under a name of its own.
+        let one_side = place.stages.ours.is_some() != place.stages.theirs.is_some();
+        let is_below = || Ok(!result.folders(repo, &[path])?.is_empty());
+        if unmerged && (one_side || is_folder) || is_folder && is_below()? {
             found.push((path.clone(), place.clone()));
         }
     }
@@ -486,6 +518,7 @@ fn against_folders(
         left.remove(&path);
         let mut case = Case {
             as_merged: false,
+            staged_path: None,
             kind: CaseKind::FileAgainstFolder,
             ..Case::of(place)
         };

@@ -30,6 +30,8 @@ pub struct Case {
     pub targets: [RepoPath; 3],
     /// Whether it is staged as git merged it, by itself or with rules: nobody has settled it.
     pub as_merged: bool,
+    /// The name under which it is staged, where each side gave it another one.
+    pub staged_path: Option<RepoPath>,
 }
 
 /// The folder of a path, for a person.
@@ -66,6 +68,7 @@ impl Case {
             targets: [0, 1, 2].map(|_| place.path.clone()),
             stages: place.stages.clone(),
             as_merged: false,
+            staged_path: None,
             places: vec![place],
         }
     }

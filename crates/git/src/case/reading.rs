@@ -7,6 +7,8 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
+use crate::repo::repository::Repository;
+use crate::repo::trees::tree_difference;
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 /// The paths that the index tells of: unmerged ones, and staged ones whose stages git still
@@ -89,104 +91,24 @@ pub(crate) fn files_below(
         .collect())
 }
 
-/// What a tree has at a path.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct TreeEntry {
-    /// Its name.
-    pub(crate) oid: Oid,
-    /// The file, link or submodule; none for a folder.
-    pub(crate) stage: Option<Stage>,
-}
-
-/// What trees hold at paths.
-///
-/// A few are asked for by name; for many the whole tree is listed in one call.
-pub(crate) fn tree_entries(
-    git: &impl Git,
-    tree: &str,
-    paths: &[&RepoPath],
-) -> Result<HashMap<RepoPath, TreeEntry>, Error> {
-    if paths.len() <= NAMED {
-        let call = Invocation::read(["ls-tree", "-z", "--full-tree", tree, "--"]);
-        let call = paths.iter().fold(call, |call, path| call.arg(path.to_os()));
-        return Ok(match paths.is_empty() {
-            true => HashMap::new(),
-            false => parse_tree(&git.must(&call)?.stdout),
-        });
-    }
-    let call = Invocation::read(["ls-tree", "-r", "-t", "-z", "--full-tree", tree, "--"]);
-    let mut all = parse_tree(&git.must(&call)?.stdout);
-    let wanted: HashSet<&RepoPath> = paths.iter().copied().collect();
-    all.retain(|path, _| wanted.contains(path));
-    Ok(all)
-}
-
-/// Parses `MODE TYPE OID<TAB>PATH<NUL>`, any number of times.
-fn parse_tree(bytes: &[u8]) -> HashMap<RepoPath, TreeEntry> {
-    let mut found = HashMap::new();
-    for record in bytes.split(|b| *b == 0) {
-        let Some(tab) = record.iter().position(|b| *b == b'\t') else {
-            continue;
-        };
-        let head = String::from_utf8_lossy(&record[..tab]);
-        let mut fields = head.split(' ');
-        if let (Some(mode), Some(oid)) = (fields.next(), fields.nth(1)) {
-            let oid = Oid(oid.to_owned());
-            let stage = Mode::parse(mode.as_bytes()).map(|mode| Stage {
-                mode,
-                oid: oid.clone(),
-            });
-            found.insert(RepoPath::new(&record[tab + 1..]), TreeEntry { oid, stage });
-        }
-    }
-    found
-}
-
-/// Files that are gone from one tree to another, and those that are new.
+/// Files that only one of two trees has.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Differing {
     pub(crate) gone: Vec<(RepoPath, Stage)>,
     pub(crate) new: Vec<(RepoPath, Stage)>,
 }
 
-/// The files that differ between two trees by being there.
-pub(crate) fn differing_files(git: &impl Git, from: &str, to: &str) -> Result<Differing, Error> {
-    let call = Invocation::read([
-        "diff-tree",
-        "-r",
-        "-z",
-        "--raw",
-        "--no-renames",
-        "--no-abbrev",
-        "--diff-filter=AD",
-        from,
-        to,
-        "--",
-    ]);
-    Ok(parse_differing(&git.must(&call)?.stdout))
-}
-
-/// Parses `:MODE MODE OID OID STATUS<NUL>PATH<NUL>`: what was removed, and what was added.
-fn parse_differing(bytes: &[u8]) -> Differing {
+/// Returns the files that only the first tree has, and those that only the second has.
+pub(crate) fn differing_files(repo: &Repository, from: &str, to: &str) -> Result<Differing, Error> {
     let mut differing = Differing::default();
-    let Differing { gone, new } = &mut differing;
-    let mut fields = bytes.split(|b| *b == 0);
-    while let (Some(head), Some(path)) = (fields.next(), fields.next()) {
-        let head = String::from_utf8_lossy(head);
-        let words: Vec<&str> = head.trim_start_matches(':').split(' ').collect();
-        let [was, is, before, after, status] = words[..] else {
-            continue;
-        };
-        let (mode, oid, out) = match status {
-            "D" => (was, before, &mut *gone),
-            _ => (is, after, &mut *new),
-        };
-        if let Some(mode) = Mode::parse(mode.as_bytes()) {
-            let oid = Oid(oid.to_owned());
-            out.push((RepoPath::new(path), Stage { mode, oid }));
+    for change in tree_difference(repo, from, to)? {
+        match (change.before, change.after) {
+            (Some(stage), None) => differing.gone.push((change.path, stage)),
+            (None, Some(stage)) => differing.new.push((change.path, stage)),
+            _ => {}
         }
     }
-    differing
+    Ok(differing)
 }
 
 /// Parses `MODE OID STAGE<TAB>PATH<NUL>`, any number of times.
@@ -220,29 +142,6 @@ fn parse_record(record: &[u8]) -> Option<(RepoPath, &[u8], Stage)> {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn folders_of_a_tree_have_no_stage() {
-        let all = parse_tree(b"100755 blob aa\ta b\x00040000 tree bb\tc\nd\0");
-        let file = &all[&RepoPath::new(*b"a b")];
-        assert_eq!(file.stage.as_ref().map(|s| s.mode), Some(Mode::Executable));
-        assert_eq!(all[&RepoPath::new(*b"c\nd")].stage, None);
-    }
-
-    #[test]
-    fn removed_and_added_files_of_a_difference_are_told_apart() {
-        let raw = b":100644 000000 aa 00 D\0old\0:000000 120000 00 bb A\0n\nl\0";
-        let Differing { gone, new } = parse_differing(raw);
-        assert_eq!(
-            (gone[0].0.to_string(), &*gone[0].1.oid.0),
-            ("old".to_owned(), "aa")
-        );
-        assert_eq!(
-            (new[0].0.to_string(), new[0].1.mode),
-            ("n\\nl".to_owned(), Mode::Link)
-        );
-        assert_eq!((gone.len(), new.len()), (1, 1));
-    }
 
     #[test]
     fn records_of_one_path_make_one_entry() {

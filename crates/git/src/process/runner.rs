@@ -150,13 +150,38 @@ impl Runner {
     }
 }
 
+impl Runner {
+    fn no_git(&self, cause: std::io::Error) -> Error {
+        Error::NoGit {
+            program: self.program.to_string_lossy().into_owned(),
+            cause,
+        }
+    }
+
+    /// Starts a call that stays to answer requests from its input.
+    ///
+    /// # Errors
+    /// If git cannot be started.
+    pub(crate) fn start(&self, call: &Invocation) -> Result<(Child, Pipes), Error> {
+        let mut command = self.command(call);
+        command.stdin(Stdio::piped());
+        command.stdout(Stdio::piped()).stderr(Stdio::piped());
+        let mut child = command.spawn().map_err(|cause| self.no_git(cause))?;
+        let pipes = Pipes::of(&mut child, Vec::new()).map_err(Error::file("talk to", "git"))?;
+        tracing::debug!(git = %call.name(), "started");
+        Ok((child, pipes))
+    }
+
+    /// Whether the calls of this runner are to end.
+    pub(crate) fn is_cancelled(&self) -> bool {
+        self.cancel.is_cancelled()
+    }
+}
+
 impl Git for Runner {
     fn run(&self, call: &Invocation) -> Result<Output, Error> {
         let started = Instant::now();
-        let no_git = |cause| Error::NoGit {
-            program: self.program.to_string_lossy().into_owned(),
-            cause,
-        };
+        let no_git = |cause| self.no_git(cause);
         let mut command = self.command(call);
         let files = match call.manner {
             Manner::Conclude => Files::new(&call.stdin).ok(),
@@ -259,7 +284,8 @@ fn wait(child: &mut Child, cancel: &Cancel) -> Result<Option<i32>, Error> {
 /// What git wrote before it ended is in the pipes then. Who else holds them, a program that a
 /// hook left behind for example, is not waited for.
 fn talk(child: &mut Child, stdin: &[u8], cancel: &Cancel) -> Result<Output, Error> {
-    let mut pipes = Pipes::of(child, stdin).map_err(Error::file("talk to", "git"))?;
+    let mut pipes = Pipes::of(child, stdin.to_vec()).map_err(Error::file("talk to", "git"))?;
+    pipes.close_when_written();
     // Most calls last a millisecond: look often at first, then every 20 ms.
     let mut pause = Duration::from_micros(200);
     let status = loop {
@@ -289,41 +315,61 @@ fn talk(child: &mut Child, stdin: &[u8], cancel: &Cancel) -> Result<Output, Erro
 }
 
 /// The ends of a process's pipes, none of which is ever waited for alone.
-struct Pipes<'a> {
-    /// Where input goes, and what is left of it.
-    write: (Option<OwnedFd>, &'a [u8]),
-    /// Output and errors, each with what came so far.
-    read: [(Option<OwnedFd>, Vec<u8>); 2],
+#[derive(Debug)]
+pub(crate) struct Pipes {
+    input: Option<OwnedFd>,
+    /// Input, and how much of it git has taken.
+    to_write: (Vec<u8>, usize),
+    /// Whether the input ends once all of `to_write` is written.
+    closes: bool,
+    /// Output and errors, each with the bytes received so far.
+    pub(crate) read: [(Option<OwnedFd>, Vec<u8>); 2],
 }
 
-impl<'a> Pipes<'a> {
-    fn of(child: &mut Child, stdin: &'a [u8]) -> std::io::Result<Self> {
+impl Pipes {
+    pub(crate) fn of(child: &mut Child, stdin: Vec<u8>) -> std::io::Result<Self> {
         let input = child.stdin.take().map(OwnedFd::from);
         let out = child.stdout.take().map(OwnedFd::from);
         let err = child.stderr.take().map(OwnedFd::from);
         for fd in [&input, &out, &err].into_iter().flatten() {
             fcntl_setfl(fd, fcntl_getfl(fd)? | OFlags::NONBLOCK)?;
         }
-        // Without input there is none to wait for.
-        let input = input.filter(|_| !stdin.is_empty());
         Ok(Pipes {
-            write: (input, stdin),
+            input,
+            to_write: (stdin, 0),
+            closes: false,
             read: [(out, Vec::new()), (err, Vec::new())],
         })
     }
 
+    fn close_when_written(&mut self) {
+        self.closes = true;
+        if self.is_written() {
+            self.input = None;
+        }
+    }
+
+    fn is_written(&self) -> bool {
+        self.to_write.1 >= self.to_write.0.len()
+    }
+
+    /// More input, after what was written before.
+    pub(crate) fn write(&mut self, bytes: Vec<u8>) {
+        if self.is_written() {
+            self.to_write = (bytes, 0);
+        } else {
+            self.to_write.0.extend(bytes);
+        }
+    }
+
     /// Waits for one of the pipes, at most `pause`, and moves all that can be moved now; whether
     /// anything was.
-    fn exchange(&mut self, pause: Duration) -> std::io::Result<bool> {
+    pub(crate) fn exchange(&mut self, pause: Duration) -> std::io::Result<bool> {
         let mut fds: Vec<PollFd<'_>> = (self.read.iter())
             .filter_map(|(fd, _)| Some(PollFd::new(fd.as_ref()?, PollFlags::IN)))
             .collect();
-        fds.extend(
-            self.write
-                .0
-                .iter()
-                .map(|fd| PollFd::new(fd, PollFlags::OUT)),
-        );
+        let input = self.input.iter().filter(|_| !self.is_written());
+        fds.extend(input.map(|fd| PollFd::new(fd, PollFlags::OUT)));
         if fds.is_empty() {
             std::thread::sleep(pause);
             return Ok(false);
@@ -345,19 +391,19 @@ impl<'a> Pipes<'a> {
 
     /// Writes as much input as the pipe takes; whether any.
     fn feed(&mut self) -> bool {
-        let (fd, rest) = &mut self.write;
         let mut moved = false;
-        while let Some(pipe) = fd {
-            match rustix::io::write(pipe, rest) {
-                Ok(n) => *rest = &rest[n..],
+        while let Some(pipe) = self.input.as_ref().filter(|_| !self.is_written()) {
+            let (bytes, written) = &mut self.to_write;
+            match rustix::io::write(pipe, &bytes[*written..]) {
+                Ok(n) => *written += n,
                 Err(Errno::AGAIN) => break,
                 Err(Errno::INTR) => continue,
                 // git may end before it has read everything; that is its answer, not an error.
-                Err(_) => *rest = &[],
+                Err(_) => *written = bytes.len(),
             }
             moved = true;
-            if rest.is_empty() {
-                *fd = None;
+            if self.closes && self.is_written() {
+                self.input = None;
             }
         }
         moved

@@ -1,6 +1,8 @@
 //! Where the repository is.
 
 use crate::file::times::IndexTimes;
+use crate::path::RepoPath;
+use crate::process::batch::{Object, ObjectReader};
 use crate::process::cancel::Cancel;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Manner, Output};
@@ -26,6 +28,10 @@ pub struct Repository {
     index_times: IndexTimes,
     /// All settings, once they were read.
     settings: Arc<Mutex<Option<Arc<Settings>>>>,
+    /// Processes that read objects.
+    objects: ObjectReader,
+    /// By path, whether attributes forbid merging a file line by line.
+    binary: Arc<Mutex<HashMap<RepoPath, bool>>>,
 }
 
 /// Settings of git by their keys; none for a key without a value.
@@ -84,6 +90,8 @@ impl Repository {
             common_dir,
             contents: Arc::default(),
             settings: Arc::default(),
+            objects: ObjectReader::default(),
+            binary: Arc::default(),
         })
     }
 
@@ -102,6 +110,8 @@ impl Repository {
             contents: Arc::default(),
             index_times: IndexTimes::default(),
             settings: Arc::default(),
+            objects: ObjectReader::default(),
+            binary: Arc::default(),
         }
     }
 
@@ -134,6 +144,7 @@ impl Repository {
     pub(crate) fn without_fetching(&self) -> Self {
         Repository {
             git: self.git.clone().with_env("GIT_NO_LAZY_FETCH", "1"),
+            objects: ObjectReader::default(),
             ..self.clone()
         }
     }
@@ -161,8 +172,17 @@ impl Repository {
             .with_env("GIT_ALTERNATE_OBJECT_DIRECTORIES", all);
         Repository {
             git,
+            objects: ObjectReader::default(),
             ..self.clone()
         }
+    }
+
+    /// Objects by names or revisions, in order; `None` where there is none.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub(crate) fn objects(&self, names: &[impl AsRef<str>]) -> Result<Vec<Option<Object>>, Error> {
+        self.objects.read(&self.git, names)
     }
 
     /// Contents of objects, in order; only those that were not read before are asked for.
@@ -201,9 +221,8 @@ impl Repository {
         if is_file && !self.git_dir.join(revision).exists() {
             return Ok(None);
         }
-        let call = Invocation::read(["rev-parse", "--verify", "--quiet", revision]);
-        let output = self.run(&call)?;
-        Ok(output.ok().then(|| output.text()))
+        let object = self.objects(&[revision])?.pop().flatten();
+        Ok(object.map(|object| object.oid))
     }
 
     /// Whether there may be such a reference: looks for it without asking git.
@@ -251,9 +270,50 @@ impl Repository {
         Ok(read)
     }
 
-    /// Forgets what the settings were: somebody may have changed them.
+    /// Forgets the settings: another program may have changed them since.
     pub(crate) fn forget_settings(&self) {
         *self.known_settings() = None;
+        self.objects.close();
+        self.known_binary().clear();
+    }
+
+    /// Returns for each path whether attributes forbid merging the file line by line.
+    ///
+    /// They are read once, and again after [`Repository::forget_settings`].
+    pub(crate) fn called_binary(&self, paths: &[&RepoPath]) -> Result<Vec<bool>, Error> {
+        let is_known = |path: &RepoPath| self.known_binary().contains_key(path);
+        let new: Vec<&RepoPath> = paths
+            .iter()
+            .copied()
+            .filter(|path| !is_known(path))
+            .collect();
+        if !new.is_empty() {
+            let listed: Vec<u8> = new
+                .iter()
+                .flat_map(|p| [p.bytes(), b"\0"].concat())
+                .collect();
+            let call = Invocation::read(["check-attr", "-z", "--stdin", "merge"]);
+            let output = self.must(&call.stdin(listed))?;
+            // PATH NUL "merge" NUL VALUE NUL, once for each; "unset" is what -merge and the macro
+            // "binary" give.
+            let values = output.stdout.split(|b| *b == 0).skip(2).step_by(3);
+            let values = values.map(|value| matches!(value, b"unset" | b"binary"));
+            let mut known = self.known_binary();
+            known.extend(new.into_iter().cloned().zip(values));
+        }
+        let known = self.known_binary();
+        Ok(paths
+            .iter()
+            .map(|path| known.get(*path) == Some(&true))
+            .collect())
+    }
+
+    fn known_binary(&self) -> MutexGuard<'_, HashMap<RepoPath, bool>> {
+        match self.binary.lock() {
+            Ok(known) => known,
+            // A thread that panicked while it held the lock left whole entries behind.
+            Err(poisoned) => poisoned.into_inner(),
+        }
     }
 
     fn known_settings(&self) -> MutexGuard<'_, Option<Arc<Settings>>> {

@@ -70,7 +70,7 @@ pub fn begin(
     }
     let words = begin_words(undertaking, name);
     // git inherits the lock: a program that starts meanwhile waits until git has ended.
-    let _lock = store.turn()?;
+    let _lock = store.write_lock()?;
     let intent = Intent::note(repo, words.clone(), not_in_index(repo)?)?;
     let output = repo.run(&Invocation::conclude(words));
     let under_way = Operation::detect(repo)? != Operation::Loose;

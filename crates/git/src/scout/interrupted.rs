@@ -39,7 +39,7 @@ pub fn left_behind(repo: &Repository) -> Result<Option<LeftBehind>, Error> {
         return Ok(None);
     }
     // A git that the program started may still be at work: it inherits the lock.
-    let _lock = Store::new(repo.git_dir()).turn()?;
+    let _lock = Store::new(repo.git_dir()).write_lock()?;
     let Some(intent) = Intent::left_behind(repo) else {
         return Ok(None);
     };
@@ -123,7 +123,7 @@ fn touched(repo: &Repository, intent: &Intent) -> Result<Vec<RepoPath>, Error> {
 /// If git or the disk refuses; what was not put back yet is named on the next start.
 pub fn undo_interrupted(repo: &Repository) -> Result<usize, Error> {
     let store = Store::new(repo.git_dir());
-    let _lock = store.turn()?;
+    let _lock = store.write_lock()?;
     let Some(intent) = Intent::to_undo(repo) else {
         return Ok(0);
     };

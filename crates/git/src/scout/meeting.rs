@@ -5,8 +5,9 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::parties::{common_ancestors, empty_tree};
 use crate::repo::repository::Repository;
-use crate::situation::lines::{TwoLines, lines_between};
-use crate::situation::read::{Commit, commit, parse_commit};
+use crate::situation::lines::{TwoLines, lines_since_merge_base};
+use crate::situation::read::{Commit, parse_commit};
+use armistice_core::Side;
 use serde::Serialize;
 
 /// How two lines stand to each other.
@@ -46,134 +47,169 @@ pub struct Meeting {
 /// # Errors
 /// If git fails.
 pub fn meeting(repo: &Repository, other: &str) -> Result<Option<Meeting>, Error> {
-    let (Some(ours), Some(theirs)) = (commit(repo, "HEAD")?, commit(repo, other)?) else {
+    let bases = common_ancestors(repo, "HEAD", other)?;
+    let names = ["HEAD", other].into_iter();
+    let names: Vec<&str> = names.chain(bases.first().map(String::as_str)).collect();
+    let commits = commits_named(repo, &names)?;
+    let Some((ours, theirs)) = commits.first().zip(commits.get(1)) else {
         return Ok(None);
     };
-    let bases = common_ancestors(repo, &ours.oid, &theirs.oid)?;
     let relation = match &bases[..] {
         [] => Relation::Unrelated,
         [base] if *base == theirs.oid => Relation::Contained,
         [base] if *base == ours.oid => Relation::FastForward,
         all => Relation::Parted(all.len()),
     };
-    let lines = lines_between(repo, &ours.oid, &theirs.oid, &bases)?;
-    let count = |side: armistice_core::Side| lines.commits[side].len() + lines.left_out[side];
+    let base = commits.get(2).cloned();
+    let lines = lines_since_merge_base(repo, &ours.oid, &theirs.oid, base)?;
+    let count = |side: Side| lines.commits[side].len() + lines.left_out[side];
     Ok(Some(Meeting {
-        ahead: count(armistice_core::Side::Ours),
-        behind: count(armistice_core::Side::Theirs),
-        ours,
-        theirs,
+        ahead: count(Side::Ours),
+        behind: count(Side::Theirs),
+        ours: ours.clone(),
+        theirs: theirs.clone(),
         relation,
         lines,
     }))
 }
 
-/// What becomes of the own commits in a rebase.
+/// Reads some commits in one call, in the order of their names; none if one of them does not exist.
+fn commits_named(repo: &Repository, names: &[&str]) -> Result<Vec<Commit>, Error> {
+    // git lists a commit once, however often it is named: each name is resolved first.
+    let names: Vec<String> = names
+        .iter()
+        .map(|name| format!("{name}^{{commit}}"))
+        .collect();
+    let objects = repo.objects(&names)?;
+    let oids: Vec<String> = objects.into_iter().flatten().map(|o| o.oid).collect();
+    if oids.len() < names.len() {
+        return Ok(Vec::new());
+    }
+    let call = [
+        "log",
+        "-z",
+        "--no-walk=unsorted",
+        "--format=%H%x00%h%x00%s%x00%an%x00%at",
+    ];
+    let call = oids.iter().fold(Invocation::read(call), Invocation::arg);
+    let output = repo.must(&call.arg("--"))?;
+    let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
+    let parse = |fields: &[&[u8]]| parse_commit(&fields.join(&0));
+    let read: Vec<Commit> = fields.chunks_exact(5).filter_map(parse).collect();
+    let of = |oid: &String| read.iter().find(|commit| commit.oid == *oid).cloned();
+    Ok(oids.iter().filter_map(of).collect())
+}
+
+/// The own commits in a rebase.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Replayed {
-    /// Those that git makes again, the first one first.
-    pub commits: Vec<Commit>,
-    /// Those that git leaves out, because the other line has the same change already.
+    /// Commits that git applies again, oldest first.
+    pub commits: Vec<ReplayedCommit>,
+    /// Commits that git leaves out, because the other branch has the same change already.
     pub dropped: Vec<Commit>,
 }
 
-/// The own commits in a rebase onto `other`, merges left out.
+/// A commit that git applies again.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ReplayedCommit {
+    /// The commit itself.
+    pub commit: Commit,
+    /// Its parents.
+    pub parents: Vec<String>,
+    /// Files that it adds. A file that a later commit removes again is not in the index, and an
+    /// untracked file may be in its place.
+    pub added: Vec<RepoPath>,
+}
+
+/// Reads the own commits in a rebase onto `other`, without merges.
 ///
 /// # Errors
 /// If git fails.
 pub fn replayed(repo: &Repository, other: &str) -> Result<Replayed, Error> {
-    let call = Invocation::read([
-        "log",
-        "-z",
+    let mut all = Replayed::default();
+    let options = [
         "--reverse",
         "--topo-order",
         "--no-merges",
         "--right-only",
         "--cherry-mark",
-        "--format=%m%x00%H%x00%h%x00%s%x00%an%x00%at",
-    ]);
-    let call = call.arg(format!("{other}...HEAD")).arg("--");
-    let output = repo.must(&call)?;
-    let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
-    let mut all = Replayed::default();
-    for fields in fields.chunks_exact(6) {
-        let Some(commit) = parse_commit(&fields[1..].join(&0)) else {
-            continue;
-        };
-        match fields[0] {
-            b"=" => all.dropped.push(commit),
-            _ => all.commits.push(commit),
+    ];
+    for (mark, commit) in listed(repo, &options, &format!("{other}...HEAD"))? {
+        if mark == b"=" {
+            all.dropped.push(commit.commit);
+        } else {
+            all.commits.push(commit);
         }
     }
     Ok(all)
 }
 
-/// The commits that a pick or a revert of a range takes, in the order in which git takes them; merges
-/// among them too.
-///
-/// # Errors
-/// If git fails, or the range names no commits.
-pub fn in_range(repo: &Repository, range: &str, newest_first: bool) -> Result<Vec<Commit>, Error> {
-    let mut call = Invocation::read(["log", "-z", "--format=%H%x00%h%x00%s%x00%an%x00%at"]);
-    if !newest_first {
-        call = call.arg("--reverse");
-    }
-    let output = repo.must(&call.arg(range).arg("--"))?;
-    let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
-    let one = |fields: &[&[u8]]| parse_commit(&fields.join(&0));
-    Ok(fields.chunks_exact(5).filter_map(one).collect())
-}
-
-/// Files that the own commits add in a rebase, by step from 1: one that a later commit removes again is
-/// not in the index, and an untracked file may be in its place.
-///
-/// # Errors
-/// If git fails.
-pub fn added_by_steps(
+/// Lists commits with their parents and the files that each adds; the mark is that of `--cherry-mark`.
+fn listed(
     repo: &Repository,
-    other: &str,
-    steps: &[Commit],
-) -> Result<Vec<(usize, RepoPath)>, Error> {
-    let call = Invocation::read([
-        "log",
-        "-z",
-        "--no-merges",
-        "--no-renames",
-        "--diff-filter=A",
-        "--name-only",
-        "--format=%x01%H",
-    ]);
-    let listed = repo
-        .must(&call.arg(format!("{other}..HEAD")).arg("--"))?
-        .stdout;
-    let mut step = None;
-    let mut added = Vec::new();
-    for field in listed
-        .split(|b| *b == 0 || *b == b'\n')
-        .filter(|field| !field.is_empty())
-    {
-        if let Some(oid) = field.strip_prefix(b"\x01") {
-            let oid = String::from_utf8_lossy(oid).into_owned();
-            step = steps.iter().position(|commit| commit.oid == oid);
-        } else if let Some(step) = step {
-            added.push((step + 1, RepoPath::new(field)));
+    options: &[&str],
+    range: &str,
+) -> Result<Vec<(Vec<u8>, ReplayedCommit)>, Error> {
+    let call = ["log", "-z", "--no-renames", "--name-status"];
+    // A path only ever follows a letter, so none is taken for the mark that begins a commit.
+    let format = "--format=%x01%m%x00%P%x00%H%x00%h%x00%s%x00%an%x00%at";
+    let call = options.iter().fold(Invocation::read(call), Invocation::arg);
+    let output = repo.must(&call.arg(format).arg(range).arg("--"))?;
+    let mut fields = output.stdout.split(|b| *b == 0);
+    let mut all: Vec<(Vec<u8>, ReplayedCommit)> = Vec::new();
+    while let Some(field) = fields.next() {
+        // An empty line comes before the first letter.
+        let field = field.strip_prefix(b"\n").unwrap_or(field);
+        if let Some(mark) = field.strip_prefix(b"\x01") {
+            let parents = String::from_utf8_lossy(fields.next().unwrap_or_default()).into_owned();
+            let of_commit: Vec<&[u8]> = fields.by_ref().take(5).collect();
+            if let Some(commit) = parse_commit(&of_commit.join(&0)) {
+                let commit = ReplayedCommit {
+                    commit,
+                    parents: parents.split_whitespace().map(str::to_owned).collect(),
+                    added: Vec::new(),
+                };
+                all.push((mark.to_vec(), commit));
+            }
+        } else if let Some(path) = (!field.is_empty()).then(|| fields.next()).flatten()
+            && let Some((_, last)) = all.last_mut().filter(|_| field == b"A")
+        {
+            last.added.push(RepoPath::new(path));
         }
     }
-    added.sort();
-    Ok(added)
+    Ok(all)
 }
 
-/// The parent of a commit that is picked or undone; the empty tree before the first, nothing for a merge.
+/// Reads the commits that a pick or a revert takes, in the order in which git takes them, merges
+/// included.
 ///
 /// # Errors
-/// If git fails.
-pub fn only_parent(repo: &Repository, commit: &str) -> Result<Option<String>, Error> {
-    let call = Invocation::read(["rev-list", "--parents", "-n1", commit, "--"]);
-    let listed = repo.must(&call)?.text();
-    let parents: Vec<&str> = listed.split_whitespace().skip(1).collect();
-    Ok(match parents[..] {
-        [] => Some(empty_tree(repo)?),
-        [parent] => Some(parent.to_owned()),
-        _ => None,
-    })
+/// If git fails, or the name or range names no commits.
+pub fn picked(
+    repo: &Repository,
+    name: &str,
+    newest_first: bool,
+) -> Result<Vec<ReplayedCommit>, Error> {
+    let mut options = Vec::new();
+    if !name.contains("..") {
+        options.push("--no-walk");
+    } else if !newest_first {
+        options.push("--reverse");
+    }
+    let all = listed(repo, &options, name)?.into_iter();
+    Ok(all.map(|(_, commit)| commit).collect())
+}
+
+impl ReplayedCommit {
+    /// Returns its parent, or the empty tree before the first commit; `None` for a merge.
+    ///
+    /// # Errors
+    /// If git fails.
+    pub fn only_parent(&self, repo: &Repository) -> Result<Option<String>, Error> {
+        Ok(match &self.parents[..] {
+            [] => Some(empty_tree(repo)?),
+            [parent] => Some(parent.clone()),
+            _ => None,
+        })
+    }
 }

@@ -4,6 +4,7 @@ use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::repository::Repository;
+use crate::repo::trees::tree_difference;
 use crate::scout::command_settings::CommandSettings;
 use crate::scout::state::TreeState;
 use crate::situation::read::Undertaking;
@@ -79,7 +80,8 @@ impl Obstacles {
                 (Undertaking::Merge, true) => {
                     let differs = |path: &&RepoPath| {
                         let change = written.get(*path);
-                        change.is_some_and(|change| state.staged_as.get(*path) != Some(&change.to))
+                        let staged = state.staged_as.get(*path);
+                        change.is_some_and(|change| staged != Some(&change.to))
                     };
                     refused.extend(staged.filter(differs).cloned());
                 }
@@ -139,40 +141,21 @@ impl Obstacles {
 /// What becomes of a path.
 struct Change {
     added: bool,
-    /// The object that it would have.
-    to: String,
+    /// The object that it would have; `None` if it would be removed.
+    to: Option<String>,
 }
 
-/// The paths that stand otherwise in a tree than in the commit that is checked out.
+/// Returns the paths that a tree has differently than the checked-out commit.
 fn written(objects: &Repository, to: &str) -> Result<BTreeMap<RepoPath, Change>, Error> {
-    let call = [
-        "diff-tree",
-        "-r",
-        "-z",
-        "--raw",
-        "--no-abbrev",
-        "--no-renames",
-        "HEAD",
-        to,
-        "--",
-    ];
-    let listed = objects.must(&Invocation::read(call))?.stdout;
-    let mut fields = listed.split(|b| *b == 0);
-    let mut written = BTreeMap::new();
-    while let (Some(entry), Some(path)) = (fields.next(), fields.next()) {
-        // `:MODE MODE OID OID STATUS`
-        let mut words = entry.split(|b| *b == b' ');
-        let (to, status) = (
-            words.nth(3).unwrap_or_default(),
-            words.next().unwrap_or_default(),
-        );
-        let change = Change {
-            added: status == b"A",
-            to: String::from_utf8_lossy(to).into_owned(),
+    let changes = tree_difference(objects, "HEAD", to)?.into_iter();
+    let changes = changes.map(|change| {
+        let written = Change {
+            added: change.before.is_none(),
+            to: change.after.map(|stage| stage.oid.0),
         };
-        written.insert(RepoPath::new(path), change);
-    }
-    Ok(written)
+        (change.path, written)
+    });
+    Ok(changes.collect())
 }
 
 /// What the index has: every path, and the object of those that git takes to be unchanged unseen.

@@ -3,7 +3,8 @@
 //!
 //! Neither the index nor a reference nor the repository's own objects are touched, and no hook runs.
 
-use crate::case::grouping::grouped;
+use crate::case::grouping::{MergeResult, grouped};
+use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
 use crate::case::place::Place;
 use crate::case::stages::{Stage, Stages};
@@ -14,7 +15,7 @@ use crate::process::cancel::Cancel;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, failed};
 use crate::repo::index::Mode;
-use crate::repo::objects::{Oid, write_blobs};
+use crate::repo::objects::Oid;
 use crate::repo::parties::{Parties, common_ancestors};
 use crate::repo::private_folder::make_private_folder;
 use crate::repo::repository::Repository;
@@ -46,8 +47,6 @@ struct Known {
     trees: HashMap<String, String>,
     /// Last common ancestors of two commits.
     ancestors: HashMap<[String; 2], Vec<String>>,
-    /// The blob of an empty file.
-    nothing: Option<Oid>,
 }
 
 /// What git would leave of one merge.
@@ -129,8 +128,9 @@ impl Sandbox {
     ) -> Result<MergedTree, Error> {
         let call = ["merge-tree", "--write-tree", "-z", "--no-messages"];
         let mut call = Invocation::write(call)
-            // Our own merge driver notes what it settles: nothing of this is real.
-            .env("ARMISTICE_FORESEEN", "1");
+            // Our own merge driver notes nothing of a forecast, and obeys the settings that are trusted
+            // in the repository itself.
+            .env("ARMISTICE_FORESEEN", self.repo.common_dir());
         let bases = match base {
             Some(base) => {
                 call = call.arg(format!("--merge-base={base}"));
@@ -164,13 +164,16 @@ impl Sandbox {
             theirs: Some(theirs.to_owned()),
             stash: None,
         };
-        // Whether a file stands against a folder is seen in what the merge would leave.
-        let of_one = |place: &Place| place.stages.ours.is_none() || place.stages.theirs.is_none();
-        if places.iter().any(of_one) {
+        let cases = grouped(&self.repo, places, &parties, MergeResult::Tree(&tree))?;
+        // What is in such a folder is read from the index.
+        if cases
+            .iter()
+            .any(|case| case.kind == CaseKind::FileAgainstFolder)
+        {
             self.repo.must(&Invocation::write(["read-tree", &tree]))?;
         }
         Ok(MergedTree {
-            cases: grouped(&self.repo, places, &parties)?,
+            cases,
             tree,
             parties,
         })
@@ -186,8 +189,11 @@ impl Sandbox {
 
     fn ancestors(&self, ours: &str, theirs: &str) -> Result<Vec<String>, Error> {
         let pair = [ours.to_owned(), theirs.to_owned()];
-        if let Some(found) = self.known().ancestors.get(&pair) {
-            return Ok(found.clone());
+        let swapped = [theirs.to_owned(), ours.to_owned()];
+        let known = self.known().ancestors.get(&pair).cloned();
+        let known = known.or_else(|| self.known().ancestors.get(&swapped).cloned());
+        if let Some(found) = known {
+            return Ok(found);
         }
         let found = common_ancestors(&self.repo, ours, theirs)?;
         self.known().ancestors.insert(pair, found.clone());
@@ -229,48 +235,39 @@ impl Sandbox {
         settled: &[SettledFile],
         parent: &str,
     ) -> Result<String, Error> {
-        let run = |call: Invocation| {
-            let who = ["AUTHOR", "COMMITTER"];
-            let call = who.iter().fold(call, |call, who| {
-                call.env(format!("GIT_{who}_NAME"), "Armistice")
-                    .env(format!("GIT_{who}_EMAIL"), "foreseen@armistice.invalid")
-                    .env(format!("GIT_{who}_DATE"), "@0 +0000")
-            });
-            self.repo.must(&call)
-        };
-        let tree = match settled.is_empty() {
-            true => tree.to_owned(),
-            false => {
-                run(Invocation::write(["read-tree", tree]))?;
-                let text = |file: &SettledFile| match &file.content {
-                    SettledContent::Text(_, text) => Some(text.clone()),
-                    _ => None,
-                };
-                let texts: Vec<Vec<u8>> = settled.iter().filter_map(text).collect();
-                let texts: Vec<&[u8]> = texts.iter().map(Vec::as_slice).collect();
-                let mut oids = write_blobs(&self.repo, &texts)?.into_iter();
-                let mut lines = Vec::new();
-                for file in settled {
-                    let (mode, oid) = match &file.content {
-                        SettledContent::Text(mode, _) => (mode.octal(), oids.next()),
-                        SettledContent::Entry(stage) => {
-                            (stage.mode.octal(), Some(stage.oid.clone()))
-                        }
-                        SettledContent::Gone => ("0", None),
-                    };
-                    let oid = oid.map_or("0".repeat(tree.len()), |oid| oid.0);
-                    lines.extend_from_slice(format!("{mode} {oid}\t").as_bytes());
-                    lines.extend_from_slice(file.path.bytes());
-                    lines.push(0);
+        let mut script = b"commit refs/heads/foreseen\nmark :1\ncommitter Armistice <foreseen@armistice.invalid> 0 +0000\ndata 0\n".to_vec();
+        script.extend(format!("from {parent}\nM 040000 {tree} \"\"\n").as_bytes());
+        for file in settled {
+            let path = quoted(&file.path);
+            match &file.content {
+                SettledContent::Text(mode, text) => {
+                    let head = format!("M {} inline {path}\ndata {}\n", mode.octal(), text.len());
+                    script.extend(head.as_bytes());
+                    script.extend(text);
+                    script.push(b'\n');
                 }
-                let call = Invocation::write(["update-index", "-z", "--index-info"]);
-                run(call.stdin(lines))?;
-                run(Invocation::write(["write-tree"]))?.text()
+                SettledContent::Entry(stage) => {
+                    let line = format!("M {} {} {path}\n", stage.mode.octal(), stage.oid.0);
+                    script.extend(line.as_bytes());
+                }
+                SettledContent::Gone => script.extend(format!("D {path}\n").as_bytes()),
             }
-        };
-        let call = Invocation::write(["commit-tree", &tree, "-p", parent, "-m", "foreseen"]);
-        let made = run(call)?.text();
-        self.known().trees.insert(made.clone(), tree);
+        }
+        script.extend(b"\nget-mark :1\n");
+        let call = [
+            "-c",
+            "fastimport.unpackLimit=0",
+            "fast-import",
+            "--quiet",
+            "--force",
+        ];
+        let made = self
+            .repo
+            .must(&Invocation::write(call).stdin(script))?
+            .text();
+        if settled.is_empty() {
+            self.known().trees.insert(made.clone(), tree.to_owned());
+        }
         Ok(made)
     }
 
@@ -282,13 +279,15 @@ impl Sandbox {
         if let Some(tree) = self.known().trees.get(commit) {
             return Ok(tree.clone());
         }
-        let tree = self.repo.resolve(&format!("{commit}^{{tree}}"))?;
-        let tree = tree.ok_or_else(|| Error::Unreadable {
-            command: "rev-parse".to_owned(),
-            what: commit.to_owned(),
+        let found = self.repo.objects(&[format!("{commit}^{{tree}}")])?.pop();
+        let tree = found.flatten().ok_or_else(|| Error::Unreadable {
+            command: "cat-file --batch".to_owned(),
+            what: format!("the tree of {commit} is missing"),
         })?;
-        self.known().trees.insert(commit.to_owned(), tree.clone());
-        Ok(tree)
+        self.known()
+            .trees
+            .insert(commit.to_owned(), tree.oid.clone());
+        Ok(tree.oid)
     }
 
     /// What would be under way, as a situation to look at.
@@ -331,12 +330,8 @@ impl Sandbox {
         let Some(all) = touched(&self.repo, situation)? else {
             return Ok(clean);
         };
-        let known = self.known().nothing.clone();
-        let nothing = match known {
-            Some(nothing) => Some(nothing),
-            None => write_blobs(&self.repo, &[b""])?.pop(),
-        };
-        self.known().nothing.clone_from(&nothing);
+        let tree = situation.foreseen.as_ref().map(Foreseen::tree);
+        let nothing = tree.and_then(|tree| Oid::of_nothing(tree.len()));
         for file in all.to_look_at.iter().chain(&all.followed) {
             if situation.cases.iter().any(|case| case.has_path(&file.path)) {
                 continue;
@@ -365,10 +360,6 @@ impl Sandbox {
         }
         clean.files.sort_by(|a, b| a.case.path.cmp(&b.case.path));
         let every: Vec<_> = all.to_look_at.into_iter().chain(all.followed).collect();
-        let tree = situation
-            .foreseen
-            .as_ref()
-            .map(|foreseen| foreseen.tree.as_str());
         if let Some(named) = names(&self.repo, &every, tree)? {
             let found = named.findings.into_iter();
             clean.findings = found
@@ -377,6 +368,16 @@ impl Sandbox {
         }
         Ok(clean)
     }
+}
+
+/// A path as `fast-import` reads it.
+fn quoted(path: &RepoPath) -> String {
+    let escaped = path.bytes().iter().map(|byte| match byte {
+        b'"' | b'\\' => format!("\\{}", char::from(*byte)),
+        b' '..=b'~' => char::from(*byte).to_string(),
+        byte => format!("\\{byte:03o}"),
+    });
+    format!("\"{}\"", escaped.collect::<String>())
 }
 
 /// A file that git would merge by itself, and who changed it.

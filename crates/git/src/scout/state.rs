@@ -14,7 +14,7 @@ pub struct TreeState {
     pub staged: Vec<RepoPath>,
     /// What is staged for them, as an object; nothing for those that are removed.
     #[serde(skip)]
-    pub(crate) staged_as: HashMap<RepoPath, String>,
+    pub(crate) staged_as: HashMap<RepoPath, Option<String>>,
     /// Tracked files that stand otherwise on disk than staged.
     pub changed: Vec<RepoPath>,
     /// How many stashes there are.
@@ -82,7 +82,9 @@ impl TreeState {
         if state.first().is_some_and(|sign| *sign != b'.') {
             if fields == 8 {
                 let oid = String::from_utf8_lossy(parts[7]).into_owned();
-                self.staged_as.insert(path.clone(), oid);
+                // A removed file has a name of zeros.
+                let staged = Some(oid).filter(|oid| oid.bytes().any(|b| b != b'0'));
+                self.staged_as.insert(path.clone(), staged);
             }
             self.staged.push(path.clone());
         }

@@ -13,7 +13,7 @@ use crate::repo::repository::Repository;
 use crate::situation::read::{Commit, Situation, parse_commit};
 use crate::situation::staged::{is_empty_step, staged_print};
 use crate::store::records::Store;
-use crate::worktree::leftovers::{Leftover, leftovers};
+use crate::worktree::leftovers::{Leftover, leftovers, note_leftovers};
 use serde::Serialize;
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -152,7 +152,11 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
         // What was asked for is done by now, whether or not the folders can be looked through.
         leftovers: match verdict {
             Verdict::Concluded | Verdict::NextStep | Verdict::BackedOut => {
-                leftovers(repo, &before.cases).unwrap_or_default()
+                let left = leftovers(repo, &before.cases).unwrap_or_default();
+                if let Err(why) = note_leftovers(repo, &left) {
+                    tracing::warn!(%why, "backup files are not noted");
+                }
+                left
             }
             Verdict::Refused | Verdict::Empty => Vec::new(),
         },

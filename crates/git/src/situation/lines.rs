@@ -2,10 +2,10 @@
 
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::parties::{Parties, merge_bases};
+use crate::repo::parties::{Parties, common_ancestors};
 use crate::repo::repository::Repository;
 use crate::situation::read::{Commit, Situation, commit, parse_commit};
-use armistice_core::PerSide;
+use armistice_core::{PerSide, Side};
 use serde::Serialize;
 
 /// Commits of one side that are listed; more are counted.
@@ -43,15 +43,48 @@ pub fn merged_lines(repo: &Repository, merge: &str) -> Result<Option<TwoLines>, 
     let (Some(ours), Some(theirs), None) = (parent(1)?, parent(2)?, parent(3)?) else {
         return Ok(None);
     };
-    let bases = merge_bases(repo, &ours, &theirs)?;
-    lines_between(repo, &ours, &theirs, &bases).map(Some)
+    let base = match common_ancestors(repo, &ours, &theirs)?.first() {
+        Some(base) => commit(repo, base)?,
+        None => None,
+    };
+    lines_since_merge_base(repo, &ours, &theirs, base).map(Some)
 }
 
-/// The commits that two tips have, down to what they started from.
+/// Returns the commits that only one of two tips has; `base` is one of their merge bases.
 ///
 /// # Errors
 /// If git fails.
-pub fn lines_between(
+pub(crate) fn lines_since_merge_base(
+    repo: &Repository,
+    ours: &str,
+    theirs: &str,
+    base: Option<Commit>,
+) -> Result<TwoLines, Error> {
+    let format = "--format=%m%x00%H%x00%h%x00%s%x00%an%x00%at";
+    let call = Invocation::read(["log", "-z", "--left-right", format]);
+    let output = repo.must(&call.arg(format!("{ours}...{theirs}")).arg("--"))?;
+    let mut lines = TwoLines {
+        base,
+        ..TwoLines::default()
+    };
+    let fields: Vec<&[u8]> = output.stdout.split(|b| *b == 0).collect();
+    for fields in fields.chunks_exact(6) {
+        let side = if fields[0] == b"<" {
+            Side::Ours
+        } else {
+            Side::Theirs
+        };
+        if lines.commits[side].len() == LISTED {
+            lines.left_out[side] += 1;
+        } else {
+            lines.commits[side].extend(parse_commit(&fields[1..].join(&0)));
+        }
+    }
+    Ok(lines)
+}
+
+/// Returns the commits that two tips have and their bases have not.
+fn lines_between(
     repo: &Repository,
     ours: &str,
     theirs: &str,
@@ -65,10 +98,7 @@ pub fn lines_between(
         base,
         ..TwoLines::default()
     };
-    for (side, tip) in [
-        (armistice_core::Side::Ours, ours),
-        (armistice_core::Side::Theirs, theirs),
-    ] {
+    for (side, tip) in [(Side::Ours, ours), (Side::Theirs, theirs)] {
         let mut range = vec![tip.to_owned()];
         let bases = bases.iter().filter(|_| lines.base.is_some());
         range.extend(bases.map(|base| format!("^{base}")));

@@ -4,12 +4,13 @@
 //! its conflicts. A text may also be about markers: lines that a parent or the upstream branch has
 //! already do not count as new.
 
-use crate::case::reading::{staged_entries, tree_entries};
+use crate::case::reading::staged_entries;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::{Oid, read_blobs};
 use crate::repo::repository::Repository;
+use crate::repo::trees::tree_entries;
 use armistice_core::{
     LineIdx, MARKER_SIZE, Part, Source, find_markers, marker_size, parse_markers,
 };

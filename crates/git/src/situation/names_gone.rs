@@ -3,12 +3,13 @@
 //! Lines do not show it: both changes are clean, and the result compiles nowhere. Files of data and
 //! documents are not looked at: their keys are nobody's names.
 
-use crate::case::reading::{staged_entries, tree_entries};
+use crate::case::reading::staged_entries;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::repo::trees::tree_entries;
 use crate::situation::named_files::{File, called, declares, language, outlined, places};
 use armistice_core::limits::NAMES_GONE;
 use armistice_core::{Check, Finding, LineIdx, Side, Source, renamed_declarations};

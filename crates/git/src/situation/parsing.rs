@@ -1,13 +1,13 @@
 //! Looks at results one by one, on as many threads as there are processors: their syntax, and, where
 //! no draft of Armistice tells of them, what became of both sides' work.
 
+use crate::parallel::{in_parallel, processors};
 use crate::path::RepoPath;
 use armistice_core::{
     Check, Finding, Inputs, Options, Parsed, Plan, Source, SyntaxFacts, Version, Versions, Weight,
     bracket_findings, check, misplaced, plan, plan_along_moves, syntax_findings, trace,
 };
 use armistice_syntax::{Language, PARSED_BYTES, facts, outline};
-use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// A result and what it was made from.
 #[derive(Clone, Debug)]
@@ -42,34 +42,7 @@ impl Look {
 
 /// What is found in each, in their order.
 pub(crate) fn look_at_all(looks: &[Look]) -> Vec<Vec<Finding>> {
-    let threads = std::thread::available_parallelism().map_or(1, usize::from);
-    let next = AtomicUsize::new(0);
-    let mut found: Vec<Vec<Finding>> = looks.iter().map(|_| Vec::new()).collect();
-    std::thread::scope(|scope| {
-        let work = || {
-            let mut done = Vec::new();
-            while let Some((nth, look)) = {
-                let nth = next.fetch_add(1, Ordering::Relaxed);
-                looks.get(nth).map(|look| (nth, look))
-            } {
-                done.push((nth, look_at(look)));
-            }
-            done
-        };
-        let threads: Vec<_> = (0..threads.min(looks.len()))
-            .map(|_| scope.spawn(work))
-            .collect();
-        for thread in threads {
-            let done = match thread.join() {
-                Ok(done) => done,
-                Err(panic) => std::panic::resume_unwind(panic),
-            };
-            for (nth, findings) in done {
-                found[nth] = findings;
-            }
-        }
-    });
-    found
+    in_parallel(looks.iter(), processors(), look_at)
 }
 
 fn look_at(look: &Look) -> Vec<Finding> {

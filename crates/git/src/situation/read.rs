@@ -1,10 +1,10 @@
 //! Everything the screens need to know at once: operation, parties, cases, message.
 
 use crate::case::driven::{DrivenFile, driven, driven_into_head};
-use crate::case::grouping::grouped;
+use crate::case::grouping::{MergeResult, grouped};
 use crate::case::one::Case;
 use crate::case::place::IndexState;
-use crate::case::reading::places_in_index;
+use crate::case::reading::{places_in_index, staged_entries};
 use crate::case::stages::Stages;
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -73,7 +73,7 @@ pub struct Situation {
     /// The steps of the operation, if it has several.
     pub steps: Vec<OperationStep>,
     /// The message git prepared.
-    pub message: String,
+    pub message: PreparedMessage,
     /// Where nothing is under way: the remote branch that is followed.
     pub upstream: Option<Upstream>,
     /// What rules settled while git merged, by file.
@@ -171,7 +171,8 @@ impl Situation {
             Some(stash) => commit(repo, &stash)?,
             None => None,
         };
-        let mut cases = grouped(repo, places, &parties)?;
+        let mut cases = grouped(repo, places, &parties, MergeResult::Index)?;
+        name_staged(repo, &mut cases)?;
         cases.extend(settled);
         cases.sort_by(|a, b| a.path.cmp(&b.path));
         let (driven, driven_is_committed) = match cases.is_empty() && operation == Operation::Loose
@@ -238,6 +239,29 @@ fn upstream(repo: &Repository) -> Result<Option<Upstream>, Error> {
         ahead,
         behind,
     }))
+}
+
+/// Finds out under which of its names a case is staged.
+fn name_staged(repo: &Repository, cases: &mut [Case]) -> Result<(), Error> {
+    let is_named =
+        |case: &&mut Case| case.standing == IndexState::Staged && case.name_clash().is_some();
+    let named: Vec<&mut Case> = cases.iter_mut().filter(is_named).collect();
+    let names = named.iter().flat_map(|case| case.name_clash()).flatten();
+    let names: Vec<RepoPath> = names.cloned().collect();
+    let staged = staged_entries(repo, &names.iter().collect::<Vec<_>>())?;
+    for case in named {
+        let names = case.name_clash().into_iter().flatten();
+        let there: Vec<RepoPath> = names
+            .filter(|path| staged.contains_key(path))
+            .cloned()
+            .collect();
+        // Both may be staged, as two files.
+        case.staged_path = match &there[..] {
+            [path] => Some(path.clone()),
+            _ => None,
+        };
+    }
+    Ok(())
 }
 
 /// The branch being worked on; during a rebase HEAD is detached from it.
@@ -386,7 +410,7 @@ pub(crate) fn parse_commit(bytes: &[u8]) -> Option<Commit> {
     })
 }
 
-fn message(repo: &Repository, operation: Operation) -> Result<String, Error> {
+fn message(repo: &Repository, operation: Operation) -> Result<PreparedMessage, Error> {
     let file = match operation {
         Operation::Rebase { .. } => ["rebase-merge/message", "rebase-apply/final-commit"],
         _ => ["MERGE_MSG", "rebase-apply/final-commit"],
@@ -399,32 +423,78 @@ fn message(repo: &Repository, operation: Operation) -> Result<String, Error> {
     let sign = sign
         .filter(|s| s != "auto")
         .unwrap_or_else(|| "#".to_owned());
-    // A merge commit tells which files clashed; a commit that is replayed keeps its own words.
-    let listed = operation == Operation::Merge;
-    Ok(without_comments(&text.unwrap_or_default(), &sign, listed))
+    let cleanup = repo.config("commit.cleanup")?;
+    let text = text.unwrap_or_default();
+    Ok(PreparedMessage::new(&text, &sign, cleanup.as_deref()))
 }
 
-/// Drops git's comments from a message; its commented list of conflicted files
-/// becomes text that stays if it shall be `listed`.
-fn without_comments(message: &str, sign: &str, listed: bool) -> String {
-    let mut out = Vec::new();
-    let mut listing = false;
-    for line in message.lines() {
-        match line.strip_prefix(sign) {
-            None => {
-                listing = false;
-                out.push(line);
+/// Whether the message of a merge lists the files that were in conflict.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, serde::Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ConflictList {
+    /// As a comment that git removes, unless `commit.cleanup` keeps comments.
+    #[default]
+    Git,
+    /// As text that stays in the commit.
+    Always,
+    /// Not at all.
+    Never,
+}
+
+/// The message that git has prepared.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct PreparedMessage {
+    /// What git would commit of it, by `commit.cleanup`.
+    pub as_git: String,
+    /// The text without comments.
+    text: String,
+    /// Git's list of the files in conflict, without the sign of comments; empty if there is none.
+    list: String,
+}
+
+impl PreparedMessage {
+    /// `sign` begins a comment; `cleanup` is the value of `commit.cleanup`.
+    fn new(message: &str, sign: &str, cleanup: Option<&str>) -> Self {
+        let scissors = format!("{sign} ------------------------ >8 ------------------------");
+        let trimmed = |text: &str| format!("{}\n", text.trim_end());
+        let mut text = Vec::new();
+        let mut list = String::new();
+        for line in message.lines() {
+            match line.strip_prefix(sign) {
+                None => text.push(line),
+                Some(" Conflicts:") => list = "Conflicts:\n".to_owned(),
+                Some(path) if path.starts_with('\t') && !list.is_empty() => {
+                    list.push_str(path);
+                    list.push('\n');
+                }
+                Some(_) => {}
             }
-            Some(" Conflicts:") if listed => {
-                listing = true;
-                out.push("Conflicts:");
-            }
-            Some(path) if listing && path.starts_with('\t') => out.push(path),
-            Some(_) => listing = false,
+        }
+        let text = trimmed(&text.join("\n"));
+        PreparedMessage {
+            as_git: match cleanup {
+                Some("verbatim" | "whitespace") => trimmed(message),
+                Some("scissors") => {
+                    let above = message.lines().take_while(|line| *line != scissors);
+                    trimmed(&above.collect::<Vec<_>>().join("\n"))
+                }
+                _ => text.clone(),
+            },
+            text,
+            list,
         }
     }
-    let text = out.join("\n");
-    format!("{}\n", text.trim_end())
+
+    /// Returns the message to conclude with.
+    pub fn with(&self, list: ConflictList) -> String {
+        match list {
+            ConflictList::Git => self.as_git.clone(),
+            ConflictList::Always if !self.list.is_empty() => {
+                format!("{}\n{}", self.text, self.list)
+            }
+            ConflictList::Always | ConflictList::Never => self.text.clone(),
+        }
+    }
 }
 
 #[cfg(test)]
@@ -432,11 +502,26 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_list_of_conflicted_files_stays_in_the_message() {
+    fn the_list_of_conflicted_files_is_kept_as_git_keeps_comments_or_as_the_settings_say() {
+        use ConflictList::{Always, Git, Never};
         let prepared = "Merge branch 'x'\n\n# Conflicts:\n#\ta.rs\n#\tb c.py\n#\n# It looks like\n";
-        let kept = "Merge branch 'x'\n\nConflicts:\n\ta.rs\n\tb c.py\n";
-        assert_eq!(without_comments(prepared, "#", true), kept);
-        assert_eq!(without_comments(prepared, "#", false), "Merge branch 'x'\n");
-        assert_eq!(without_comments("#12 fix\n", ";", true), "#12 fix\n");
+        let with = |cleanup, list| PreparedMessage::new(prepared, "#", cleanup).with(list);
+        let listed = "Merge branch 'x'\n\nConflicts:\n\ta.rs\n\tb c.py\n";
+        for cleanup in [None, Some("default"), Some("strip")] {
+            assert_eq!(with(cleanup, Git), "Merge branch 'x'\n");
+        }
+        for cleanup in ["verbatim", "whitespace"] {
+            assert_eq!(with(Some(cleanup), Git), prepared);
+            assert_eq!(with(Some(cleanup), Never), "Merge branch 'x'\n");
+        }
+        assert_eq!(with(None, Always), listed);
+        let cut = "Pick\n# 12\n# ------------------------ >8 ------------------------\n# Conflicts:\n#\ta\n";
+        let message = PreparedMessage::new(cut, "#", Some("scissors"));
+        assert_eq!(message.with(Git), "Pick\n# 12\n");
+        assert_eq!(message.with(Always), "Pick\n\nConflicts:\n\ta\n");
+        assert_eq!(
+            PreparedMessage::new("#12 fix\n", ";", None).with(Git),
+            "#12 fix\n"
+        );
     }
 }

@@ -4,12 +4,14 @@
 //! Paths in which everybody can see that the right thing is staged are left out: what one side alone
 //! changed, as that side has it. Renames are followed.
 
+use crate::case::stages::Stage;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
+use crate::repo::trees::tree_difference;
 use crate::situation::read::Situation;
 use armistice_core::Source;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -57,8 +59,7 @@ pub(crate) fn touched(
     else {
         return Ok(None);
     };
-    let of_ours = tree_changes(repo, base, head)?;
-    let of_theirs = tree_changes(repo, base, theirs)?;
+    let [of_ours, of_theirs] = changes_of_sides(repo, base, [head, theirs])?;
     let staged = match &situation.foreseen {
         None => index_changes(repo, head)?,
         Some(foreseen) => {
@@ -120,35 +121,62 @@ pub fn merged_by_git(
     Ok(Some(files.iter().map(line).collect()))
 }
 
-fn tree_changes(repo: &Repository, from: &str, to: &str) -> Result<Vec<Change>, Error> {
-    let call = Invocation::read([
+/// What two sides changed since their base, renames followed.
+fn changes_of_sides(
+    repo: &Repository,
+    base: &str,
+    sides: [&str; 2],
+) -> Result<[Vec<Change>; 2], Error> {
+    let call = [
         "diff-tree",
+        "--stdin",
         "-r",
         "-z",
         "--raw",
         "-M",
         "--no-abbrev",
-        from,
-        to,
-        "--",
-    ]);
-    Ok(parse(&repo.must(&call)?.stdout))
+    ];
+    let trees = [base, sides[0], sides[1]].map(|name| format!("{name}^{{tree}}"));
+    let trees = repo.objects(&trees)?.into_iter().map(|tree| {
+        let tree = tree.ok_or_else(|| Error::Unreadable {
+            command: "cat-file --batch".to_owned(),
+            what: "a tree of a merged commit is missing".to_owned(),
+        });
+        tree.map(|tree| tree.oid)
+    });
+    let trees = trees.collect::<Result<Vec<_>, Error>>()?;
+    let [base, ours, theirs] = &trees[..] else {
+        return Ok(Default::default());
+    };
+    let pairs = format!("{base} {ours}\n{base} {theirs}\n");
+    let output = repo.must(&Invocation::read(call).stdin(pairs))?;
+    // git repeats each pair on a line before its differences.
+    let second = format!("{base} {theirs}\n");
+    let first = format!("{base} {ours}\n");
+    let listed = output.stdout.strip_prefix(first.as_bytes()).unwrap_or(&[]);
+    let mut places = listed.windows(second.len());
+    let at = places.position(|part| part == second.as_bytes());
+    let [of_ours, of_theirs] = match at {
+        Some(at) => [&listed[..at], &listed[at + second.len()..]],
+        None => [listed, &[]],
+    };
+    Ok([parse(of_ours), parse(of_theirs)])
 }
 
-/// The same, with what was renamed as gone here and new there, as an index has it.
+/// The difference of two trees, with a rename as a removed and an added file, as in an index.
 fn tree_changes_by_name(repo: &Repository, from: &str, to: &str) -> Result<Vec<Change>, Error> {
-    let call = [
-        "diff-tree",
-        "-r",
-        "-z",
-        "--raw",
-        "--no-renames",
-        "--no-abbrev",
-        from,
-        to,
-        "--",
-    ];
-    Ok(parse(&repo.must(&Invocation::read(call))?.stdout))
+    let file = |stage: Option<Stage>| {
+        let file = stage.filter(|stage| stage.mode.is_text_like())?;
+        Some(file.oid)
+    };
+    let changes = tree_difference(repo, from, to)?.into_iter();
+    let changes = changes.map(|change| Change {
+        path: change.path,
+        from: None,
+        before: file(change.before),
+        after: file(change.after),
+    });
+    Ok(changes.collect())
 }
 
 fn index_changes(repo: &Repository, head: &str) -> Result<Vec<Change>, Error> {

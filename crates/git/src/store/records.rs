@@ -25,7 +25,7 @@ use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::store::journal::Journal;
 use crate::store::remade::REMADE;
-use crate::store::turn::Turn;
+use crate::store::write_lock::WriteLock;
 use crate::store::written::{self, Copy, Record, Records};
 use armistice_core::limits::{KEPT_COPIES, KEPT_JOURNALS};
 use armistice_core::{Event, Header, ReadJournal, read_journal};
@@ -218,8 +218,8 @@ impl Store {
     }
 
     /// Waits for the turn to write.
-    pub(crate) fn turn(&self) -> Result<Turn, Error> {
-        Turn::take(&self.root)
+    pub(crate) fn write_lock(&self) -> Result<WriteLock, Error> {
+        WriteLock::acquire(&self.root)
     }
 
     /// Removes temporary files that a crash left in the store.

@@ -5,7 +5,8 @@
 
 use crate::case::contents::load;
 use crate::case::one::Case;
-use crate::file::work_file::{Seen, WorkFile};
+use crate::file::folders::{ROOT, make_folder, read_if_there};
+use crate::file::work_file::{Seen, WorkFile, write_atomically};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -69,7 +70,7 @@ pub fn remove_leftovers(
     leftovers: &[Leftover],
 ) -> Result<Vec<(RepoPath, PathBuf)>, Error> {
     let store = Store::new(repo.git_dir());
-    let _turn = store.turn()?;
+    let _turn = store.write_lock()?;
     let mut gone = Vec::new();
     for left in leftovers {
         let now = WorkFile::read(repo.work_tree(), &left.path)?;
@@ -80,7 +81,59 @@ pub fn remove_leftovers(
         fs::remove_file(&now.file).map_err(Error::file("remove", &now.file))?;
         gone.push((left.path.clone(), copy));
     }
+    note_leftovers(repo, &known_leftovers(repo))?;
     Ok(gone)
+}
+
+/// Where backup files are noted that nobody has removed, below the store's folder.
+const NOTED: &str = "leftovers.json";
+
+/// Notes backup files, beside those that are noted already, so that a later start can offer them.
+///
+/// # Errors
+/// If the note cannot be written.
+pub(crate) fn note_leftovers(repo: &Repository, leftovers: &[Leftover]) -> Result<(), Error> {
+    let file = repo.git_dir().join(ROOT).join(NOTED);
+    let mut all = leftovers.to_vec();
+    let known = known_leftovers(repo).into_iter();
+    all.extend(known.filter(|known| !leftovers.iter().any(|left| left.path == known.path)));
+    if all.is_empty() {
+        return match fs::remove_file(&file) {
+            Err(why) if why.kind() != std::io::ErrorKind::NotFound => {
+                Err(Error::file("remove", file)(why))
+            }
+            _ => Ok(()),
+        };
+    }
+    let all: Vec<(&[u8], &Seen)> = all
+        .iter()
+        .map(|left| (left.path.bytes(), &left.seen))
+        .collect();
+    let text = serde_json::to_vec(&all).map_err(|why| Error::Record {
+        path: file.clone(),
+        why: why.to_string(),
+    })?;
+    make_folder(&repo.git_dir().join(ROOT))?;
+    write_atomically(&file, &text, None)
+}
+
+/// Returns the noted backup files that are still as they were seen.
+pub fn known_leftovers(repo: &Repository) -> Vec<Leftover> {
+    let bytes = read_if_there(&repo.git_dir().join(ROOT).join(NOTED));
+    let noted = bytes.ok().flatten();
+    let noted = noted.and_then(|bytes| serde_json::from_slice::<Vec<(Vec<u8>, Seen)>>(&bytes).ok());
+    let noted = noted
+        .unwrap_or_default()
+        .into_iter()
+        .map(|(path, seen)| Leftover {
+            path: RepoPath::new(path),
+            seen,
+        });
+    let is_same = |left: &Leftover| {
+        let now = WorkFile::read(repo.work_tree(), &left.path);
+        now.is_ok_and(|now| now.seen == left.seen)
+    };
+    noted.filter(is_same).collect()
 }
 
 /// The folder of a path with its slash, and its last part.

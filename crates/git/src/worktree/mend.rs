@@ -54,7 +54,7 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
         return Ok(Vec::new());
     }
     // A git that the program started before it was killed may still be at work.
-    let _turn = store.turn()?;
+    let _turn = store.write_lock()?;
     // What goes, goes first: its place may be needed.
     let goes = |record: &Record, begun: &Begun| match &begun.kind {
         WriteKind::Write(new) => new.is_none(),

@@ -37,7 +37,7 @@ struct Known {
 /// If git or the disk refuses.
 pub fn take_back(repo: &Repository, case: &Case, with_markers: &[u8]) -> Result<Written, Error> {
     let store = Store::new(repo.git_dir());
-    let _turn = store.turn()?;
+    let _turn = store.write_lock()?;
     let records = store.records();
     let mut places = case.places.clone();
     let beside = records.beside(&case.path).into_iter();

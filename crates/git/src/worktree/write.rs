@@ -12,6 +12,7 @@ use crate::case::place::Place;
 use crate::case::stages::Stage;
 use crate::file::owner::own;
 use crate::file::work_file::{Seen, WorkFile};
+use crate::parallel::{DISK_THREADS, in_parallel};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -22,7 +23,6 @@ use crate::store::written::{Begun, Beside, Copy, Record, Records, WriteKind};
 use crate::worktree::change::Change;
 use crate::worktree::contents::{contents_of, missing, put_back, seen_of};
 use crate::worktree::guard::{Guarded, Overwrite, guard_all};
-use crate::worktree::parallel::in_parallel;
 use crate::worktree::planned::{Planned, Wanted, planned};
 use crate::worktree::request::{Outcome, WriteRequest};
 use crate::worktree::staging::{stage_entries, unstage};
@@ -49,7 +49,7 @@ pub struct Written {
 /// [`Case::outcomes`], or if git or the disk refuses. Nothing has changed for that case then.
 pub fn write_all(repo: &Repository, requests: &[WriteRequest<'_>]) -> Vec<Result<Written, Error>> {
     let mut results: Vec<Option<Result<Written, Error>>> = requests.iter().map(|_| None).collect();
-    let turn = Store::new(repo.git_dir()).turn();
+    let turn = Store::new(repo.git_dir()).write_lock();
     let done = turn
         .as_ref()
         .map_err(Error::again)
@@ -157,6 +157,7 @@ fn begin(
     )?;
     let copied = in_parallel(
         staged.into_iter().zip(contents),
+        DISK_THREADS,
         |((nth, place, now, stage), content)| {
             let kept = keep(&store, &place, &now);
             (nth, place, now, stage, content, kept)
@@ -217,7 +218,7 @@ fn finish(
     let not_begun =
         |paths: &[&RepoPath]| store.record(paths.iter().map(|path| (*path, earlier.of(path))));
     let mut all = Vec::new();
-    for (one, change) in in_parallel(pending.into_iter(), make_ready) {
+    for (one, change) in in_parallel(pending.into_iter(), DISK_THREADS, make_ready) {
         match change {
             Ok(change) => all.push((one, Some(change))),
             Err(error) => {

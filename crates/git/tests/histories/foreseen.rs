@@ -3,7 +3,7 @@
 use crate::{Chance, World, change, edited, rounds, text};
 use armistice_git::{
     Beginning, Cancel, Case, CommandSettings, Obstacles, Relation, Sandbox, Situation, TreeState,
-    Undertaking, counterparts, meeting, only_parent, replayed,
+    Undertaking, counterparts, meeting, picked, replayed,
 };
 use std::collections::BTreeMap;
 use std::fs;
@@ -131,25 +131,23 @@ fn steps_of_a_rebase_are_those_that_git_makes() {
         .collect();
     assert_eq!(dropped.len(), 1, "{dropped:?}");
     let steps = all.commits;
-    let subjects: Vec<&str> = steps.iter().map(|step| step.subject.as_str()).collect();
+    let subjects: Vec<&str> = steps
+        .iter()
+        .map(|step| step.commit.subject.as_str())
+        .collect();
     // The third does what the other line does already.
     assert_eq!(subjects, ["first", "second"]);
     let sandbox = Sandbox::new(&repo, &Cancel::default()).unwrap();
     let tip = repo.resolve("feature").unwrap().unwrap();
-    let parent = |oid: &str| only_parent(&repo, oid).unwrap().unwrap();
+    let parent = |nth: usize| steps[nth].only_parent(&repo).unwrap().unwrap();
+    let own = |nth: usize| &steps[nth].commit.oid;
     let first = sandbox
-        .merge(Some(&parent(&steps[0].oid)), &tip, &steps[0].oid, None, &[])
+        .merge(Some(&parent(0)), &tip, own(0), None, &[])
         .unwrap();
     assert!(first.cases.is_empty());
     let made = sandbox.commit(&first.tree, &[], &tip).unwrap();
     let second = sandbox
-        .merge(
-            Some(&parent(&steps[1].oid)),
-            &made,
-            &steps[1].oid,
-            None,
-            &[],
-        )
+        .merge(Some(&parent(1)), &made, own(1), None, &[])
         .unwrap();
     sandbox.leave_untouched();
     assert_eq!(everything(&world), before);
@@ -169,7 +167,8 @@ fn a_pick_and_a_revert_are_foreseen() {
         let commit = args[1].replace("HEAD~1", "HEAD~2");
         let repo = world.repo();
         let oid = repo.resolve(&commit).unwrap().unwrap();
-        let parent = only_parent(&repo, &oid).unwrap().unwrap();
+        let one = picked(&repo, &oid, false).unwrap().remove(0);
+        let parent = one.only_parent(&repo).unwrap().unwrap();
         let (base, other) = match undertaking {
             Undertaking::Pick => (parent, oid),
             _ => (oid, parent),

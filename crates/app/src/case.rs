@@ -15,6 +15,7 @@ pub mod place;
 pub mod planning;
 pub mod propose;
 pub mod records;
+pub mod scope_check;
 pub mod service;
 pub mod staged_diff;
 pub mod stakes;

@@ -70,6 +70,7 @@ pub use verify::markers::{
     marker_size, parse_markers, render_with_markers,
 };
 pub use verify::misplaced::misplaced;
+pub use verify::scope::{OutOfScope, ScopeTexts, Scopes, out_of_scope};
 pub use verify::syntax::{
     Parsed, Repeated, SyntaxError, SyntaxFacts, bracket_findings, syntax_findings,
 };

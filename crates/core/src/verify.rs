@@ -8,5 +8,6 @@ pub(crate) mod decided;
 pub(crate) mod fates;
 pub(crate) mod markers;
 pub(crate) mod misplaced;
+pub(crate) mod scope;
 pub(crate) mod syntax;
 pub(crate) mod trace;

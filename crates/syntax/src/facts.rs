@@ -2,18 +2,13 @@
 
 use crate::language::Language;
 use crate::names::{Around, Declared, Names};
+use crate::trees;
 use armistice_core::{LineIdx, SyntaxError, SyntaxFacts};
-use std::cell::RefCell;
-use std::ops::ControlFlow;
-use std::time::{Duration, Instant};
-use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
+use tree_sitter::Node;
 
 /// The largest text that is parsed, in bytes: larger files are data, and parsing takes a second for
 /// every few megabytes.
 pub const PARSED_BYTES: usize = 2_000_000;
-
-/// How long one text is parsed at most; ordinary ones take milliseconds.
-pub const PARSE_TIME: Duration = Duration::from_secs(2);
 
 /// How many errors of a text are told apart: with more, the parser does not cope with it.
 const ERRORS: usize = 200;
@@ -30,12 +25,7 @@ pub fn facts(language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
     if bytes.len() > PARSED_BYTES {
         return None;
     }
-    PARSER.with_borrow_mut(|parser| parsed(parser, language, bytes))
-}
-
-thread_local! {
-    /// One for all texts that a thread parses: what it needs for its work is made ready once.
-    static PARSER: RefCell<Parser> = RefCell::new(Parser::new());
+    with_tree(language, bytes, |root| parsed(root, language, bytes))
 }
 
 /// The names that each line declares or brings in, in order; `None` if the text is too large or takes
@@ -51,11 +41,10 @@ pub fn declared(language: Language, bytes: &[u8]) -> Option<Vec<Declared>> {
     if bytes.len() > PARSED_BYTES {
         return None;
     }
-    PARSER.with_borrow_mut(|parser| {
-        let tree = tree_of(parser, language, bytes)?;
+    with_tree(language, bytes, |root| {
         let mut names = Names::new(language, bytes);
-        walk(tree.root_node(), &mut names);
-        Some(names.declared())
+        walk(root, &mut names);
+        names.declared()
     })
 }
 
@@ -65,30 +54,12 @@ pub(crate) fn with_tree<T>(
     bytes: &[u8],
     read: impl FnOnce(Node<'_>) -> T,
 ) -> Option<T> {
-    PARSER.with_borrow_mut(|parser| {
-        let tree = tree_of(parser, language, bytes)?;
-        Some(read(tree.root_node()))
-    })
+    let tree = trees::tree(language, bytes)?;
+    Some(read(tree.root_node()))
 }
 
-fn tree_of(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<Tree> {
-    // Where the last text took too long, it would go on with that one.
-    parser.reset();
-    parser.set_language(&language.grammar()).ok()?;
-    let started = Instant::now();
-    let mut in_time = |_: &ParseState| match started.elapsed() > PARSE_TIME {
-        true => ControlFlow::Break(()),
-        false => ControlFlow::Continue(()),
-    };
-    let options = ParseOptions::new().progress_callback(&mut in_time);
-    let mut read = |at: usize, _| bytes.get(at..).unwrap_or_default();
-    parser.parse_with_options(&mut read, None, Some(options))
-}
-
-fn parsed(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
-    let tree = tree_of(parser, language, bytes)?;
+fn parsed(root: Node<'_>, language: Language, bytes: &[u8]) -> SyntaxFacts {
     let mut facts = SyntaxFacts::default();
-    let root = tree.root_node();
     if root.has_error() {
         errors(root, &mut facts.errors);
     }
@@ -97,7 +68,7 @@ fn parsed(parser: &mut Parser, language: Language, bytes: &[u8]) -> Option<Synta
         walk(root, &mut names);
     }
     facts.repeated = names.repeated();
-    Some(facts)
+    facts
 }
 
 /// The nodes that make no sense; only what holds some is descended into.

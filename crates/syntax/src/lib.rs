@@ -11,10 +11,14 @@ mod kinds;
 mod language;
 mod names;
 mod outline;
+mod scopes;
 mod shades;
+mod trees;
 
-pub use facts::{PARSE_TIME, PARSED_BYTES, declared, facts};
+pub use facts::{PARSED_BYTES, declared, facts};
 pub use language::{Comments, Language};
 pub use names::Declared;
 pub use outline::outline;
+pub use scopes::scopes;
 pub use shades::{Shade, ShadedRange, shades};
+pub use trees::{PARSE_STEPS, parsed_texts};

@@ -88,7 +88,10 @@ fn demo_merge(size: (u16, u16)) {
     assert!(!repo.path("scripts/backup.sh").exists());
     assert_eq!(repo.git(&["diff", "--stat", "HEAD", ":/"]), "");
     let message = repo.git(&["log", "-1", "--format=%B"]);
-    assert_eq!(message.trim(), "Merge branch 'night-pilotage'");
+    assert_eq!(
+        message.trim(),
+        "Merge branch 'night-pilotage' into harbour/main"
+    );
 }
 
 #[test]

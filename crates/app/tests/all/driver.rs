@@ -1,7 +1,7 @@
 //! The program as git's merge driver: what rules settle there is noted and shown afterwards, and on
 //! any failure git gets its own conflict.
 
-use crate::kit::{Desk, Repo};
+use crate::kit::{Desk, Repo, Tmux};
 use std::process::Command;
 
 const BASE: &str = "let berth = first(free);\nlet tide = table.low();\n";
@@ -449,9 +449,9 @@ fn a_forecast_knows_the_paths_that_are_trusted_in_the_repository() {
         crate::kit::armistice_as(&repo.top, &args, &env).1
     };
     assert!(scout().contains("x.lock: 1 of 1 open"), "{}", scout());
-    let args = ["proof", "--trust"];
-    let (code, said) = crate::kit::armistice_as(&repo.top, &args, &env);
-    assert_eq!(code, 0, "{said}");
+    let t = Tmux::start(&repo.top, (120, 40), "proof --trust", &env);
+    t.wait("Type yes:");
+    t.type_text("yes").keys("Enter").wait("EXIT 0");
     assert!(!scout().contains("x.lock: 1 of 1 open"), "{}", scout());
     let (code, said) = git_as(&repo, &["merge", "-q", "--no-edit", "side"], &env);
     assert_eq!((code, &*repo.read("x.lock")), (0, "theirs\n"), "{said}");

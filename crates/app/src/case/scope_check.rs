@@ -1,0 +1,182 @@
+//! Applies the scope proof to rulings: none may put a line into another block than its author did.
+
+use armistice_core::{
+    Certainty, Draft, OutOfScope, Outline, Plan, RegionId, Ruling, ScopeTexts, Scopes, Session,
+    Source, out_of_scope,
+};
+use armistice_syntax::{Language, outline, scopes};
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+/// Bytes of each version up to which rulings are checked.
+const CHECKED_BYTES: usize = 400_000;
+
+/// How often rulings are taken back before all of a file are.
+const ROUNDS: usize = 3;
+
+/// Lines up to which a ruling counts as near a line that is out of its block.
+const NEAR_LINES: u32 = 12;
+
+/// Takes back rulings that put a line into another block: first of those that are certain, then of those
+/// that are offered.
+pub fn judged_by_scope(
+    plan: &Arc<Plan>,
+    path: &str,
+    mut rulings: Vec<(RegionId, Ruling)>,
+) -> Vec<(RegionId, Ruling)> {
+    let versions = plan.real_versions();
+    let all = [&versions.base, &versions.ours, &versions.theirs];
+    if all.iter().any(|text| text.bytes().len() > CHECKED_BYTES) {
+        return rulings;
+    }
+    let judge = Judge::new(plan, path);
+    for least in [Certainty::Certain, Certainty::Likely] {
+        judge.judge(least, &mut rulings);
+    }
+    rulings
+}
+
+/// Whether a plan by declarations merges something into another block before any conflict is settled.
+pub fn merges_out_of_scope(plan: &Arc<Plan>, path: &str) -> bool {
+    let judge = Judge::new(plan, path);
+    !judge.findings(&Draft::new(Arc::clone(plan))).is_empty()
+}
+
+/// What all results of a plan are compared with.
+struct Judge<'a> {
+    plan: &'a Arc<Plan>,
+    language: Option<Language>,
+    scopes: [Scopes; 3],
+    outlines: Option<[Outline; 3]>,
+}
+
+impl<'a> Judge<'a> {
+    fn new(plan: &'a Arc<Plan>, path: &str) -> Self {
+        let versions = plan.real_versions();
+        let all = [&versions.base, &versions.ours, &versions.theirs];
+        // Of a text with errors a parser tells no blocks: then all are read by their layout.
+        let parsed = Language::of(path).and_then(|language| {
+            let [base, ours, theirs] = all.map(|text| scopes(language, text));
+            Some((language, [base?, ours?, theirs?]))
+        });
+        let outlines = parsed.as_ref().and_then(|(language, _)| {
+            let [base, ours, theirs] = all.map(|text| outline(*language, text));
+            Some([base?, ours?, theirs?])
+        });
+        let (language, scopes) = match parsed {
+            Some((language, scopes)) => (Some(language), scopes),
+            None => (None, all.map(Scopes::by_layout)),
+        };
+        Judge {
+            plan,
+            language,
+            scopes,
+            outlines,
+        }
+    }
+
+    fn findings(&self, draft: &Draft) -> Vec<OutOfScope> {
+        let text = Source::new(draft.bytes());
+        if text.len() != draft.len() {
+            return Vec::new();
+        }
+        let parsed = self.language.and_then(|language| scopes(language, &text));
+        let by_layout: [Scopes; 3];
+        let (versions, result) = match (self.language, parsed) {
+            (Some(_), Some(result)) => (&self.scopes, result),
+            (Some(_), None) => {
+                let all = self.plan.real_versions();
+                by_layout = [&all.base, &all.ours, &all.theirs].map(Scopes::by_layout);
+                (&by_layout, Scopes::by_layout(&text))
+            }
+            (None, _) => (&self.scopes, Scopes::by_layout(&text)),
+        };
+        let of_result = self.language.and_then(|language| outline(language, &text));
+        let outlines = self.outlines.as_ref().zip(of_result.as_ref());
+        let texts = ScopeTexts {
+            versions: [&versions[0], &versions[1], &versions[2]],
+            result: &result,
+            outlines: outlines.map(|([base, ours, theirs], result)| [base, ours, theirs, result]),
+        };
+        out_of_scope(draft, &texts)
+    }
+
+    fn judge(&self, least: Certainty, rulings: &mut [(RegionId, Ruling)]) {
+        let counts = |ruling: &Ruling| ruling.certainty >= least && ruling.resolution.is_some();
+        let is_judged = |ruling: &Ruling| ruling.certainty == least && ruling.resolution.is_some();
+        if !rulings.iter().any(|(_, ruling)| is_judged(ruling)) {
+            return;
+        }
+        let session_with = |rulings: Vec<(RegionId, Ruling)>| {
+            Session::with_rulings(Arc::clone(self.plan), rulings)
+        };
+        // What others than these rulings have done speaks against none of them.
+        let before: Vec<_> = rulings
+            .iter()
+            .filter(|(_, r)| counts(r) && !is_judged(r))
+            .cloned()
+            .collect();
+        let known = self.findings(session_with(before).draft());
+        let known: BTreeSet<_> = known
+            .into_iter()
+            .map(|found| (found.key.0 as usize, found.key.1))
+            .collect();
+        for round in 0..=ROUNDS {
+            let settled: Vec<_> = rulings.iter().filter(|(_, r)| counts(r)).cloned().collect();
+            let session = session_with(settled);
+            let draft = session.draft();
+            let mut found = self.findings(draft);
+            found.retain(|found| !known.contains(&(found.key.0 as usize, found.key.1)));
+            let Some(first) = found.first() else {
+                return;
+            };
+            let judged: Vec<RegionId> = rulings
+                .iter()
+                .filter(|(_, r)| is_judged(r))
+                .map(|(id, _)| *id)
+                .collect();
+            let mut culprits: BTreeSet<RegionId> = BTreeSet::new();
+            for found in &found {
+                if judged.contains(&found.region) {
+                    culprits.insert(found.region);
+                    continue;
+                }
+                // A line beside a ruling is in another block because of it.
+                let distance = |id: &RegionId| {
+                    let lines = draft.lines_of(*id);
+                    let at = found.line.0;
+                    if at < lines.start.0 {
+                        lines.start.0 - at
+                    } else {
+                        (at + 1).saturating_sub(lines.end.0)
+                    }
+                };
+                let nearest = judged.iter().min_by_key(|id| distance(id));
+                culprits.extend(nearest.filter(|id| distance(id) <= NEAR_LINES));
+            }
+            if culprits.is_empty() || round == ROUNDS {
+                culprits = judged.into_iter().collect();
+            }
+            for (id, ruling) in rulings.iter_mut() {
+                if is_judged(ruling) && culprits.contains(id) {
+                    let own = found
+                        .iter()
+                        .find(|found| found.region == *id)
+                        .unwrap_or(first);
+                    object(ruling, own);
+                }
+            }
+        }
+    }
+}
+
+fn object(ruling: &mut Ruling, found: &OutOfScope) {
+    ruling.reason = format!(
+        "{}; but line {} of the result {}",
+        ruling.reason,
+        found.line.number(),
+        found.what
+    );
+    ruling.certainty = Certainty::Hint;
+    ruling.resolution = None;
+}

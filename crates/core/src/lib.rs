@@ -70,7 +70,9 @@ pub use verify::markers::{
     marker_size, parse_markers, render_with_markers,
 };
 pub use verify::misplaced::misplaced;
-pub use verify::scope::{OutOfScope, ScopeTexts, Scopes, out_of_scope};
+pub use verify::proofs::{TextKind, objections};
+pub use verify::result_lines::Objection;
+pub use verify::scope::{ScopeTexts, Scopes};
 pub use verify::syntax::{
     Parsed, Repeated, SyntaxError, SyntaxFacts, bracket_findings, syntax_findings,
 };

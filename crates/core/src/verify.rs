@@ -2,12 +2,16 @@
 
 pub(crate) mod audit;
 pub(crate) mod bag;
+pub(crate) mod bindings;
 pub(crate) mod blocks;
 pub(crate) mod checks;
+pub(crate) mod coupled;
 pub(crate) mod decided;
 pub(crate) mod fates;
 pub(crate) mod markers;
 pub(crate) mod misplaced;
+pub(crate) mod proofs;
+pub(crate) mod result_lines;
 pub(crate) mod scope;
 pub(crate) mod syntax;
 pub(crate) mod trace;

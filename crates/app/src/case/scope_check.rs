@@ -1,8 +1,8 @@
 //! Applies the scope proof to rulings: none may put a line into another block than its author did.
 
 use armistice_core::{
-    Certainty, Draft, OutOfScope, Outline, Plan, RegionId, Ruling, ScopeTexts, Scopes, Session,
-    Source, out_of_scope,
+    Certainty, Draft, Objection, Outline, Plan, RegionId, Ruling, ScopeTexts, Scopes, Session,
+    Source, TextKind, objections,
 };
 use armistice_syntax::{Language, outline, scopes};
 use std::collections::BTreeSet;
@@ -12,10 +12,10 @@ use std::sync::Arc;
 const CHECKED_BYTES: usize = 400_000;
 
 /// How often rulings are taken back before all of a file are.
-const ROUNDS: usize = 3;
+const ROUNDS: usize = 6;
 
-/// Lines up to which a ruling counts as near a line that is out of its block.
-const NEAR_LINES: u32 = 12;
+/// Lines up to which a ruling counts as near a line that is not as its author has it.
+const NEAR_LINES: u32 = 100;
 
 /// Takes back rulings that put a line into another block: first of those that are certain, then of those
 /// that are offered.
@@ -48,6 +48,22 @@ struct Judge<'a> {
     language: Option<Language>,
     scopes: [Scopes; 3],
     outlines: Option<[Outline; 3]>,
+    kind: TextKind,
+    /// How scopes are read where a text has errors, or there is no parser.
+    layout: fn(&Source) -> Scopes,
+}
+
+/// Whether lines of a language use names that other lines declare.
+fn has_names(language: Language) -> bool {
+    is_code(language) && language != Language::Json || language == Language::Css
+}
+
+/// Whether a language has blocks that begin with a sign or a word.
+fn is_code(language: Language) -> bool {
+    !matches!(
+        language,
+        Language::Yaml | Language::Html | Language::Css | Language::Markdown | Language::Toml
+    )
 }
 
 impl<'a> Judge<'a> {
@@ -63,19 +79,25 @@ impl<'a> Judge<'a> {
             let [base, ours, theirs] = all.map(|text| outline(*language, text));
             Some([base?, ours?, theirs?])
         });
+        let layout: fn(&Source) -> Scopes = match Language::of(path).is_some_and(is_code) {
+            true => Scopes::by_layout_of_code,
+            false => Scopes::by_layout,
+        };
         let (language, scopes) = match parsed {
             Some((language, scopes)) => (Some(language), scopes),
-            None => (None, all.map(Scopes::by_layout)),
+            None => (None, all.map(layout)),
         };
         Judge {
             plan,
             language,
             scopes,
             outlines,
+            kind: TextKind::of(path, Language::of(path).is_some_and(has_names)),
+            layout,
         }
     }
 
-    fn findings(&self, draft: &Draft) -> Vec<OutOfScope> {
+    fn findings(&self, draft: &Draft) -> Vec<Objection> {
         let text = Source::new(draft.bytes());
         if text.len() != draft.len() {
             return Vec::new();
@@ -86,10 +108,10 @@ impl<'a> Judge<'a> {
             (Some(_), Some(result)) => (&self.scopes, result),
             (Some(_), None) => {
                 let all = self.plan.real_versions();
-                by_layout = [&all.base, &all.ours, &all.theirs].map(Scopes::by_layout);
-                (&by_layout, Scopes::by_layout(&text))
+                by_layout = [&all.base, &all.ours, &all.theirs].map(self.layout);
+                (&by_layout, (self.layout)(&text))
             }
-            (None, _) => (&self.scopes, Scopes::by_layout(&text)),
+            (None, _) => (&self.scopes, (self.layout)(&text)),
         };
         let of_result = self.language.and_then(|language| outline(language, &text));
         let outlines = self.outlines.as_ref().zip(of_result.as_ref());
@@ -98,7 +120,7 @@ impl<'a> Judge<'a> {
             result: &result,
             outlines: outlines.map(|([base, ours, theirs], result)| [base, ours, theirs, result]),
         };
-        out_of_scope(draft, &texts)
+        objections(draft, &texts, self.kind)
     }
 
     fn judge(&self, least: Certainty, rulings: &mut [(RegionId, Ruling)]) {
@@ -151,11 +173,18 @@ impl<'a> Judge<'a> {
                         (at + 1).saturating_sub(lines.end.0)
                     }
                 };
-                let nearest = judged.iter().min_by_key(|id| distance(id));
-                culprits.extend(nearest.filter(|id| distance(id) <= NEAR_LINES));
+                culprits.extend(judged.iter().min_by_key(|id| distance(id)));
             }
-            if culprits.is_empty() || round == ROUNDS {
-                culprits = judged.into_iter().collect();
+            if round == ROUNDS {
+                // What is left comes of rulings that are not the nearest.
+                let is_near = |id: &RegionId| {
+                    let lines = draft.lines_of(*id);
+                    let from = lines.start.0.saturating_sub(NEAR_LINES);
+                    found
+                        .iter()
+                        .any(|found| (from..lines.end.0 + NEAR_LINES).contains(&found.line.0))
+                };
+                culprits.extend(judged.into_iter().filter(is_near));
             }
             for (id, ruling) in rulings.iter_mut() {
                 if is_judged(ruling) && culprits.contains(id) {
@@ -170,7 +199,7 @@ impl<'a> Judge<'a> {
     }
 }
 
-fn object(ruling: &mut Ruling, found: &OutOfScope) {
+fn object(ruling: &mut Ruling, found: &Objection) {
     ruling.reason = format!(
         "{}; but line {} of the result {}",
         ruling.reason,

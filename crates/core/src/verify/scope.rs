@@ -4,16 +4,12 @@
 //! diff pairs them, or where one side rewrote the other's; so a header that a side renamed is still the
 //! same header. What each side did to the block of a line is merged three ways, like the line itself.
 
-use crate::diff::lines::changed_lines;
-use crate::draft::merged_text::Draft;
-use crate::model::region::RegionId;
-use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::outline::declaration::Outline;
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
-use std::collections::{HashMap, HashSet};
-use std::ops::Range;
+use crate::verify::result_lines::{LineId, LineSource, Objection, ResultLines, width};
+use std::collections::HashMap;
 
 /// For each line of a text, the first lines of the blocks that it is in.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -38,6 +34,21 @@ impl Scopes {
     /// assert_eq!(scopes.of(3), Some(&[0][..]));
     /// ```
     pub fn by_layout(text: &Source) -> Self {
+        Self::by_indentation(text, |_| true)
+    }
+
+    /// The same for a programming language, in which the first line of a block ends with a sign or a word
+    /// that opens it.
+    pub fn by_layout_of_code(text: &Source) -> Self {
+        const WORDS: [&[u8]; 3] = [b"do", b"then", b"else"];
+        Self::by_indentation(text, |line| {
+            line.ends_with(b"->")
+                || matches!(line.last(), Some(b':' | b'{' | b'(' | b'[' | b'='))
+                || WORDS.iter().any(|word| line.ends_with(word))
+        })
+    }
+
+    fn by_indentation(text: &Source, opens: impl Fn(&[u8]) -> bool) -> Self {
         let mut open: Vec<(usize, u32)> = Vec::new();
         let mut section: Option<u32> = None;
         let mut headers = Vec::with_capacity(text.len());
@@ -59,7 +70,9 @@ impl Scopes {
                 .copied()
                 .chain(open.iter().map(|(_, row)| *row));
             headers.push(Some(chain.collect()));
-            open.push((indentation, row));
+            if opens(trimmed) {
+                open.push((indentation, row));
+            }
         }
         Scopes { headers }
     }
@@ -68,18 +81,6 @@ impl Scopes {
     pub fn of(&self, row: u32) -> Option<&[u32]> {
         self.headers.get(row as usize)?.as_deref()
     }
-}
-
-/// Columns before the first character, a tab up to the next multiple of eight.
-fn width(line: &[u8]) -> usize {
-    let blanks = line.iter().take_while(|b| matches!(b, b' ' | b'\t'));
-    blanks.fold(0, |at, b| {
-        if *b == b'\t' {
-            (at / 8 + 1) * 8
-        } else {
-            at + 1
-        }
-    })
 }
 
 /// What is known of the texts of a merge; lines are counted in the texts as they are, not as a plan lays
@@ -94,405 +95,146 @@ pub struct ScopeTexts<'a> {
     pub outlines: Option<[&'a Outline; 4]>,
 }
 
-/// A line that is in another block than on the side that wrote it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct OutOfScope {
-    /// The line of the merged text.
-    pub line: LineIdx,
-    /// The region that it is in.
-    pub region: RegionId,
-    /// What is wrong, in a sentence without a subject: "is inside of 'x' here, …".
-    pub what: String,
-    /// Identifies the fault in two texts over one plan.
-    pub key: (Version, u32),
-}
-
-/// A line, whichever version it is seen in: base's where base has it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-struct LineId(Version, u32);
-
-/// Which lines of the versions are the same line.
-struct Pairing {
-    /// By version and line.
-    ids: [Vec<LineId>; 3],
-    /// The line of each version that has an id.
-    rows: [HashMap<LineId, u32>; 3],
-    /// The lines of base in whose place a side wrote a new line.
-    replaced: HashMap<(Version, u32), Vec<u32>>,
-}
-
-impl Pairing {
-    fn new(draft: &Draft) -> Self {
-        let plan = draft.plan();
-        let versions = plan.versions();
-        let texts = [&versions.base, &versions.ours, &versions.theirs];
-        let lines = texts.map(|text| {
-            let lines = text.lines(text.all());
-            lines.map(|line| line.content()).collect::<Vec<&[u8]>>()
-        });
-        let real = |version: Version, row: usize| plan.real_line(version, LineIdx(row as u32)).0;
-        let mut ids = [Version::Base, Version::Ours, Version::Theirs].map(|version| {
-            let rows = 0..lines[version as usize].len() as u32;
-            rows.map(|row| LineId(version, row))
-                .collect::<Vec<LineId>>()
-        });
-        let mut replaced = HashMap::new();
-        for region in plan.regions() {
-            let [base, ours, theirs] =
-                [Version::Base, Version::Ours, Version::Theirs].map(|version| {
-                    let lines = region.lines(version);
-                    (lines.start.0 as usize, lines.end.0 as usize)
-                });
-            let slice =
-                |version: Version, (from, to): (usize, usize)| &lines[version as usize][from..to];
-            let old = slice(Version::Base, base);
-            for (version, range) in [(Version::Ours, ours), (Version::Theirs, theirs)] {
-                let found = Paired::new(old, slice(version, range));
-                for (was, is) in found.pairs {
-                    let id = LineId(Version::Base, real(Version::Base, base.0 + was));
-                    ids[version as usize][real(version, range.0 + is) as usize] = id;
-                }
-                for (was, is) in found.replaced {
-                    let was: Vec<u32> = was.map(|row| real(Version::Base, base.0 + row)).collect();
-                    for row in is {
-                        replaced.insert((version, real(version, range.0 + row)), was.clone());
-                    }
-                }
-            }
-            // Lines that both sides added alike.
-            let both = Paired::new(slice(Version::Ours, ours), slice(Version::Theirs, theirs));
-            for (of_ours, of_theirs) in both.equal {
-                let of_ours = real(Version::Ours, ours.0 + of_ours) as usize;
-                let of_theirs = real(Version::Theirs, theirs.0 + of_theirs) as usize;
-                let id = ids[Version::Ours as usize][of_ours];
-                let other = &mut ids[Version::Theirs as usize][of_theirs];
-                if id.0 == Version::Ours && other.0 == Version::Theirs {
-                    *other = id;
-                }
-            }
-        }
-        let rows = [0, 1, 2].map(|nth| {
-            let ids: &Vec<LineId> = &ids[nth];
-            ids.iter().zip(0..).map(|(id, row)| (*id, row)).collect()
-        });
-        Pairing {
-            ids,
-            rows,
-            replaced,
+/// Returns the lines that are in another block than on the side that wrote them.
+pub(crate) fn out_of_scope(lines: &ResultLines<'_>, texts: &ScopeTexts<'_>) -> Vec<Objection> {
+    let mut headers = HashMap::new();
+    for row in 0..lines.draft.len() as u32 {
+        if let (Some(chain), Some(line)) = (texts.result.of(row), lines.draft.line(LineIdx(row))) {
+            let key = (chain.to_vec(), line.line.trimmed());
+            *headers.entry(key).or_insert(0) += 1;
         }
     }
-
-    fn id(&self, version: Version, row: u32) -> Option<LineId> {
-        self.ids[version as usize].get(row as usize).copied()
-    }
-
-    fn row(&self, version: Version, id: LineId) -> Option<u32> {
-        self.rows[version as usize].get(&id).copied()
-    }
-
-    /// The headers of a line of a version.
-    fn chain(&self, version: Version, scopes: &Scopes, row: u32) -> Option<Vec<LineId>> {
-        let headers = scopes.of(row)?;
-        headers.iter().map(|row| self.id(version, *row)).collect()
-    }
-}
-
-/// The lines of two texts that are the same line.
-#[derive(Default)]
-struct Paired {
-    /// Those that a diff keeps.
-    equal: Vec<(usize, usize)>,
-    /// Those, and lines that were rewritten.
-    pairs: Vec<(usize, usize)>,
-    /// Changes that took lines away and put others in their place.
-    replaced: Vec<(Range<usize>, Range<usize>)>,
-}
-
-impl Paired {
-    fn new(old: &[&[u8]], new: &[&[u8]]) -> Self {
-        let mut found = Paired::default();
-        if old == new {
-            found.equal = (0..old.len()).map(|nth| (nth, nth)).collect();
-            found.pairs.clone_from(&found.equal);
-            return found;
-        }
-        let (mut from, mut to) = (0, 0);
-        for (was, is) in changed_lines(old, new) {
-            let was = was.start.0 as usize..was.end.0 as usize;
-            let is = is.start.0 as usize..is.end.0 as usize;
-            found.keep(from, to, was.start - from);
-            let inside = rewritten_lines(&old[was.clone()], &new[is.clone()]).into_iter();
-            found
-                .pairs
-                .extend(inside.map(|(a, b)| (was.start + a, is.start + b)));
-            (from, to) = (was.end, is.end);
-            if !was.is_empty() && !is.is_empty() {
-                found.replaced.push((was, is));
-            }
-        }
-        found.keep(from, to, old.len() - from);
-        found
-    }
-
-    fn keep(&mut self, from: usize, to: usize, length: usize) {
-        let kept = (0..length).map(|nth| (from + nth, to + nth));
-        self.equal.extend(kept.clone());
-        self.pairs.extend(kept);
-    }
-}
-
-/// Lines of a change that are one line before and after, in order: those that begin with the same word
-/// and share most of their words.
-fn rewritten_lines(old: &[&[u8]], new: &[&[u8]]) -> Vec<(usize, usize)> {
-    let mut pairs = Vec::new();
-    let mut next = 0;
-    for (at, line) in old.iter().enumerate() {
-        let words = words(line);
-        let alike = |other: &&[u8]| {
-            let others = self::words(other);
-            !words.is_empty()
-                && words.first() == others.first()
-                && shared(&words, &others) * 2 >= words.len().max(others.len())
-        };
-        if let Some(found) = new[next..].iter().position(alike) {
-            pairs.push((at, next + found));
-            next += found + 1;
-        }
-    }
-    // A change of one line is that line, whatever its words are.
-    if pairs.is_empty() && old.len() == 1 && new.len() == 1 && width(old[0]) == width(new[0]) {
-        pairs.push((0, 0));
-    }
-    pairs
-}
-
-/// Words, and single signs.
-fn words(line: &[u8]) -> Vec<&[u8]> {
-    let mut out = Vec::new();
-    let mut from = None;
-    for (at, byte) in line.iter().enumerate() {
-        let is_word = byte.is_ascii_alphanumeric() || *byte == b'_' || *byte >= 0x80;
-        match (is_word, from) {
-            (true, None) => from = Some(at),
-            (false, Some(start)) => {
-                out.push(&line[start..at]);
-                from = None;
-            }
-            _ => {}
-        }
-        if !is_word && !byte.is_ascii_whitespace() {
-            out.push(&line[at..=at]);
-        }
-    }
-    out.extend(from.map(|start| &line[start..]));
-    out
-}
-
-fn shared(one: &[&[u8]], other: &[&[u8]]) -> usize {
-    let mut left = other.to_vec();
-    let mut count = 0;
-    for word in one {
-        if let Some(at) = left.iter().position(|other| other == word) {
-            left.swap_remove(at);
-            count += 1;
-        }
-    }
-    count
-}
-
-/// Returns the lines of a draft that are in another block than on the side that wrote them.
-pub fn out_of_scope(draft: &Draft, texts: &ScopeTexts<'_>) -> Vec<OutOfScope> {
-    Checker::new(draft, texts).findings()
+    let checker = Checker {
+        lines,
+        texts,
+        headers,
+    };
+    checker.findings()
 }
 
 struct Checker<'a> {
-    draft: &'a Draft,
+    lines: &'a ResultLines<'a>,
     texts: &'a ScopeTexts<'a>,
-    pairing: Pairing,
-    /// What each line of the result is, and the version that it was taken from.
-    sources: Vec<Option<(Version, u32, LineId)>>,
-    /// Where a line is in the result.
-    places: HashMap<LineId, u32>,
+    /// How often each text is in each block of the result.
+    headers: HashMap<(Vec<u32>, &'a [u8]), usize>,
 }
 
-impl<'a> Checker<'a> {
-    fn new(draft: &'a Draft, texts: &'a ScopeTexts<'a>) -> Self {
-        let pairing = Pairing::new(draft);
-        let plan = draft.plan();
-        let mut sources = Vec::with_capacity(draft.len());
-        let mut places = HashMap::new();
-        for row in 0..draft.len() as u32 {
-            let source = draft.line(LineIdx(row)).and_then(|line| {
-                let pick = line.source?;
-                let real = plan.real_line(pick.version, pick.line).0;
-                Some((pick.version, real, pairing.id(pick.version, real)?))
-            });
-            sources.push(source);
-        }
-        let mut checker = Checker {
-            draft,
-            texts,
-            pairing,
-            sources,
-            places: HashMap::new(),
+impl Checker<'_> {
+    fn findings(&self) -> Vec<Objection> {
+        let check = |(row, source): (u32, LineSource)| {
+            let what = self.objection(row, source)?;
+            self.lines.objection(row, what)
         };
-        checker.name_blended();
-        for (row, source) in (0..).zip(&checker.sources) {
-            if let Some((_, _, id)) = source {
-                places.entry(*id).or_insert(row);
-            }
-        }
-        checker.places = places;
-        checker
+        self.lines.settled().filter_map(check).collect()
     }
 
-    /// Finds out which lines blended ones are: those of the region that they share most words with.
-    fn name_blended(&mut self) {
-        let plan = self.draft.plan();
-        let mut taken: HashSet<LineId> = HashSet::new();
-        for row in 0..self.draft.len() as u32 {
-            let Some(line) = self.draft.line(LineIdx(row)) else {
-                continue;
-            };
-            if self.sources[row as usize].is_some() {
-                continue;
-            }
-            let region = plan.region(line.region);
-            let own = words(line.line.bytes());
-            let mut best: Option<(usize, (Version, u32, LineId))> = None;
-            for version in [Version::Ours, Version::Theirs] {
-                let text = plan.versions().get(version);
-                for at in region.lines(version).iter() {
-                    let real = plan.real_line(version, at).0;
-                    let Some(id) = self.pairing.id(version, real) else {
-                        continue;
-                    };
-                    let likeness = shared(&own, &words(text.line(at).bytes()));
-                    let is_better = best.is_none_or(|(most, _)| likeness > most);
-                    if likeness > 0 && is_better && !taken.contains(&id) {
-                        best = Some((likeness, (version, real, id)));
-                    }
-                }
-            }
-            if let Some((_, source)) = best {
-                taken.insert(source.2);
-                self.sources[row as usize] = Some(source);
-            }
-        }
+    /// The headers of a line of a version.
+    fn chain(&self, version: Version, row: u32) -> Option<Vec<LineId>> {
+        let headers = self.texts.versions[version as usize].of(row)?;
+        let id = |row: &u32| self.lines.id(version, *row);
+        headers.iter().map(id).collect()
     }
 
-    fn findings(&self) -> Vec<OutOfScope> {
-        let mut found = Vec::new();
-        for row in 0..self.draft.len() as u32 {
-            let Some((version, real, id)) = self.sources[row as usize] else {
-                continue;
-            };
-            let Some(region) = self.draft.region_at(LineIdx(row)) else {
-                continue;
-            };
-            // Where a conflict is open, base stands for what a person will decide.
-            if self.draft.is_open(region) {
-                continue;
-            }
-            let what = self.objection(row, version, real, id);
-            found.extend(what.map(|what| OutOfScope {
-                line: LineIdx(row),
-                region,
-                what,
-                key: (id.0, id.1),
-            }));
-        }
-        found
+    /// The headers of a line of the result, by their lines.
+    fn here(&self, row: u32) -> Option<&[u32]> {
+        self.texts.result.of(row)
     }
 
-    fn objection(&self, row: u32, version: Version, real: u32, id: LineId) -> Option<String> {
-        let now = self.chain_here(row)?;
-        let chain = |of: Version| {
-            let row = self.pairing.row(of, id)?;
-            self.pairing
-                .chain(of, self.texts.versions[of as usize], row)
+    /// Whether a line of the result is below these headers.
+    fn is_below(&self, headers: &[LineId], here: &[u32]) -> bool {
+        let is_same = |(header, row): (&LineId, &u32)| match self.lines.source(*row) {
+            None => true,
+            Some(source) => source.id == *header || self.is_only_one(*header, *row),
         };
+        headers.len() == here.len() && headers.iter().zip(here).all(is_same)
+    }
+
+    /// Whether a header of the result has the text of this one, and no other line of its block has.
+    fn is_only_one(&self, header: LineId, row: u32) -> bool {
+        let (Some(of_version), Some(line)) = (
+            self.lines.row(header.0, header),
+            self.lines.draft.line(LineIdx(row)),
+        ) else {
+            return false;
+        };
+        let text = line.line.trimmed();
+        let Some(chain) = self.here(row) else {
+            return false;
+        };
+        text == self.lines.text(header.0, of_version)
+            && self.headers.get(&(chain.to_vec(), text)) == Some(&1)
+    }
+
+    fn objection(&self, row: u32, source: LineSource) -> Option<String> {
+        let LineSource {
+            version,
+            row: real,
+            id,
+        } = source;
+        let here = self.here(row)?;
+        let chain = |of: Version| self.chain(of, self.lines.row(of, id)?);
         let all = [Version::Base, Version::Ours, Version::Theirs].map(chain);
-        let written = self
-            .pairing
-            .chain(version, self.texts.versions[version as usize], real)?;
-        let is_same = |chain: &[LineId]| {
-            chain.len() == now.len()
-                && chain
-                    .iter()
-                    .zip(&now)
-                    .all(|(a, b)| b.is_none_or(|b| b == *a))
-        };
-        let in_order = match all {
+        let written = self.chain(version, real)?;
+        let is_right = match all {
             [Some(base), Some(ours), Some(theirs)] => match (ours == base, theirs == base) {
-                (_, true) => is_same(&ours),
-                (true, _) => is_same(&theirs),
-                _ => ours == theirs && is_same(&ours),
+                (_, true) => self.is_below(&ours, here),
+                (true, _) => self.is_below(&theirs, here),
+                _ => ours == theirs && self.is_below(&ours, here),
             },
-            [None, Some(ours), Some(theirs)] => ours == theirs && is_same(&ours),
+            [None, Some(ours), Some(theirs)] => ours == theirs && self.is_below(&ours, here),
             _ => {
-                is_same(&written)
-                    || self.moved_with_siblings(version, real, &written, row)
-                    || self.moved_with_replaced(version, real, &written, &now)
+                self.is_below(&written, here)
+                    || self.moved_with_siblings(version, real, &written, here)
+                    || self.moved_with_replaced(version, real, &written, here)
             }
         };
-        if !in_order {
+        if !is_right {
             return Some(self.block_words(row, version, real));
         }
-        self.wrong_declaration(row, version, real, all_changed(self, id))
+        let changed = !self.lines.changed_by(id).is_empty();
+        self.wrong_declaration(row, version, real)
+            .filter(|_| changed)
     }
 
-    /// The headers of a line of the result; an unknown one where it is in no version.
-    fn chain_here(&self, row: u32) -> Option<Vec<Option<LineId>>> {
-        let headers = self.texts.result.of(row)?;
-        let id = |row: &u32| {
-            self.sources
-                .get(*row as usize)
-                .copied()
-                .flatten()
-                .map(|(.., id)| id)
-        };
-        Some(headers.iter().map(id).collect())
-    }
-
-    /// Whether a new line is in the block in which the lines before and after it in its own block are:
-    /// the other side has put them into another block, or taken their block away.
+    /// Whether a new line is in the block into which the other side has put the lines of its own block.
+    ///
+    /// Between two lines that the other side put into one block, it is in that block; at the end of its
+    /// block all other lines must have gone there.
     fn moved_with_siblings(
         &self,
         version: Version,
         real: u32,
         written: &[LineId],
-        row: u32,
+        here: &[u32],
     ) -> bool {
         let scopes = self.texts.versions[version as usize];
-        let chain_of = |row: u32| self.pairing.chain(version, scopes, row);
-        let length = self.pairing.ids[version as usize].len() as u32;
-        let is_sibling = |at: &u32| chain_of(*at).is_some_and(|chain| chain == written);
-        let ends = |at: &u32| {
-            // Beyond a line that is further out the block has ended.
-            scopes
-                .of(*at)
-                .is_none_or(|headers| headers.len() >= written.len())
+        let length = self.lines.len(version);
+        let is_sibling = |at: &u32| {
+            self.chain(version, *at)
+                .is_some_and(|chain| chain == written)
+        };
+        // Beyond a line that is further out the block has ended.
+        let is_inside = |at: &u32| {
+            let headers = scopes.of(*at);
+            headers.is_none_or(|headers| headers.len() >= written.len())
         };
         let known = |at: u32| {
             let id = self
-                .pairing
+                .lines
                 .id(version, at)
                 .filter(|id| id.0 == Version::Base)?;
-            self.places.get(&id).copied()
+            self.lines.place(id)
         };
-        let before = (0..real)
-            .rev()
-            .take_while(ends)
-            .filter(is_sibling)
-            .find_map(known);
-        let after = (real + 1..length)
-            .take_while(ends)
-            .filter(is_sibling)
-            .find_map(known);
-        let here = self.texts.result.of(row);
-        let mut siblings = before.iter().chain(&after).peekable();
-        siblings.peek().is_some() && siblings.all(|at| self.texts.result.of(*at) == here)
+        let before = (0..real).rev().take_while(is_inside).filter(is_sibling);
+        let before: Vec<u32> = before.filter_map(known).collect();
+        let after = (real + 1..length).take_while(is_inside).filter(is_sibling);
+        let after: Vec<u32> = after.filter_map(known).collect();
+        let is_here = |at: &u32| self.here(*at) == Some(here);
+        match (before.first(), after.first()) {
+            (Some(before), Some(after)) => is_here(before) && is_here(after),
+            (None, None) => false,
+            _ => before.iter().chain(&after).all(is_here),
+        }
     }
 
     /// Whether a new line is in the block into which the other side has put the lines of base that it
@@ -502,47 +244,27 @@ impl<'a> Checker<'a> {
         version: Version,
         real: u32,
         written: &[LineId],
-        now: &[Option<LineId>],
+        here: &[u32],
     ) -> bool {
-        let Some(was) = self.pairing.replaced.get(&(version, real)) else {
-            return false;
-        };
         let other = match version {
             Version::Ours => Version::Theirs,
             _ => Version::Ours,
         };
-        let chain = |of: Version, row: u32| {
-            self.pairing
-                .chain(of, self.texts.versions[of as usize], row)
-        };
         let moved = |base: &u32| {
-            let in_base = chain(Version::Base, *base)?;
-            let row = self.pairing.row(other, LineId(Version::Base, *base))?;
-            let there = chain(other, row)?;
-            let is_there = there.len() == now.len()
-                && there
-                    .iter()
-                    .zip(now)
-                    .all(|(a, b)| b.is_none_or(|b| b == *a));
-            Some(in_base == written && is_there)
+            let in_base = self.chain(Version::Base, *base)?;
+            let row = self.lines.row(other, LineId(Version::Base, *base))?;
+            let there = self.chain(other, row)?;
+            Some(in_base == written && self.is_below(&there, here))
         };
-        let found: Vec<bool> = was.iter().filter_map(moved).collect();
+        let replaced = self.lines.replaced(version, real).unwrap_or(&[]);
+        let found: Vec<bool> = replaced.iter().filter_map(moved).collect();
         !found.is_empty() && found.into_iter().all(|is_there| is_there)
     }
 
     /// Whether an edited line is in another declaration than on the side that edited it, although that
     /// declaration is still there.
-    fn wrong_declaration(
-        &self,
-        row: u32,
-        version: Version,
-        real: u32,
-        changed: bool,
-    ) -> Option<String> {
+    fn wrong_declaration(&self, row: u32, version: Version, real: u32) -> Option<String> {
         let [base, ours, theirs, result] = self.texts.outlines?;
-        if !changed {
-            return None;
-        }
         let other = match version {
             Version::Ours => theirs,
             Version::Theirs => ours,
@@ -562,40 +284,26 @@ impl<'a> Checker<'a> {
         let is_wrong = was != is && (has(result, &was) || has(other, &was) || has(own, &is));
         is_wrong.then(|| {
             format!(
-                "is in {} {} here, and in {} {} on the side that wrote it",
+                "would be in {} {}; the side that wrote it has it in {} {}",
                 is.0, is.1, was.0, was.1
             )
         })
     }
 
     fn block_words(&self, row: u32, version: Version, real: u32) -> String {
-        let text = |version: Version, row: u32| {
-            let text = self.draft.plan().real_versions().get(version);
-            String::from_utf8_lossy(text.line(LineIdx(row)).trimmed()).into_owned()
+        let shown = |text: &[u8]| {
+            let text: String = String::from_utf8_lossy(text).chars().take(60).collect();
+            format!("'{text}'")
         };
         let there = self.texts.versions[version as usize]
             .of(real)
             .and_then(<[u32]>::last);
         let there = there.map_or("no block".to_owned(), |at| {
-            format!("'{}'", text(version, *at))
+            shown(self.lines.text(version, *at))
         });
-        let here = self.texts.result.of(row).and_then(<[u32]>::last);
-        let here = here.and_then(|at| self.draft.line(LineIdx(*at)));
-        let here = here.map_or("no block".to_owned(), |line| {
-            format!("'{}'", String::from_utf8_lossy(line.line.trimmed()))
-        });
+        let here = self.here(row).and_then(<[u32]>::last);
+        let here = here.and_then(|at| self.lines.draft.line(LineIdx(*at)));
+        let here = here.map_or("no block".to_owned(), |line| shown(line.line.trimmed()));
         format!("would be in {here}; the side that wrote it has it in {there}")
     }
-}
-
-/// Whether a line is new, or one side has it otherwise than base.
-fn all_changed(checker: &Checker<'_>, id: LineId) -> bool {
-    let plan = checker.draft.plan();
-    let versions = plan.real_versions();
-    let text = |version: Version| {
-        let row = checker.pairing.row(version, id)?;
-        Some(versions.get(version).line(LineIdx(row)).trimmed().to_vec())
-    };
-    let base = text(Version::Base);
-    Side::BOTH.iter().any(|side| text((*side).into()) != base)
 }

@@ -376,25 +376,40 @@ impl<'a> Texts<'a> {
         };
         let places = [&base, &ours, &theirs, &outcome].map(|all| once(all));
         let at = |nth: usize, word: &[u8]| places[nth].get(word).copied().flatten();
-        let kept = |word: &&&[u8]| (0..4).all(|nth| at(nth, word).is_some());
+        let kept = |word: &[u8]| (0..4).all(|nth| at(nth, word).is_some());
         for (side, other, nth) in [(&ours, &theirs, 2), (&theirs, &ours, 1)] {
+            let mut ends = side
+                .iter()
+                .enumerate()
+                .filter(|(_, word)| kept(word))
+                .peekable();
+            let mut before: Option<&[u8]> = None;
+            // What is between the two words that all keep is compared once for all words there.
+            let mut left_alone = None;
             for (place, word) in side.iter().enumerate() {
+                if ends.peek().is_some_and(|(end, _)| *end == place) {
+                    (before, left_alone) = (Some(*word), None);
+                    ends.next();
+                    continue;
+                }
                 if places[0].contains_key(word) || places[nth].contains_key(word) {
                     continue;
                 }
-                let (before, behind) = (
-                    side[..place].iter().rev().find(kept),
-                    side[place + 1..].iter().find(kept),
-                );
+                let behind = ends.peek().map(|(_, word)| **word);
                 let (Some(before), Some(behind), Some(stands)) = (before, behind, at(3, word))
                 else {
                     continue;
                 };
-                let between = |nth: usize, all: &[&'a [u8]]| -> Option<Vec<&'a [u8]>> {
-                    Some(all.get(at(nth, before)? + 1..at(nth, behind)?)?.to_vec())
-                };
-                let left_alone =
-                    between(0, &base).is_some() && between(0, &base) == between(nth, other);
+                let left_alone = *left_alone.get_or_insert_with(|| {
+                    let between = |nth: usize, all: &'_ [&'a [u8]]| {
+                        Some(at(nth, before)? + 1..at(nth, behind)?)
+                            .filter(|r| all.get(r.clone()).is_some())
+                    };
+                    let (of_base, of_other) = (between(0, &base), between(nth, other));
+                    of_base
+                        .zip(of_other)
+                        .is_some_and(|(a, b)| base[a] == other[b])
+                });
                 let (from, to) = (at(3, before)?, at(3, behind)?);
                 if left_alone && from < to && !(from..to).contains(&stands) {
                     return Some(format!("'{}' would stand out of order", shown(word)));

@@ -1,0 +1,263 @@
+//! Names of a merged text: what an edited line uses is there, is declared before it, and is imported once.
+//!
+//! Words stand for names: which declaration a word refers to is not resolved. A word is only spoken of
+//! where one side left it nowhere in the file, or where its declaration moved behind its use.
+
+use crate::model::side::Side;
+use crate::model::versions::Version;
+use crate::text::language::{is_comment, is_import};
+use crate::text::lines::LineIdx;
+use crate::verify::result_lines::{LineSource, Objection, ResultLines, width, words};
+use std::collections::{HashMap, HashSet};
+
+/// Words that declare the word after them.
+const DECLARING: [&[u8]; 22] = [
+    b"class",
+    b"const",
+    b"def",
+    b"enum",
+    b"fn",
+    b"fun",
+    b"func",
+    b"function",
+    b"import",
+    b"interface",
+    b"let",
+    b"mod",
+    b"module",
+    b"package",
+    b"static",
+    b"struct",
+    b"trait",
+    b"type",
+    b"union",
+    b"use",
+    b"val",
+    b"var",
+];
+
+/// Returns the settled lines whose names are not bound as on the side that wrote them.
+pub(crate) fn unbound(lines: &ResultLines<'_>) -> Vec<Objection> {
+    let mut found = gone(lines);
+    found.extend(used_too_early(lines));
+    found.extend(imported_twice(lines));
+    found
+}
+
+/// Names on a line, without those in comments and strings.
+fn names(line: &[u8]) -> Vec<&[u8]> {
+    if is_comment(line) {
+        return Vec::new();
+    }
+    let mut code = Vec::new();
+    let (mut quote, mut from) = (None, 0);
+    let mut end = line.len();
+    for (at, byte) in line.iter().enumerate() {
+        let starts_comment = line[at..].starts_with(b"//") || line[at..].starts_with(b" #");
+        match quote {
+            Some(sign) if *byte == sign => (quote, from) = (None, at + 1),
+            Some(_) => {}
+            None if starts_comment => {
+                end = at;
+                break;
+            }
+            None if matches!(byte, b'"' | b'\'' | b'`') && line[at + 1..].contains(byte) => {
+                code.push(&line[from..at]);
+                quote = Some(*byte);
+            }
+            None => {}
+        }
+    }
+    if quote.is_none() {
+        code.push(&line[from.min(end)..end]);
+    }
+    let is_name = |word: &&[u8]| {
+        let first = word.first();
+        word.len() > 1 && first.is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
+    };
+    code.into_iter().flat_map(words).filter(is_name).collect()
+}
+
+/// Whether a line declares a name: `let name`, `name = …`.
+fn declares(line: &[u8], name: &[u8]) -> bool {
+    let words = words(line);
+    let is_declared = |at: usize| {
+        let before = at.checked_sub(1).and_then(|before| words.get(before));
+        let behind = [words.get(at + 1).copied(), words.get(at + 2).copied()];
+        let assigned = match behind {
+            [Some(b"="), next] => next != Some(&b"="[..]),
+            [Some(b":"), Some(b"=")] => true,
+            _ => false,
+        };
+        before.is_some_and(|word| DECLARING.contains(word)) || assigned && at < 3
+    };
+    is_import(line) || (0..words.len()).any(|at| words[at] == name && is_declared(at))
+}
+
+/// Lines that use a name which the other side removed or renamed throughout the file.
+fn gone(lines: &ResultLines<'_>) -> Vec<Objection> {
+    let all = |version: Version| -> HashSet<&[u8]> {
+        let rows = 0..lines.len(version);
+        rows.flat_map(|row| names(lines.text(version, row)))
+            .collect()
+    };
+    let known = [Version::Base, Version::Ours, Version::Theirs].map(all);
+    let mut found = Vec::new();
+    for (row, source) in lines.settled() {
+        let sides = lines.changed_by(source.id);
+        let Some(line) = lines.draft.line(LineIdx(row)).filter(|_| !sides.is_empty()) else {
+            continue;
+        };
+        let gone = |name: &&[u8]| {
+            let lacks = |side: Side| !known[Version::from(side) as usize].contains(name);
+            known[0].contains(name) && (lacks(Side::Ours) || lacks(Side::Theirs))
+        };
+        let used: Vec<&[u8]> = names(line.line.trimmed())
+            .into_iter()
+            .filter(gone)
+            .collect();
+        let unbound = used.into_iter().find(|name| {
+            let mut rows =
+                (0..lines.draft.len() as u32).filter_map(|at| lines.draft.line(LineIdx(at)));
+            !rows.any(|line| declares(line.line.trimmed(), name))
+        });
+        if let Some(name) = unbound {
+            let name = String::from_utf8_lossy(name);
+            let what = format!("uses '{name}', which the other side removed or renamed everywhere");
+            found.extend(lines.objection(row, what));
+        }
+    }
+    found
+}
+
+/// What a line declares whose place matters: a variable, a table.
+fn declared_in_order(line: &[u8]) -> Option<&[u8]> {
+    let all = words(line);
+    match all[..] {
+        [b"const" | b"let" | b"var" | b"val", name, ..] if name != b"mut" => Some(name),
+        [b"let", b"mut", name, ..] => Some(name),
+        [name, b"=", next, ..] if next != b"=" => Some(name),
+        [create, what, name, ..]
+            if create.eq_ignore_ascii_case(b"create")
+                && (what.eq_ignore_ascii_case(b"table") || what.eq_ignore_ascii_case(b"view")) =>
+        {
+            Some(name)
+        }
+        _ => None,
+    }
+}
+
+/// Edited lines that use a name before the line that declares it, which was before them on their side.
+fn used_too_early(lines: &ResultLines<'_>) -> Vec<Objection> {
+    let mut found = Vec::new();
+    let declared = |version: Version| -> HashMap<&[u8], u32> {
+        let rows = (0..lines.len(version)).rev();
+        rows.filter_map(|row| Some((declared_in_order(lines.text(version, row))?, row)))
+            .collect()
+    };
+    let by_version = [Version::Base, Version::Ours, Version::Theirs].map(declared);
+    for (
+        row,
+        LineSource {
+            version,
+            row: real,
+            id,
+        },
+    ) in lines.settled()
+    {
+        if lines.changed_by(id).is_empty() {
+            continue;
+        }
+        let line = lines.text(version, real);
+        let own = declared_in_order(line);
+        let too_early = names(line)
+            .into_iter()
+            .filter(|name| Some(*name) != own)
+            .find(|name| {
+                let Some(declaring) = by_version[version as usize].get(name) else {
+                    return false;
+                };
+                let place = lines.id(version, *declaring).and_then(|id| lines.place(id));
+                let texts = lines.draft.plan().real_versions().get(version);
+                let same_level = width(texts.line(LineIdx(real)).bytes())
+                    == width(texts.line(LineIdx(*declaring)).bytes());
+                *declaring < real && same_level && place.is_some_and(|place| place > row)
+            });
+        if let Some(name) = too_early {
+            let name = String::from_utf8_lossy(name);
+            let what = format!("would use '{name}' before the line that declares it");
+            found.extend(lines.objection(row, what));
+        }
+    }
+    found
+}
+
+/// The names that an import binds.
+fn imported(line: &[u8]) -> Vec<String> {
+    let text = String::from_utf8_lossy(line);
+    let text = text.trim().trim_end_matches([';', ',']);
+    let list = match text.split_once(" import ") {
+        Some((_, list)) if text.starts_with("from ") => list,
+        _ => text,
+    };
+    let bound = |item: &str| {
+        let item = item.trim();
+        let name = match item.rsplit_once(" as ") {
+            Some((_, alias)) => alias,
+            None => item.rsplit(['.', '/', ':', '\\', ' ']).next()?,
+        };
+        let name = name.trim_matches(['"', '\'', '(', ')', '{', '}', ' ']);
+        (!name.is_empty() && name != "*" && name != "_").then(|| name.to_owned())
+    };
+    list.split(',').filter_map(bound).collect()
+}
+
+/// Imports of both sides that bind one name.
+fn imported_twice(lines: &ResultLines<'_>) -> Vec<Objection> {
+    let mut bound: HashMap<String, (Side, u32)> = HashMap::new();
+    let mut found = Vec::new();
+    for (row, source) in lines.settled() {
+        let line = lines.text(source.version, source.row);
+        let in_list = line.starts_with(b"\"") && line.ends_with(b"\"");
+        if !is_import(line) && !in_list {
+            continue;
+        }
+        let sides = lines.changed_by(source.id);
+        let [side] = sides[..] else { continue };
+        for name in imported(line) {
+            match bound.get(&name) {
+                Some((other, at)) if *other != side && *at != row => {
+                    let what = format!("would import '{name}' a second time, from another place");
+                    found.extend(lines.objection(row, what));
+                }
+                _ => {
+                    bound.insert(name, (side, row));
+                }
+            }
+        }
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_those_of_the_code() {
+        let found = names(b"let x1 = moor(\"a ship\", n) // of pay");
+        assert_eq!(found, [&b"let"[..], b"x1", b"moor"]);
+        assert!(names(b"# moor it").is_empty());
+        assert!(declares(b"self.total: int = 3", b"total") || declares(b"total = 3", b"total"));
+        assert!(!declares(b"if total == 3:", b"total"));
+    }
+
+    #[test]
+    fn an_import_binds_its_last_part_or_its_alias() {
+        assert_eq!(imported(b"import qualified Data.Map as L"), ["L"]);
+        assert_eq!(imported(b"\"html/template\""), ["template"]);
+        assert_eq!(imported(b"from a.b import c, d as e"), ["c", "e"]);
+        assert_eq!(imported(b"import java.util.List;"), ["List"]);
+        assert_eq!(imported(b"use std::fmt::Result;"), ["Result"]);
+    }
+}

@@ -1,0 +1,141 @@
+//! Edits that belong together although they are on different lines, and rows of tables.
+
+use crate::model::side::Side;
+use crate::text::lines::LineIdx;
+use crate::verify::result_lines::{LineSource, Objection, ResultLines, words};
+
+/// Keys whose values are chosen together.
+const TOGETHER: [[&str; 2]; 12] = [
+    ["image", "tag"],
+    ["repository", "tag"],
+    ["host", "port"],
+    ["user", "password"],
+    ["username", "password"],
+    ["color", "background"],
+    ["version", "checksum"],
+    ["version", "hash"],
+    ["version", "sha256"],
+    ["url", "sha256"],
+    ["url", "checksum"],
+    ["min", "max"],
+];
+
+/// A line of a settled conflict that one side alone changed.
+struct Edited<'a> {
+    row: u32,
+    side: Side,
+    line: &'a [u8],
+}
+
+/// Returns lines that depend on a line of the same conflict which the other side changed.
+pub(crate) fn coupled(lines: &ResultLines<'_>) -> Vec<Objection> {
+    let mut found = Vec::new();
+    let plan = lines.draft.plan();
+    for id in plan.conflicts() {
+        if lines.draft.is_open(*id) {
+            continue;
+        }
+        let rows = lines.draft.lines_of(*id);
+        let edited = |row: LineIdx| {
+            let LineSource {
+                version,
+                row: real,
+                id,
+            } = lines.source(row.0)?;
+            let sides = lines.changed_by(id);
+            let [side] = sides[..] else { return None };
+            let line = lines.text(version, real);
+            Some(Edited {
+                row: row.0,
+                side,
+                line,
+            })
+        };
+        let edited: Vec<Edited<'_>> = rows.iter().filter_map(edited).collect();
+        for one in &edited {
+            let others = edited.iter().filter(|other| other.side != one.side);
+            let why = others
+                .filter_map(|other| reason(one.line, other.line))
+                .next();
+            found.extend(why.and_then(|why| lines.objection(one.row, why)));
+        }
+    }
+    found
+}
+
+/// Why an edited line depends on a line that the other side edited.
+fn reason(line: &[u8], other: &[u8]) -> Option<String> {
+    let shown = |name: &[u8]| String::from_utf8_lossy(name).into_owned();
+    if let Some(name) = assigned(other)
+        && words(line).contains(&name)
+        && assigned(line) != Some(name)
+    {
+        let name = shown(name);
+        return Some(format!(
+            "uses '{name}', which the other side gave another value"
+        ));
+    }
+    let key = |line: &[u8]| -> Option<String> {
+        let word = words(line).into_iter().find(|word| word.len() > 1)?;
+        Some(shown(word).to_ascii_lowercase())
+    };
+    let (one, other) = (key(line)?, key(other)?);
+    let together = TOGETHER
+        .iter()
+        .any(|pair| pair.contains(&&*one) && pair.contains(&&*other));
+    (together && one != other)
+        .then(|| format!("sets '{one}', and the other side changed '{other}', which belongs to it"))
+}
+
+/// The name to which a line gives a value.
+fn assigned(line: &[u8]) -> Option<&[u8]> {
+    let all = words(line);
+    let all = match all[..] {
+        [b"let" | b"const" | b"var" | b"val", b"mut", ref rest @ ..] => rest,
+        [b"let" | b"const" | b"var" | b"val", ref rest @ ..] => rest,
+        ref rest => rest,
+    };
+    let is_name = |name: &[u8]| name.first().is_some_and(u8::is_ascii_alphabetic);
+    match all {
+        [name, b"=", next, ..] if *next != b"=" && is_name(name) => Some(name),
+        [name, b":", b"=", ..] if is_name(name) => Some(name),
+        _ => None,
+    }
+}
+
+/// Returns rows of a table that have more or fewer fields than the row above them.
+///
+/// `separator` parts the fields; rows that do not hold it are no rows.
+pub(crate) fn uneven_rows(lines: &ResultLines<'_>, separator: u8) -> Vec<Objection> {
+    let fields = |row: u32| {
+        let line = lines.draft.line(LineIdx(row))?.line;
+        let n = line.bytes().iter().filter(|b| **b == separator).count();
+        (n > 0).then_some(n)
+    };
+    let differs = |(row, _): (u32, LineSource)| {
+        let (above, own) = (fields(row.checked_sub(1)?)?, fields(row)?);
+        (above != own).then(|| {
+            lines.objection(
+                row,
+                "has another number of fields than the row above".to_owned(),
+            )
+        })?
+    };
+    lines.settled().filter_map(differs).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_that_belong_together_are_found() {
+        let of = |one: &str, other: &str| reason(one.as_bytes(), other.as_bytes());
+        assert!(of("COLUMNS = WIDTH", "WIDTH = 80 * 8").is_some());
+        assert!(of("use_it(c.unwrap());", "let c = p.get().unwrap();").is_some());
+        assert!(of("tag: v2", "- image: quay/app-next").is_some());
+        assert_eq!(of("depth: 2", "length: 3"), None);
+        assert_eq!(of("a = 1", "b = 2"), None);
+        assert_eq!(of("if WIDTH == 3:", "if HEIGHT == 4:"), None);
+    }
+}

@@ -63,6 +63,7 @@ pub use text::source::{Line, LineEnd, Source};
 pub use text::tokens::token_ranges;
 pub use tree::renames::{Rename, TreeFile, renames};
 pub use verify::audit::audit;
+pub use verify::blended::Independent;
 pub use verify::checks::{Check, Finding, Inputs, Weight, check};
 pub use verify::fates::{Fates, GivenUp, GivenUpLine, LineChange, Report, SideReport};
 pub use verify::markers::{
@@ -70,6 +71,7 @@ pub use verify::markers::{
     marker_size, parse_markers, render_with_markers,
 };
 pub use verify::misplaced::misplaced;
+pub use verify::order::Position;
 pub use verify::proofs::{TextKind, objections};
 pub use verify::result_lines::Objection;
 pub use verify::scope::{ScopeTexts, Scopes};

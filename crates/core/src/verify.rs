@@ -3,6 +3,7 @@
 pub(crate) mod audit;
 pub(crate) mod bag;
 pub(crate) mod bindings;
+pub(crate) mod blended;
 pub(crate) mod blocks;
 pub(crate) mod checks;
 pub(crate) mod coupled;
@@ -10,6 +11,7 @@ pub(crate) mod decided;
 pub(crate) mod fates;
 pub(crate) mod markers;
 pub(crate) mod misplaced;
+pub(crate) mod order;
 pub(crate) mod proofs;
 pub(crate) mod result_lines;
 pub(crate) mod scope;

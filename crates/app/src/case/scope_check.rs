@@ -1,11 +1,12 @@
 //! Applies the scope proof to rulings: none may put a line into another block than its author did.
 
 use armistice_core::{
-    Certainty, Draft, Objection, Outline, Plan, RegionId, Ruling, ScopeTexts, Scopes, Session,
-    Source, TextKind, objections,
+    Certainty, Draft, Objection, Outline, Plan, Position, RegionId, Ruling, ScopeTexts, Scopes,
+    Session, Source, TextKind, objections,
 };
-use armistice_syntax::{Language, outline, scopes};
+use armistice_syntax::{Language, are_independent, outline, positions, scopes};
 use std::collections::BTreeSet;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// Bytes of each version up to which rulings are checked.
@@ -45,9 +46,11 @@ pub fn merges_out_of_scope(plan: &Arc<Plan>, path: &str) -> bool {
 /// What all results of a plan are compared with.
 struct Judge<'a> {
     plan: &'a Arc<Plan>,
+    path: &'a str,
     language: Option<Language>,
     scopes: [Scopes; 3],
     outlines: Option<[Outline; 3]>,
+    positions: Option<[Vec<Position>; 3]>,
     kind: TextKind,
     /// How scopes are read where a text has errors, or there is no parser.
     layout: fn(&Source) -> Scopes,
@@ -67,7 +70,7 @@ fn is_code(language: Language) -> bool {
 }
 
 impl<'a> Judge<'a> {
-    fn new(plan: &'a Arc<Plan>, path: &str) -> Self {
+    fn new(plan: &'a Arc<Plan>, path: &'a str) -> Self {
         let versions = plan.real_versions();
         let all = [&versions.base, &versions.ours, &versions.theirs];
         // Of a text with errors a parser tells no blocks: then all are read by their layout.
@@ -77,6 +80,10 @@ impl<'a> Judge<'a> {
         });
         let outlines = parsed.as_ref().and_then(|(language, _)| {
             let [base, ours, theirs] = all.map(|text| outline(*language, text));
+            Some([base?, ours?, theirs?])
+        });
+        let positions = Language::of(path).and_then(|language| {
+            let [base, ours, theirs] = all.map(|text| positions(language, text));
             Some([base?, ours?, theirs?])
         });
         let layout: fn(&Source) -> Scopes = match Language::of(path).is_some_and(is_code) {
@@ -92,6 +99,8 @@ impl<'a> Judge<'a> {
             language,
             scopes,
             outlines,
+            positions,
+            path,
             kind: TextKind::of(path, Language::of(path).is_some_and(has_names)),
             layout,
         }
@@ -115,7 +124,17 @@ impl<'a> Judge<'a> {
         };
         let of_result = self.language.and_then(|language| outline(language, &text));
         let outlines = self.outlines.as_ref().zip(of_result.as_ref());
+        let base = &self.plan.real_versions().base;
+        let language = Language::of(self.path);
+        let independent = |edits: [Range<usize>; 2]| {
+            language.and_then(|language| are_independent(language, base, edits)) == Some(true)
+        };
         let texts = ScopeTexts {
+            positions: self
+                .positions
+                .as_ref()
+                .map(|all| [&*all[0], &*all[1], &*all[2]]),
+            independent: Some(&independent),
             versions: [&versions[0], &versions[1], &versions[2]],
             result: &result,
             outlines: outlines.map(|([base, ours, theirs], result)| [base, ours, theirs, result]),
@@ -148,7 +167,9 @@ impl<'a> Judge<'a> {
             let session = session_with(settled);
             let draft = session.draft();
             let mut found = self.findings(draft);
-            found.retain(|found| !known.contains(&(found.key.0 as usize, found.key.1)));
+            found.retain(|found| {
+                found.leaves < least && !known.contains(&(found.key.0 as usize, found.key.1))
+            });
             let Some(first) = found.first() else {
                 return;
             };
@@ -206,6 +227,8 @@ fn object(ruling: &mut Ruling, found: &Objection) {
         found.line.number(),
         found.what
     );
-    ruling.certainty = Certainty::Hint;
-    ruling.resolution = None;
+    ruling.certainty = found.leaves;
+    if found.leaves == Certainty::Hint {
+        ruling.resolution = None;
+    }
 }

@@ -123,8 +123,8 @@ impl<'a> TokenDiff<'a> {
     }
 }
 
-/// Whether `more` put in what `less` did and no more there, and next to nothing where `less` only
-/// took words out.
+/// Whether `more` put in what `less` did and no more there, and nothing where `less` only took words
+/// out.
 fn is_close((l, less): Changed<'_>, (m, more): Changed<'_>) -> bool {
     let mut said = less.iter().filter(|hunk| !hunk.side.is_empty());
     let same = |a: &TokenHunk| {
@@ -142,7 +142,7 @@ fn is_close((l, less): Changed<'_>, (m, more): Changed<'_>) -> bool {
             words.start < out.end && out.start < words.end
         })
     });
-    !rewritten.any(|hunk| hunk.side.len() > SAID_WORDS)
+    !rewritten.any(|hunk| !hunk.side.is_empty())
 }
 
 /// Whether `more` has every change of words that `less` made of base.

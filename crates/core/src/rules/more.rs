@@ -58,7 +58,7 @@ impl Rule for More {
                 base: "let slot = berths[at].write().unwrap();\n",
                 ours: "let slot = berths[at].lock();\n",
                 theirs: "let slot = berths[at].write();\n",
-                gives: Some((Certain, "let slot = berths[at].lock();\n")),
+                gives: Some((Likely, "let slot = berths[at].lock();\n")),
             },
             Example {
                 path: "a.py",

@@ -1,7 +1,9 @@
 //! Rule: one side changed blanks only, the other words.
 
+use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::merge::stats::EditCounts;
+use crate::model::segment::Segment;
 use crate::model::side::{PerSide, Side};
 use crate::rules::conflict::Conflict;
 use crate::rules::risks::Risk;
@@ -9,6 +11,35 @@ use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::{lines, whose};
 
 pub(crate) struct Reindented;
+
+/// A resolution with the line ends of the side that laid the lines out, where it changed them throughout.
+fn with_ends_of(conflict: &Conflict<'_>, side: Side, resolution: Resolution) -> Resolution {
+    let Resolution::Segments(segments) = &resolution else {
+        return resolution;
+    };
+    let versions = conflict.versions();
+    let end = versions.get(side.into()).usual_end();
+    if versions.get(side.other().into()).usual_end() == end {
+        return resolution;
+    }
+    let mut text = Vec::new();
+    for segment in segments {
+        let bytes = match segment {
+            Segment::Lines(version, lines) => versions.get(*version).slice(*lines),
+            Segment::Text(bytes) | Segment::Hand(bytes) => bytes.as_slice(),
+        };
+        for line in bytes.split_inclusive(|b| *b == b'\n') {
+            match line.strip_suffix(b"\n") {
+                Some(content) => {
+                    text.extend_from_slice(content.strip_suffix(b"\r").unwrap_or(content));
+                    text.extend_from_slice(end.bytes());
+                }
+                None => text.extend_from_slice(line),
+            }
+        }
+    }
+    Resolution::Segments(vec![Segment::Text(text)])
+}
 
 impl Rule for Reindented {
     fn id(&self) -> &'static str {
@@ -58,11 +89,8 @@ impl Rule for Reindented {
             "{what}; {} words stand, laid out as {blank} has them",
             whose(worded)
         );
-        Some(Proposal::new(
-            certainty,
-            conflict.merged_resolution()?,
-            reason,
-        ))
+        let resolution = with_ends_of(conflict, side, conflict.merged_resolution()?);
+        Some(Proposal::new(certainty, resolution, reason))
     }
 
     fn examples(&self) -> &'static [Example] {

@@ -73,7 +73,7 @@ fn names(line: &[u8]) -> Vec<&[u8]> {
     }
     let is_name = |word: &&[u8]| {
         let first = word.first();
-        word.len() > 1 && first.is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
+        first.is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
     };
     code.into_iter().flat_map(words).filter(is_name).collect()
 }
@@ -110,7 +110,7 @@ fn gone(lines: &ResultLines<'_>) -> Vec<Objection> {
         };
         let gone = |name: &&[u8]| {
             let lacks = |side: Side| !known[Version::from(side) as usize].contains(name);
-            known[0].contains(name) && (lacks(Side::Ours) || lacks(Side::Theirs))
+            name.len() > 1 && known[0].contains(name) && (lacks(Side::Ours) || lacks(Side::Theirs))
         };
         let used: Vec<&[u8]> = names(line.line.trimmed())
             .into_iter()
@@ -204,6 +204,8 @@ fn imported(line: &[u8]) -> Vec<String> {
         let item = item.trim();
         let name = match item.rsplit_once(" as ") {
             Some((_, alias)) => alias,
+            // The file of an include has no name of its own.
+            None if item.starts_with('#') => return None,
             None => item.rsplit(['.', '/', ':', '\\', ' ']).next()?,
         };
         let name = name.trim_matches(['"', '\'', '(', ')', '{', '}', ' ']);
@@ -246,7 +248,7 @@ mod tests {
     #[test]
     fn names_are_those_of_the_code() {
         let found = names(b"let x1 = moor(\"a ship\", n) // of pay");
-        assert_eq!(found, [&b"let"[..], b"x1", b"moor"]);
+        assert_eq!(found, [&b"let"[..], b"x1", b"moor", b"n"]);
         assert!(names(b"# moor it").is_empty());
         assert!(declares(b"self.total: int = 3", b"total") || declares(b"total = 3", b"total"));
         assert!(!declares(b"if total == 3:", b"total"));

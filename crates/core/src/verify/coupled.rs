@@ -20,6 +20,11 @@ const TOGETHER: [[&str; 2]; 12] = [
     ["min", "max"],
 ];
 
+/// Rows up to which two edits are beside each other.
+const NEAR_ROWS: u32 = 3;
+/// Edited lines that are compared with one, before and after it.
+const NEAR: usize = 4;
+
 /// A line of a settled conflict that one side alone changed.
 struct Edited<'a> {
     row: u32,
@@ -29,36 +34,30 @@ struct Edited<'a> {
 
 /// Returns lines that depend on a line of the same conflict which the other side changed.
 pub(crate) fn coupled(lines: &ResultLines<'_>) -> Vec<Objection> {
-    let mut found = Vec::new();
     let plan = lines.draft.plan();
-    for id in plan.conflicts() {
-        if lines.draft.is_open(*id) {
-            continue;
-        }
-        let rows = lines.draft.lines_of(*id);
-        let edited = |row: LineIdx| {
-            let LineSource {
-                version,
-                row: real,
-                id,
-            } = lines.source(row.0)?;
-            let sides = lines.changed_by(id);
+    let in_conflict = |row: u32| {
+        let region = lines.draft.region_at(LineIdx(row));
+        region.is_some_and(|region| plan.conflict_of(region).is_some())
+    };
+    let settled = lines.settled().filter(|(row, _)| in_conflict(*row));
+    let edited: Vec<Edited<'_>> = settled
+        .filter_map(|(row, source)| {
+            let sides = lines.changed_by(source.id);
             let [side] = sides[..] else { return None };
-            let line = lines.text(version, real);
-            Some(Edited {
-                row: row.0,
-                side,
-                line,
-            })
+            let line = lines.text(source.version, source.row);
+            Some(Edited { row, side, line })
+        })
+        .collect();
+    let mut found = Vec::new();
+    for (nth, one) in edited.iter().enumerate() {
+        let near = |other: &&Edited<'_>| {
+            other.side != one.side && other.row.abs_diff(one.row) <= NEAR_ROWS
         };
-        let edited: Vec<Edited<'_>> = rows.iter().filter_map(edited).collect();
-        for one in &edited {
-            let others = edited.iter().filter(|other| other.side != one.side);
-            let why = others
-                .filter_map(|other| reason(one.line, other.line))
-                .next();
-            found.extend(why.and_then(|why| lines.objection(one.row, why)));
-        }
+        let others = edited[nth.saturating_sub(NEAR)..].iter().take(2 * NEAR);
+        let why = others
+            .filter(near)
+            .find_map(|other| reason(one.line, other.line));
+        found.extend(why.and_then(|why| lines.objection(one.row, why)));
     }
     found
 }

@@ -1,8 +1,11 @@
 //! What a settled conflict must prove, whichever rule settled it.
 
+use crate::decide::ruling::Certainty;
 use crate::draft::merged_text::Draft;
 use crate::verify::bindings::unbound;
+use crate::verify::blended::dependent;
 use crate::verify::coupled::{coupled, uneven_rows};
+use crate::verify::order::{Position, out_of_order};
 use crate::verify::result_lines::{Objection, ResultLines};
 use crate::verify::scope::{ScopeTexts, out_of_scope};
 
@@ -46,5 +49,21 @@ pub fn objections(draft: &Draft, texts: &ScopeTexts<'_>, kind: TextKind) -> Vec<
         TextKind::Other => {}
     }
     found.extend(coupled(&lines));
+    found.extend(dependent(&lines, kind, texts.independent));
+    let beside = texts
+        .positions
+        .map(|positions| out_of_order(&lines, positions));
+    found.extend(
+        beside
+            .into_iter()
+            .flatten()
+            .map(|(objection, position)| Objection {
+                leaves: match position {
+                    Position::Unknown => Certainty::Likely,
+                    Position::Ordered | Position::Free => Certainty::Hint,
+                },
+                ..objection
+            }),
+    );
     found
 }

@@ -1,5 +1,6 @@
 //! What each line of a merged text is: which line of which version, and the same line in the others.
 
+use crate::decide::ruling::Certainty;
 use crate::diff::lines::changed_lines;
 use crate::draft::merged_text::Draft;
 use crate::model::side::Side;
@@ -362,6 +363,8 @@ pub struct Objection {
     pub what: String,
     /// Identifies the fault in two texts over one plan.
     pub key: (Version, u32),
+    /// How certain a ruling may be all the same.
+    pub leaves: Certainty,
 }
 
 impl ResultLines<'_> {
@@ -373,6 +376,7 @@ impl ResultLines<'_> {
             region: self.draft.region_at(LineIdx(row))?,
             what,
             key: (id.0, id.1),
+            leaves: Certainty::Hint,
         })
     }
 }

@@ -8,6 +8,8 @@ use crate::model::versions::Version;
 use crate::outline::declaration::Outline;
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
+use crate::verify::blended::Independent;
+use crate::verify::order::Position;
 use crate::verify::result_lines::{LineId, LineSource, Objection, ResultLines, width};
 use std::collections::HashMap;
 
@@ -85,7 +87,7 @@ impl Scopes {
 
 /// What is known of the texts of a merge; lines are counted in the texts as they are, not as a plan lays
 /// them out.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy)]
 pub struct ScopeTexts<'a> {
     /// Of base, ours and theirs.
     pub versions: [&'a Scopes; 3],
@@ -93,6 +95,10 @@ pub struct ScopeTexts<'a> {
     pub result: &'a Scopes,
     /// What base, ours, theirs and the merged text declare, if a parser knows.
     pub outlines: Option<[&'a Outline; 4]>,
+    /// Whether the places of lines of base, ours and theirs have a meaning, if a parser knows.
+    pub positions: Option<[&'a [Position]; 3]>,
+    /// Whether two edits of base are in independent parts, if a parser knows.
+    pub independent: Option<&'a Independent<'a>>,
 }
 
 /// Returns the lines that are in another block than on the side that wrote them.

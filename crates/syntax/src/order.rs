@@ -1,0 +1,303 @@
+//! Whether the place of a line among its neighbours has a meaning, and which parts of a line are
+//! independent of each other: one table of node kinds for all languages.
+
+use crate::facts::{PARSED_BYTES, with_tree};
+use crate::language::Language;
+use armistice_core::{Position, Source};
+use std::ops::Range;
+use tree_sitter::Node;
+
+/// What may stand in any order: declarations that are found by name, members by key, imports by name.
+const FREE: [&str; 57] = [
+    "annotation_type_declaration",
+    "attribute",
+    "block_mapping_pair",
+    "class",
+    "class_declaration",
+    "class_definition",
+    "class_specifier",
+    "const_item",
+    "constructor_declaration",
+    "decorated_definition",
+    "enum_declaration",
+    "enum_item",
+    "export_specifier",
+    "field_initializer",
+    "flow_pair",
+    "function_declaration",
+    "function_definition",
+    "function_item",
+    "impl_item",
+    "import_declaration",
+    "import_from_statement",
+    "import_spec",
+    "import_specifier",
+    "import_statement",
+    "interface_declaration",
+    "jsx_attribute",
+    "keyed_element",
+    "keyword_argument",
+    "method",
+    "method_declaration",
+    "method_definition",
+    "method_signature",
+    "mod_item",
+    "module",
+    "namespace_definition",
+    "namespace_use_declaration",
+    "pair",
+    "preproc_include",
+    "property_declaration",
+    "property_signature",
+    "record_declaration",
+    "shorthand_field_initializer",
+    "singleton_method",
+    "static_item",
+    "struct_item",
+    "struct_specifier",
+    "table",
+    "table_array_element",
+    "trait_declaration",
+    "trait_item",
+    "type_alias_declaration",
+    "type_declaration",
+    "type_item",
+    "union_item",
+    "use_declaration",
+    "using_directive",
+    "generator_function_declaration",
+];
+
+/// What runs, counts or overrides in the order in which it stands.
+const ORDERED: [&str; 37] = [
+    "assignment",
+    "break_statement",
+    "call",
+    "command",
+    "continue_statement",
+    "declaration_list",
+    "do_statement",
+    "enum_assignment",
+    "enum_case",
+    "enum_constant",
+    "enum_member_declaration",
+    "enum_variant",
+    "enumerator",
+    "expression_statement",
+    "for_in_statement",
+    "for_statement",
+    "if_statement",
+    "import_clause",
+    "keyframes_statement",
+    "let_declaration",
+    "lexical_declaration",
+    "local_variable_declaration",
+    "media_statement",
+    "pipeline",
+    "redirected_statement",
+    "return_statement",
+    "rule_set",
+    "short_var_declaration",
+    "supports_statement",
+    "switch_statement",
+    "throw_statement",
+    "try_statement",
+    "variable_assignment",
+    "variable_declaration",
+    "while_statement",
+    "with_statement",
+    "yield_statement",
+];
+
+/// What parts that do not depend on each other are in.
+const INDEPENDENT: [&str; 22] = [
+    "block_mapping",
+    "dictionary",
+    "export_clause",
+    "field_initializer_list",
+    "flow_mapping",
+    "import_clause",
+    "import_from_statement",
+    "import_list",
+    "jsx_opening_element",
+    "jsx_self_closing_element",
+    "literal_value",
+    "named_imports",
+    "object",
+    "object_pattern",
+    "selectors",
+    "self_closing_tag",
+    "set",
+    "start_tag",
+    "token_tree",
+    "union_type",
+    "use_list",
+    "use_wildcard",
+];
+
+/// Returns for each line whether its place has a meaning; `None` if the text cannot be parsed.
+pub fn positions(language: Language, text: &Source) -> Option<Vec<Position>> {
+    if text.bytes().len() > PARSED_BYTES {
+        return None;
+    }
+    with_tree(language, text.bytes(), |root| {
+        let lines = text.lines(text.all()).enumerate();
+        let position = |(row, line): (usize, armistice_core::Line<'_>)| {
+            let column = line.bytes().iter().position(|b| !b.is_ascii_whitespace());
+            column.map_or(Position::Free, |column| {
+                let start = tree_sitter::Point { row, column };
+                let end = tree_sitter::Point {
+                    row,
+                    column: column + 1,
+                };
+                let found = root.descendant_for_point_range(start, end);
+                found.map_or(Position::Unknown, |node| of_first(node, text.bytes()))
+            })
+        };
+        lines.map(position).collect()
+    })
+}
+
+/// The position of the outermost node that begins with this one and is known.
+fn of_first(node: Node<'_>, bytes: &[u8]) -> Position {
+    let start = node.start_byte();
+    let mut found = Position::Unknown;
+    let mut at = Some(node);
+    while let Some(node) = at.filter(|node| node.start_byte() == start) {
+        if node.kind().contains("comment") {
+            return Position::Free;
+        }
+        let is_valued = || node.child_by_field_name("value").is_some();
+        let has_effect = || {
+            node.kind() == "import_statement"
+                && node
+                    .named_child(0)
+                    .is_some_and(|child| child.kind() == "string")
+        };
+        let parent = node.parent().map_or("", |parent| parent.kind());
+        if ORDERED.contains(&node.kind()) && !is_valued_member(node, is_valued()) || has_effect() {
+            found = Position::Ordered;
+        } else if matches!(parent, "enum_body" | "enum_declaration_list") && !is_valued() {
+            found = Position::Ordered;
+        } else if FREE.contains(&node.kind()) || parent == "set" || is_public_name(node, bytes) {
+            found = Position::Free;
+        }
+        at = node.parent();
+    }
+    found
+}
+
+/// Whether a member of an enumeration says its value itself.
+fn is_valued_member(node: Node<'_>, is_valued: bool) -> bool {
+    is_valued
+        && matches!(
+            node.kind(),
+            "enumerator" | "enum_variant" | "enum_assignment" | "enum_member_declaration"
+        )
+}
+
+/// Whether a node is an item of Python's list of public names.
+fn is_public_name(node: Node<'_>, bytes: &[u8]) -> bool {
+    let list = node
+        .parent()
+        .filter(|list| matches!(list.kind(), "list" | "tuple"));
+    let assignment = list.and_then(|list| list.parent());
+    let left = assignment.and_then(|assignment| assignment.child_by_field_name("left"));
+    left.is_some_and(|left| bytes.get(left.byte_range()) == Some(b"__all__"))
+}
+
+/// Returns whether two edits inside one line are in different parts of something whose parts do not
+/// depend on each other: members by key, arguments by keyword, attributes, imported names.
+///
+/// The edits are ranges of bytes of the text. `None` if the text cannot be parsed.
+pub fn are_independent(
+    language: Language,
+    text: &Source,
+    edits: [Range<usize>; 2],
+) -> Option<bool> {
+    if text.bytes().len() > PARSED_BYTES {
+        return None;
+    }
+    with_tree(language, text.bytes(), |root| {
+        let from = edits[0].start.min(edits[1].start);
+        let to = edits[0].end.max(edits[1].end);
+        let Some(node) = root.named_descendant_for_byte_range(from, to) else {
+            return false;
+        };
+        let part = |edit: &Range<usize>| {
+            let mut cursor = node.walk();
+            let children = node.named_children(&mut cursor);
+            children
+                .into_iter()
+                .find(|child| child.start_byte() <= edit.start && edit.end <= child.end_byte())
+        };
+        let (one, other) = (part(&edits[0]), part(&edits[1]));
+        let is_apart = one.map(|node| node.id()) != other.map(|node| node.id());
+        let by_keyword =
+            |part: Option<Node<'_>>| part.is_some_and(|part| part.kind() == "keyword_argument");
+        let by_name = matches!(node.kind(), "argument_list" | "arguments")
+            && by_keyword(one)
+            && by_keyword(other);
+        is_apart && (INDEPENDENT.contains(&node.kind()) || by_name)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_place_of_a_line_has_a_meaning_or_none() {
+        use Position::{Free, Ordered, Unknown};
+        for (path, text, wanted) in [
+            (
+                "a.rs",
+                "use a::b;\nfn c() {}\nenum D {\n    E,\n    F = 3,\n}\n",
+                vec![Free, Free, Free, Ordered, Free, Unknown],
+            ),
+            (
+                "a.py",
+                "import a\nb = 1\ndef c(): pass\n",
+                vec![Free, Ordered, Free],
+            ),
+            (
+                "a.py",
+                "__all__ = [\n    'a',\n]\nb = [\n    'a',\n]\n",
+                vec![Ordered, Free, Unknown, Ordered, Unknown, Unknown],
+            ),
+            (
+                "a.js",
+                "import './a.css';\nimport {b} from './b';\nf();\n",
+                vec![Ordered, Free, Ordered],
+            ),
+            ("a.css", ".a { color: red }\n", vec![Ordered]),
+            ("a.json", "{\n  \"a\": 1\n}\n", vec![Unknown, Free, Unknown]),
+            (
+                "A.java",
+                "enum A {\n    B,\n    C\n}\n",
+                vec![Free, Ordered, Ordered, Unknown],
+            ),
+        ] {
+            let found = positions(Language::of(path).unwrap(), &Source::from(text)).unwrap();
+            assert_eq!(found, wanted, "{path}: {text}");
+        }
+    }
+
+    #[test]
+    fn parts_by_key_are_independent_and_operands_are_not() {
+        let of = |path: &str, text: &str, one: &str, other: &str| {
+            let range = |part: &str| {
+                let at = text.find(part).unwrap();
+                at..at + part.len()
+            };
+            let language = Language::of(path).unwrap();
+            are_independent(language, &Source::from(text), [range(one), range(other)]).unwrap()
+        };
+        assert!(of("a.py", "f(a=1, b=2)\n", "1", "2"));
+        assert!(!of("a.py", "f(1, 2)\n", "1", "2"));
+        assert!(!of("a.py", "x = a + b\n", "a", "b"));
+        assert!(of("a.js", "x = {a: 1, b: 2};\n", "1", "2"));
+        assert!(of("a.rs", "use a::{b, c};\n", "b", "c"));
+        assert!(!of("a.js", "x = {a: y * z};\n", "y", "z"));
+    }
+}

@@ -246,7 +246,7 @@ fn state(versions: Versions, name: &str, size: (u16, u16)) -> Option<State> {
         ours: party("harbour/main"),
         theirs: party("night-pilotage"),
         cases: vec![Case::new(RepoPath::new(name), stages)],
-        message: String::new(),
+        message: Default::default(),
     };
     let mut state = State::new(situation, size, 0);
     let context = RuleContext {

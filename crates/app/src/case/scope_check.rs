@@ -1,8 +1,8 @@
-//! Applies the scope proof to rulings: none may put a line into another block than its author did.
+//! Applies the proofs of core to rulings, and takes back those that fail one.
 
 use armistice_core::{
-    Certainty, Draft, Objection, Outline, Plan, Position, RegionId, Ruling, ScopeTexts, Scopes,
-    Session, Source, TextKind, objections,
+    Certainty, Draft, Objection, Outline, Plan, Position, RegionId, Resolution, Ruling, ScopeTexts,
+    Scopes, Session, Side, Source, TextKind, Version, objections,
 };
 use armistice_syntax::{Language, are_independent, outline, positions, scopes};
 use std::collections::BTreeSet;
@@ -35,12 +35,6 @@ pub fn judged_by_scope(
         judge.judge(least, &mut rulings);
     }
     rulings
-}
-
-/// Whether a plan by declarations merges something into another block before any conflict is settled.
-pub fn merges_out_of_scope(plan: &Arc<Plan>, path: &str) -> bool {
-    let judge = Judge::new(plan, path);
-    !judge.findings(&Draft::new(Arc::clone(plan))).is_empty()
 }
 
 /// What all results of a plan are compared with.
@@ -142,34 +136,49 @@ impl<'a> Judge<'a> {
         objections(draft, &texts, self.kind)
     }
 
+    /// What is wrong with some rulings, whichever side the other conflicts are settled by.
+    fn findings_with(&self, settled: Vec<(RegionId, Ruling)>) -> (Session, Vec<Objection>) {
+        let is_settled = |id: &&RegionId| settled.iter().any(|(other, _)| other == *id);
+        let conflicts = self.plan.conflicts().iter();
+        let open: Vec<RegionId> = conflicts.filter(|id| !is_settled(id)).copied().collect();
+        let session_with = |side: Option<Side>| {
+            let others = open.iter().filter_map(|id| {
+                let taken = Ruling {
+                    rule: String::new(),
+                    certainty: Certainty::Certain,
+                    reason: String::new(),
+                    resolution: Some(Resolution::Take(Version::from(side?))),
+                };
+                Some((*id, taken))
+            });
+            let all = settled.iter().cloned().chain(others).collect();
+            Session::with_rulings(Arc::clone(self.plan), all)
+        };
+        let session = session_with(Some(Side::Ours));
+        let mut found = self.findings(session.draft());
+        if !open.is_empty() && !found.is_empty() {
+            let other = self.findings(session_with(Some(Side::Theirs)).draft());
+            let also: BTreeSet<_> = other.iter().map(id_of).collect();
+            found.retain(|found| also.contains(&id_of(found)) && !open.contains(&found.region));
+        }
+        (session, found)
+    }
+
     fn judge(&self, least: Certainty, rulings: &mut [(RegionId, Ruling)]) {
         let counts = |ruling: &Ruling| ruling.certainty >= least && ruling.resolution.is_some();
         let is_judged = |ruling: &Ruling| ruling.certainty == least && ruling.resolution.is_some();
         if !rulings.iter().any(|(_, ruling)| is_judged(ruling)) {
             return;
         }
-        let session_with = |rulings: Vec<(RegionId, Ruling)>| {
-            Session::with_rulings(Arc::clone(self.plan), rulings)
-        };
         // What others than these rulings have done speaks against none of them.
-        let before: Vec<_> = rulings
-            .iter()
-            .filter(|(_, r)| counts(r) && !is_judged(r))
-            .cloned()
-            .collect();
-        let known = self.findings(session_with(before).draft());
-        let known: BTreeSet<_> = known
-            .into_iter()
-            .map(|found| (found.key.0 as usize, found.key.1))
-            .collect();
+        let before = rulings.iter().filter(|(_, r)| counts(r) && !is_judged(r));
+        let (_, known) = self.findings_with(before.cloned().collect());
+        let known: BTreeSet<_> = known.into_iter().map(|found| id_of(&found)).collect();
         for round in 0..=ROUNDS {
-            let settled: Vec<_> = rulings.iter().filter(|(_, r)| counts(r)).cloned().collect();
-            let session = session_with(settled);
+            let settled = rulings.iter().filter(|(_, r)| counts(r)).cloned().collect();
+            let (session, mut found) = self.findings_with(settled);
             let draft = session.draft();
-            let mut found = self.findings(draft);
-            found.retain(|found| {
-                found.leaves < least && !known.contains(&(found.key.0 as usize, found.key.1))
-            });
+            found.retain(|found| found.leaves < least && !known.contains(&id_of(found)));
             let Some(first) = found.first() else {
                 return;
             };
@@ -218,6 +227,11 @@ impl<'a> Judge<'a> {
             }
         }
     }
+}
+
+/// What tells an objection from others over one plan.
+fn id_of(found: &Objection) -> (usize, u32, Certainty) {
+    (found.key.0 as usize, found.key.1, found.leaves)
 }
 
 fn object(ruling: &mut Ruling, found: &Objection) {

@@ -9,6 +9,7 @@ mod obstacles;
 mod afterwards;
 mod around;
 mod cases;
+mod certainty;
 mod checks;
 mod demo;
 mod driver;

@@ -143,7 +143,8 @@ fn leaves(conflict: &Conflict<'_>) -> Option<Side> {
             let word = row
                 .split(|b| !(b.is_ascii_alphanumeric() || *b == b'@'))
                 .next();
-            Some(line.indent()) == level && word.is_some_and(|word| LEAVES.contains(&word))
+            let leaves = word.is_some_and(|word| LEAVES.contains(&word)) && !is_guarded(row);
+            Some(line.indent()) == level && leaves
         });
         let leaving: Vec<bool> = leaving.collect();
         let (last, before) = leaving.split_last()?;
@@ -157,6 +158,13 @@ fn leaves(conflict: &Conflict<'_>) -> Option<Side> {
         (false, true) => Some(Side::Theirs),
         _ => None,
     }
+}
+
+/// Whether a line leaves the block only under a condition behind it: `return if late`.
+fn is_guarded(line: &[u8]) -> bool {
+    let words: Vec<&[u8]> = line.split(|b| b.is_ascii_whitespace()).collect();
+    let has = |word: &[u8]| words.contains(&word);
+    (has(b"if") || has(b"unless")) && !has(b"else")
 }
 
 /// The side that added to the block above, where the other added something outside of it.

@@ -63,7 +63,15 @@ impl Rule for Replay {
                 formula.describe(),
                 whose(on)
             );
-            Some(Proposal::likely(without_empty(resolution), reason))
+            // One place proves no rule, unless the other side only laid the same words out anew.
+            let bare = |text: &[u8]| -> Vec<u8> {
+                let is_word = |b: &&u8| !b.is_ascii_whitespace() && **b != b'\\';
+                text.iter().filter(is_word).copied().collect()
+            };
+            Some(match formula.times {
+                1 if bare(base) != bare(other) => Proposal::hint(reason),
+                _ => Proposal::likely(without_empty(resolution), reason),
+            })
         })
     }
 

@@ -87,6 +87,16 @@ impl More {
             context.label(more),
             whose(context.label(more.other()))
         );
+        // An operand that one side took out the other may have put into what it wrote instead.
+        let operators = |version: Version| {
+            let signs = conflict.text(version).iter();
+            signs
+                .filter(|b| matches!(b, b'*' | b'/' | b'+' | b'%'))
+                .count()
+        };
+        if !close && operators(more.other().into()) < operators(Version::Base) {
+            return None;
+        }
         // What one side took out as a whole the other may have meant to change.
         let sure = close && !Version::ALL.iter().any(|v| conflict.text(*v).is_empty());
         let taken = Resolution::Take(more.into());

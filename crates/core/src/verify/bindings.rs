@@ -41,6 +41,8 @@ pub(crate) fn unbound(lines: &ResultLines<'_>) -> Vec<Objection> {
     let mut found = gone(lines);
     found.extend(used_too_early(lines));
     found.extend(imported_twice(lines));
+    found.extend(required_after_default(lines));
+    found.extend(without_separator(lines));
     found
 }
 
@@ -78,6 +80,27 @@ fn names(line: &[u8]) -> Vec<&[u8]> {
     code.into_iter().flat_map(words).filter(is_name).collect()
 }
 
+/// Names on a line that are no members: not behind a dot or an arrow.
+fn plain_names(line: &[u8]) -> Vec<&[u8]> {
+    let is_member = |name: &&[u8]| is_member(line, name);
+    names(line)
+        .into_iter()
+        .filter(|name| !is_member(name))
+        .collect()
+}
+
+/// Whether a word of a line is a member of something: behind a dot, an arrow or two colons that follow a
+/// name or a bracket.
+pub(crate) fn is_member(line: &[u8], word: &[u8]) -> bool {
+    let at = word.as_ptr() as usize - line.as_ptr() as usize;
+    let before = &line[..at];
+    let of = [&b"?."[..], b".", b"->"]
+        .iter()
+        .find_map(|sign| before.strip_suffix(*sign));
+    let owner = of.and_then(<[u8]>::last);
+    owner.is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b')' | b']'))
+}
+
 /// Whether a line declares a name: `let name`, `name = …`.
 fn declares(line: &[u8], name: &[u8]) -> bool {
     let words = words(line);
@@ -89,7 +112,7 @@ fn declares(line: &[u8], name: &[u8]) -> bool {
             [Some(b":"), Some(b"=")] => true,
             _ => false,
         };
-        before.is_some_and(|word| DECLARING.contains(word)) || assigned && at < 3
+        before.is_some_and(|word| DECLARING.contains(word)) || assigned && at == 0
     };
     is_import(line) || (0..words.len()).any(|at| words[at] == name && is_declared(at))
 }
@@ -102,6 +125,10 @@ fn gone(lines: &ResultLines<'_>) -> Vec<Objection> {
             .collect()
     };
     let known = [Version::Base, Version::Ours, Version::Theirs].map(all);
+    // Members of other objects may be declared anywhere.
+    let plain: HashSet<&[u8]> = (0..lines.len(Version::Base))
+        .flat_map(|row| plain_names(lines.text(Version::Base, row)))
+        .collect();
     let mut found = Vec::new();
     for (row, source) in lines.settled() {
         let sides = lines.changed_by(source.id);
@@ -110,7 +137,7 @@ fn gone(lines: &ResultLines<'_>) -> Vec<Objection> {
         };
         let gone = |name: &&[u8]| {
             let lacks = |side: Side| !known[Version::from(side) as usize].contains(name);
-            name.len() > 1 && known[0].contains(name) && (lacks(Side::Ours) || lacks(Side::Theirs))
+            name.len() > 1 && plain.contains(name) && (lacks(Side::Ours) || lacks(Side::Theirs))
         };
         let used: Vec<&[u8]> = names(line.line.trimmed())
             .into_iter()
@@ -155,6 +182,13 @@ fn used_too_early(lines: &ResultLines<'_>) -> Vec<Objection> {
         rows.filter_map(|row| Some((declared_in_order(lines.text(version, row))?, row)))
             .collect()
     };
+    let rows = (0..lines.draft.len() as u32).rev();
+    let result: HashMap<&[u8], u32> = rows
+        .filter_map(|row| {
+            let line = lines.draft.line(LineIdx(row))?.line;
+            Some((declared_in_order(line.trimmed())?, row))
+        })
+        .collect();
     let by_version = [Version::Base, Version::Ours, Version::Theirs].map(declared);
     for (
         row,
@@ -177,7 +211,8 @@ fn used_too_early(lines: &ResultLines<'_>) -> Vec<Objection> {
                 let Some(declaring) = by_version[version as usize].get(name) else {
                     return false;
                 };
-                let place = lines.id(version, *declaring).and_then(|id| lines.place(id));
+                // A declaration that was moved is another line.
+                let place = result.get(name).copied();
                 let texts = lines.draft.plan().real_versions().get(version);
                 let same_level = width(texts.line(LineIdx(real)).bytes())
                     == width(texts.line(LineIdx(*declaring)).bytes());
@@ -241,6 +276,94 @@ fn imported_twice(lines: &ResultLines<'_>) -> Vec<Objection> {
     found
 }
 
+/// Python's functions in which a parameter without a default follows one with.
+fn required_after_default(lines: &ResultLines<'_>) -> Vec<Objection> {
+    let is_wrong = |row: &u32| {
+        let line = lines.draft.line(LineIdx(*row));
+        line.is_some_and(|line| has_required_after_default(line.line.trimmed()))
+    };
+    let rows = lines.settled().map(|(row, _)| row).filter(is_wrong);
+    let what = "has a parameter without a default after one with a default";
+    rows.filter_map(|row| lines.objection(row, what.to_owned()))
+        .collect()
+}
+
+fn has_required_after_default(line: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(line);
+    let Some((_, rest)) = text.split_once('(').filter(|_| text.starts_with("def ")) else {
+        return false;
+    };
+    let (mut depth, mut parts) = (0, vec![String::new()]);
+    for sign in rest.chars() {
+        match sign {
+            '(' | '[' | '{' => depth += 1,
+            ')' | ']' | '}' if depth == 0 => break,
+            ')' | ']' | '}' => depth -= 1,
+            ',' if depth == 0 => {
+                parts.push(String::new());
+                continue;
+            }
+            _ => {}
+        }
+        if let Some(part) = parts.last_mut() {
+            part.push(sign);
+        }
+    }
+    let parts = parts
+        .iter()
+        .map(|part| part.trim())
+        .filter(|part| !part.is_empty() && *part != "/");
+    // Behind a star they are given by name.
+    let parts: Vec<&str> = parts.take_while(|part| !part.starts_with('*')).collect();
+    let first = parts.iter().position(|part| part.contains('='));
+    first.is_some_and(|first| parts[first..].iter().any(|part| !part.contains('=')))
+}
+
+/// Items of both sides with no separator between them: the first was the last of its list.
+fn without_separator(lines: &ResultLines<'_>) -> Vec<Objection> {
+    let mut found = Vec::new();
+    let mut before: Option<(LineSource, &[u8])> = None;
+    for (row, source) in lines.settled() {
+        let Some(line) = lines
+            .draft
+            .line(LineIdx(row))
+            .map(|line| line.line.trimmed())
+        else {
+            continue;
+        };
+        if let Some((last, above)) = before
+            && last.version != source.version
+            && is_item(above)
+            && is_item(line)
+            && was_last(lines, last)
+        {
+            let what = "follows an item without a separator between them".to_owned();
+            found.extend(lines.objection(row, what));
+        }
+        before = Some((source, line));
+    }
+    found
+}
+
+/// Whether a line is a quoted text or a number with nothing behind it.
+fn is_item(line: &[u8]) -> bool {
+    let ends = matches!(line.last(), Some(b'"' | b'\'' | b'`' | b'0'..=b'9'));
+    let begins = matches!(line.first(), Some(b'"' | b'\'' | b'`' | b'0'..=b'9'));
+    begins && ends
+}
+
+/// Whether a line is the last of a list whose items have commas behind them.
+fn was_last(lines: &ResultLines<'_>, source: LineSource) -> bool {
+    let above = source
+        .row
+        .checked_sub(1)
+        .map(|row| lines.text(source.version, row));
+    let below = (source.row + 1 < lines.len(source.version))
+        .then(|| lines.text(source.version, source.row + 1));
+    above.is_some_and(|above| above.ends_with(b","))
+        && below.is_some_and(|below| matches!(below.first(), Some(b')' | b']' | b'}')))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -250,8 +373,23 @@ mod tests {
         let found = names(b"let x1 = moor(\"a ship\", n) // of pay");
         assert_eq!(found, [&b"let"[..], b"x1", b"moor", b"n"]);
         assert!(names(b"# moor it").is_empty());
-        assert!(declares(b"self.total: int = 3", b"total") || declares(b"total = 3", b"total"));
+        assert!(declares(b"total = 3", b"total") && !declares(b"ship.total = 3", b"total"));
         assert!(!declares(b"if total == 3:", b"total"));
+    }
+
+    #[test]
+    fn a_required_parameter_after_a_default_is_found() {
+        assert!(has_required_after_default(
+            b"def f(session, timeout=None, tenant):"
+        ));
+        for right in [
+            "def f(a, b=1, *, c):",
+            "def f(a, b=g(1, 2)):",
+            "def f(a=(1, 2), b=2):",
+            "f(a=1, b)",
+        ] {
+            assert!(!has_required_after_default(right.as_bytes()), "{right}");
+        }
     }
 
     #[test]

@@ -2,7 +2,9 @@
 
 use crate::decide::ruling::Certainty;
 use crate::model::versions::Version;
+use crate::text::language::is_comment;
 use crate::text::lines::{LineIdx, LineRange};
+use crate::verify::bindings::is_member;
 use crate::verify::proofs::TextKind;
 use crate::verify::result_lines::{Objection, ResultLines, words};
 use std::collections::HashMap;
@@ -12,8 +14,9 @@ use std::ops::Range;
 pub type Independent<'a> = dyn Fn([Range<usize>; 2]) -> bool + 'a;
 
 /// Words that turn a meaning round.
-const TURNING: [&[u8]; 12] = [
-    b"!",
+const TURNING: [&[u8]; 13] = [
+    b"and",
+    b"or",
     b"-",
     b"~",
     b"False",
@@ -50,15 +53,23 @@ pub(crate) fn dependent(
             versions.ours.line(LineIdx(ours)).content(),
             versions.theirs.line(LineIdx(theirs)).content(),
         );
-        if ours == old || theirs == old {
+        // One side may only have laid it out anew.
+        if words(ours) == words(old) || words(theirs) == words(old) {
             continue;
         }
-        let turns = |new: &[u8]| {
+        let turns = |new: &[u8], other: &[u8]| {
+            if is_clause(old, new) {
+                return false;
+            }
             let changed = changed_words(old, new);
-            kind == TextKind::Code
-                && (changed.is_empty() || changed.iter().any(|word| TURNING.contains(word)))
+            // A comparison and a condition beside it are two.
+            if is_clause(old, other) && changed.iter().all(|(word, _)| compares(word)) {
+                return changed.is_empty();
+            }
+            let is_code = kind == TextKind::Code && !is_comment(old.trim_ascii());
+            is_code && (changed.is_empty() || turns_round(&changed))
         };
-        if turns(ours) || turns(theirs) {
+        if turns(ours, theirs) || turns(theirs, ours) {
             let what = "has a side's words turned round or in another order, and an edit of the other side";
             found.extend(lines.objection(row, what.to_owned()));
             continue;
@@ -79,17 +90,47 @@ pub(crate) fn dependent(
     found
 }
 
-/// The words that only one of two lines has, or has more often.
-fn changed_words<'a>(old: &'a [u8], new: &'a [u8]) -> Vec<&'a [u8]> {
+/// Whether a line only has another condition at the end of those it had.
+fn is_clause(old: &[u8], new: &[u8]) -> bool {
+    let edit = changed_bytes(old, new);
+    let put_in = &new[edit.start..new.len() - (old.len() - edit.end)];
+    let first = words(put_in).first().copied();
+    edit.is_empty() && matches!(first, Some(b"and" | b"or" | b"&" | b"|"))
+}
+
+/// Whether a sign is part of a comparison.
+fn compares(word: &[u8]) -> bool {
+    matches!(word, b"<" | b">" | b"=" | b"!")
+}
+
+/// Whether words that one line has more often than another negate, compare or join otherwise.
+fn turns_round(changed: &[(&[u8], i32)]) -> bool {
+    let turns = |(word, count): &(&[u8], i32)| match *word {
+        // Twice it asserts.
+        b"!" => count % 2 != 0,
+        // Once it is a reference or a type.
+        b"&" | b"|" => count % 2 == 0,
+        word => TURNING.contains(&word),
+    };
+    changed.iter().any(turns) || changed.iter().all(|(word, _)| compares(word))
+}
+
+/// The words that one of two lines has more often, with how much more often the first has them.
+fn changed_words<'a>(old: &'a [u8], new: &'a [u8]) -> Vec<(&'a [u8], i32)> {
     let mut counts: HashMap<&[u8], i32> = HashMap::new();
-    words(old)
+    // A method called `or` or `not` joins and negates nothing.
+    for (line, step) in [(old, 1), (new, -1)] {
+        for word in words(line)
+            .into_iter()
+            .filter(|word| !(TURNING.contains(word) && is_member(line, word)))
+        {
+            *counts.entry(word).or_insert(0) += step;
+        }
+    }
+    counts
         .into_iter()
-        .for_each(|word| *counts.entry(word).or_insert(0) += 1);
-    words(new)
-        .into_iter()
-        .for_each(|word| *counts.entry(word).or_insert(0) -= 1);
-    let changed = counts.into_iter().filter(|(_, count)| *count != 0);
-    changed.map(|(word, _)| word).collect()
+        .filter(|(_, count)| *count != 0)
+        .collect()
 }
 
 /// The part of a line that another line has otherwise.

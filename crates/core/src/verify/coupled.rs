@@ -2,16 +2,16 @@
 
 use crate::model::side::Side;
 use crate::text::lines::LineIdx;
+use crate::verify::proofs::TextKind;
 use crate::verify::result_lines::{LineSource, Objection, ResultLines, words};
 
 /// Keys whose values are chosen together.
-const TOGETHER: [[&str; 2]; 12] = [
+const TOGETHER: [[&str; 2]; 11] = [
     ["image", "tag"],
     ["repository", "tag"],
     ["host", "port"],
     ["user", "password"],
     ["username", "password"],
-    ["color", "background"],
     ["version", "checksum"],
     ["version", "hash"],
     ["version", "sha256"],
@@ -33,7 +33,7 @@ struct Edited<'a> {
 }
 
 /// Returns lines that depend on a line of the same conflict which the other side changed.
-pub(crate) fn coupled(lines: &ResultLines<'_>) -> Vec<Objection> {
+pub(crate) fn coupled(lines: &ResultLines<'_>, kind: TextKind) -> Vec<Objection> {
     let plan = lines.draft.plan();
     let in_conflict = |row: u32| {
         let region = lines.draft.region_at(LineIdx(row));
@@ -56,14 +56,14 @@ pub(crate) fn coupled(lines: &ResultLines<'_>) -> Vec<Objection> {
         let others = edited[nth.saturating_sub(NEAR)..].iter().take(2 * NEAR);
         let why = others
             .filter(near)
-            .find_map(|other| reason(one.line, other.line));
+            .find_map(|other| reason(one.line, other.line, kind));
         found.extend(why.and_then(|why| lines.objection(one.row, why)));
     }
     found
 }
 
 /// Why an edited line depends on a line that the other side edited.
-fn reason(line: &[u8], other: &[u8]) -> Option<String> {
+fn reason(line: &[u8], other: &[u8], kind: TextKind) -> Option<String> {
     let shown = |name: &[u8]| String::from_utf8_lossy(name).into_owned();
     if let Some(name) = assigned(other)
         && words(line).contains(&name)
@@ -79,7 +79,12 @@ fn reason(line: &[u8], other: &[u8]) -> Option<String> {
         Some(shown(word).to_ascii_lowercase())
     };
     let (one, other) = (key(line)?, key(other)?);
-    let together = TOGETHER
+    // In a program these are names of variables like any other.
+    let pairs: &[[&str; 2]] = match kind {
+        TextKind::Code => &[["color", "background"]],
+        _ => &TOGETHER,
+    };
+    let together = pairs
         .iter()
         .any(|pair| pair.contains(&&*one) && pair.contains(&&*other));
     (together && one != other)
@@ -129,7 +134,7 @@ mod tests {
 
     #[test]
     fn lines_that_belong_together_are_found() {
-        let of = |one: &str, other: &str| reason(one.as_bytes(), other.as_bytes());
+        let of = |one: &str, other: &str| reason(one.as_bytes(), other.as_bytes(), TextKind::Other);
         assert!(of("COLUMNS = WIDTH", "WIDTH = 80 * 8").is_some());
         assert!(of("use_it(c.unwrap());", "let c = p.get().unwrap();").is_some());
         assert!(of("tag: v2", "- image: quay/app-next").is_some());

@@ -1,7 +1,9 @@
 //! Lines that both sides added at one place: which comes first.
 
 use crate::model::side::Side;
-use crate::verify::result_lines::{LineSource, Objection, ResultLines};
+use crate::model::versions::Version;
+use crate::text::lines::LineIdx;
+use crate::verify::result_lines::{LineSource, Objection, ResultLines, width, words};
 
 /// Whether the place of a line among its neighbours has a meaning.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -23,7 +25,8 @@ pub(crate) fn out_of_order(
     positions: [&[Position]; 3],
 ) -> Vec<(Objection, Position)> {
     let mut found = Vec::new();
-    let mut before: Option<(Side, Position)> = None;
+    // The last line at each indentation, outermost first: new ones with the side that added them.
+    let mut before: Vec<(usize, Option<(Side, Position)>)> = Vec::new();
     for (
         row,
         LineSource {
@@ -33,23 +36,33 @@ pub(crate) fn out_of_order(
         },
     ) in lines.settled()
     {
-        if lines.text(version, real).is_empty() {
+        let line = lines.text(version, real);
+        // What ends a block belongs to what is above it.
+        if line.is_empty() || ends_block(line) {
             continue;
         }
+        let Some(there) = lines.draft.line(LineIdx(row)) else {
+            continue;
+        };
+        let indentation = width(there.line.bytes());
         let position = positions[version as usize].get(real as usize).copied();
         let position = position.unwrap_or(Position::Unknown);
-        let side = match lines.changed_by(id)[..] {
-            // Whatever base has too keeps its place.
-            [side] if id.0 != crate::model::versions::Version::Base => side,
-            _ => {
-                before = None;
-                continue;
-            }
+        // What base has too keeps its place.
+        let new = match lines.changed_by(id)[..] {
+            [side] if id.0 != Version::Base => Some((side, position)),
+            _ => None,
         };
-        if let Some((other, at_other)) = before
+        before.retain(|(other, _)| *other <= indentation);
+        let last = before
+            .last()
+            .filter(|(other, _)| *other == indentation)
+            .copied();
+        if let (Some((side, position)), Some((_, Some((other, at_other))))) = (new, last)
             && other != side
         {
             let worst = match (position, at_other) {
+                // What leaves the block can only be the last.
+                _ if leaves_block(line) => Position::Unknown,
                 (Position::Ordered, _) | (_, Position::Ordered) => Position::Ordered,
                 (Position::Unknown, _) | (_, Position::Unknown) => Position::Unknown,
                 _ => Position::Free,
@@ -61,7 +74,22 @@ pub(crate) fn out_of_order(
                 found.extend(objection.map(|objection| (objection, worst)));
             }
         }
-        before = Some((side, position));
+        before.retain(|(other, _)| *other < indentation);
+        before.push((indentation, new));
     }
     found
+}
+
+/// Whether a line only ends a block.
+fn ends_block(line: &[u8]) -> bool {
+    let closes = |b: &u8| matches!(b, b'}' | b')' | b']' | b';' | b',');
+    line.iter().all(closes) || line == b"end" || line.starts_with(b"</")
+}
+
+/// Whether nothing of its block runs after a line.
+fn leaves_block(line: &[u8]) -> bool {
+    const LEAVING: [&[u8]; 5] = [b"return", b"raise", b"throw", b"break", b"continue"];
+    words(line)
+        .first()
+        .is_some_and(|word| LEAVING.contains(word))
 }

@@ -48,7 +48,7 @@ pub fn objections(draft: &Draft, texts: &ScopeTexts<'_>, kind: TextKind) -> Vec<
         TextKind::Table(separator) => found.extend(uneven_rows(&lines, separator)),
         TextKind::Other => {}
     }
-    found.extend(coupled(&lines));
+    found.extend(coupled(&lines, kind));
     found.extend(dependent(&lines, kind, texts.independent));
     let beside = texts
         .positions

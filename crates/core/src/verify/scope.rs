@@ -178,9 +178,37 @@ impl Checker<'_> {
             id,
         } = source;
         let here = self.here(row)?;
-        let chain = |of: Version| self.chain(of, self.lines.row(of, id)?);
+        let line = self.lines.draft.line(LineIdx(row))?;
+        // A line that was blended may be wrapped otherwise than on either side: what it continues in
+        // its own conflict is no block.
+        let inside = line
+            .source
+            .is_none()
+            .then(|| self.lines.draft.lines_of(line.region));
+        let here: Vec<u32> = here
+            .iter()
+            .copied()
+            .filter(|at| !inside.is_some_and(|lines| lines.contains(LineIdx(*at))))
+            .collect();
+        let here = here.as_slice();
+        let plan = self.lines.draft.plan();
+        let is_inside = |id: &LineId| {
+            inside.is_some_and(|lines| match self.lines.place(*id) {
+                Some(at) => lines.contains(LineIdx(at)),
+                None => {
+                    let laid_out = plan.laid_out_line(id.0, LineIdx(id.1));
+                    plan.region(line.region).lines(id.0).contains(laid_out)
+                }
+            })
+        };
+        let chain = |of: Version| {
+            let mut chain = self.chain(of, self.lines.row(of, id)?)?;
+            chain.retain(|id| !is_inside(id));
+            Some(chain)
+        };
         let all = [Version::Base, Version::Ours, Version::Theirs].map(chain);
-        let written = self.chain(version, real)?;
+        let mut written = self.chain(version, real)?;
+        written.retain(|id| !is_inside(id));
         let is_right = match all {
             [Some(base), Some(ours), Some(theirs)] => match (ours == base, theirs == base) {
                 (_, true) => self.is_below(&ours, here),

@@ -439,7 +439,7 @@ fn the_same_edit_is_offered_wherever_both_sides_made_the_same_changes() {
         &text(", per_page=50"),
     );
     let mut desk = Desk::new(&repo.top, (160, 47));
-    desk.open("api.py").press("right right e end left left");
+    desk.open("api.py").press("right e end left left");
     desk.type_text(", per_page=50").press("esc");
     let asked = desk.press(".").shows();
     for line in [

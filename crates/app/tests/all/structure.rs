@@ -433,7 +433,8 @@ fn the_demo_of_code_that_moved_ends_with_every_edit_at_its_new_place() {
 /// Goes to the conflict about the table that ours moved to another file.
 fn at_the_moved_table(size: (u16, u16)) -> (Repo, Desk) {
     let (repo, mut desk) = structure_desk(size);
-    desk.open("lock/tolls.py");
+    // What rules offer elsewhere is taken.
+    desk.press("L enter").open("lock/tolls.py");
     assert!(desk.shows().contains("conflict 2 of 2"), "{}", desk.shows());
     (repo, desk)
 }
@@ -586,7 +587,7 @@ fn what_both_changed_of_moved_code_is_said_and_nothing_is_done() {
     repo.git(&["commit", "-qam", "Lower the night rate"]);
     repo.try_git(&["merge", "lock-keeping"]);
     let mut desk = Desk::ruled(&repo.top, (160, 47));
-    desk.open("lock/tolls.py").press("J");
+    desk.press("L enter").open("lock/tolls.py").press("J");
     let shown = desk.shows();
     assert!(
         shown.contains("both sides changed the same lines of it"),

@@ -100,7 +100,7 @@ fn is_clause(old: &[u8], new: &[u8]) -> bool {
 
 /// Whether a sign is part of a comparison.
 fn compares(word: &[u8]) -> bool {
-    matches!(word, b"<" | b">" | b"=" | b"!")
+    matches!(word, b"<" | b">" | b"=")
 }
 
 /// Whether words that one line has more often than another negate, compare or join otherwise.

@@ -215,7 +215,8 @@ impl Checker<'_> {
                 (true, _) => self.is_below(&theirs, here),
                 _ => ours == theirs && self.is_below(&ours, here),
             },
-            [None, Some(ours), Some(theirs)] => ours == theirs && self.is_below(&ours, here),
+            // In two blocks they are two lines that look alike.
+            [None, Some(ours), Some(theirs)] if ours == theirs => self.is_below(&ours, here),
             _ => {
                 self.is_below(&written, here)
                     || self.moved_with_siblings(version, real, &written, here)

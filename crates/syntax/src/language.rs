@@ -455,6 +455,29 @@ impl Language {
         LANGUAGES.iter().find(is).map(|entry| entry.language)
     }
 
+    /// Whether what is declared in one language can be used in the other.
+    ///
+    /// ```
+    /// use armistice_syntax::Language;
+    /// assert!(Language::C.shares_names_with(Language::Cpp));
+    /// assert!(!Language::Bash.shares_names_with(Language::Python));
+    /// ```
+    pub fn shares_names_with(self, other: Language) -> bool {
+        const FAMILIES: [&[Language]; 2] = [
+            &[Language::C, Language::Cpp],
+            &[
+                Language::JavaScript,
+                Language::TypeScript,
+                Language::Tsx,
+                Language::Html,
+                Language::Css,
+                Language::Php,
+            ],
+        ];
+        let is_family = |family: &&[Language]| family.contains(&self) && family.contains(&other);
+        self == other || FAMILIES.iter().any(is_family)
+    }
+
     /// How comments are written in it; in JSON they are not.
     ///
     /// ```

@@ -27,7 +27,7 @@ fn the_docket_as_json_names_cases_versions_and_counts() {
     let counts = ["conflicts", "by_rule", "by_you", "open", "proposed"];
     assert_eq!(
         counts.map(|c| moorings[c].as_u64().unwrap()),
-        [10, 8, 0, 2, 2]
+        [10, 6, 0, 4, 3]
     );
     assert_eq!(of("assets/crest.png")["mergeable"], false);
     assert_eq!(of("scripts/backup.sh")["kind"], "removed-by-ours");

@@ -16,7 +16,7 @@ fn every_decision_survives_kill_9() {
     // The place comes back with the decisions.
     again.wait("tools/report.py: back where you were");
     again.wait("tools/report.py · 2 open · 1 settled");
-    again.keys("2").wait("1 by you · 11 open");
+    again.keys("2").wait("1 by you · 16 open");
     again.keys("3");
     again.keys("U").wait("1 open · 2 settled");
     again.keys("u u").wait("3 open · 0 settled");
@@ -100,7 +100,7 @@ fn what_could_not_be_recorded_is_taken_back_on_the_screen_too() {
 fn a_signal_puts_the_terminal_back() {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, (120, 40), "", &[]);
-    t.wait("12 open");
+    t.wait("17 open");
     t.signal("-TERM").wait("EXIT 0");
     assert!(
         !t.screen().contains("Docket"),

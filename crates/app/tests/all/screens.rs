@@ -35,7 +35,7 @@ fn docket() {
         &DEMO,
         &[
             "14 files",
-            "12 open",
+            "17 open",
             ">  open     db/schema.sql",
             "o ours",
             "enter open",
@@ -83,11 +83,7 @@ fn parley_settled_by_rule() {
     check(
         "ruled",
         &DEMO,
-        &[
-            "2 open · 8 settled",
-            "settled by rule: word-by-word blend",
-            "word-by-word blend: harbour/main and night-pilotage",
-        ],
+        &["4 open · 6 settled", "settled by rule: "],
         |desk| {
             desk.open("src/moorings.rs").press("s s s");
         },
@@ -100,7 +96,7 @@ fn all_likely_is_asked_with_a_list() {
         "likely",
         &DEMO,
         &[
-            "take 6 proposals?",
+            "take 10 proposals?",
             "docs/handbook.md · conflict 1 · word-by-word blend",
             "│ The tide table is read",
             "u takes all of them back at once",
@@ -468,7 +464,7 @@ fn scout_with_a_merge_and_with_a_rebase() {
             "> night-pilotage",
             "3 commits ahead, 5 behind",
             "37 conflicts in 14 files",
-            "★ 25 by rule · 12 open · 6 offered",
+            "★ 20 by rule · 17 open",
         ],
         |_| {},
     );
@@ -477,7 +473,7 @@ fn scout_with_a_merge_and_with_a_rebase() {
         &IDLE,
         &[
             "rebase onto",
-            "16 conflicts, 2 open",
+            "16 conflicts, 5 open",
             "▲ onto night-pilotage",
         ],
         |desk| {

@@ -184,8 +184,12 @@ fn is_declared_elsewhere(
 fn uses(files: &[File], side: Side, gone: &Gone) -> Vec<(RepoPath, Finding)> {
     let other = side.other() as usize;
     let mut out = Vec::new();
+    // A word of another language is another name.
+    let of = language(&gone.path);
+    let is_shared = |file: &&File| of.is_some_and(|of| of.shares_names_with(file.language));
     let using = files
         .iter()
+        .filter(is_shared)
         .filter(|file| file.risen[other].contains(gone.name.as_bytes()));
     for file in using {
         if defines(&file.staged, &gone.name) {

@@ -83,7 +83,7 @@ fn long_draft() -> State {
         ours: party("harbour/main"),
         theirs: party("night-pilotage"),
         cases: vec![case("src/quay.rs")],
-        message: String::new(),
+        message: Default::default(),
     };
     let mut state = State::new(situation, (160, 47), 0);
     let opened = OpenedFile::open(

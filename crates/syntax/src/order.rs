@@ -167,19 +167,12 @@ fn of_first(node: Node<'_>, bytes: &[u8]) -> Position {
         if node.kind().contains("comment") {
             return Position::Free;
         }
-        let is_valued = || node.child_by_field_name("value").is_some();
-        let has_effect = || {
-            node.kind() == "import_statement"
-                && node
-                    .named_child(0)
-                    .is_some_and(|child| child.kind() == "string")
-        };
+        let is_valued = node.child_by_field_name("value").is_some();
         let parent = node.parent().map_or("", |parent| parent.kind());
-        if ORDERED.contains(&node.kind()) && !is_valued_member(node, is_valued()) || has_effect() {
+        let is_free = FREE.contains(&node.kind()) || parent == "set" || is_public_name(node, bytes);
+        if is_ordered(node, parent, is_valued) {
             found = Position::Ordered;
-        } else if matches!(parent, "enum_body" | "enum_declaration_list") && !is_valued() {
-            found = Position::Ordered;
-        } else if FREE.contains(&node.kind()) || parent == "set" || is_public_name(node, bytes) {
+        } else if is_free {
             found = Position::Free;
         }
         at = node.parent();
@@ -187,13 +180,20 @@ fn of_first(node: Node<'_>, bytes: &[u8]) -> Position {
     found
 }
 
-/// Whether a member of an enumeration says its value itself.
-fn is_valued_member(node: Node<'_>, is_valued: bool) -> bool {
-    is_valued
-        && matches!(
-            node.kind(),
-            "enumerator" | "enum_variant" | "enum_assignment" | "enum_member_declaration"
-        )
+/// Whether a node runs, counts or overrides in the order in which it stands.
+fn is_ordered(node: Node<'_>, parent: &str, is_valued: bool) -> bool {
+    let is_member = matches!(
+        node.kind(),
+        "enumerator" | "enum_variant" | "enum_assignment" | "enum_member_declaration"
+    );
+    let counts = matches!(parent, "enum_body" | "enum_declaration_list");
+    let is_import = node.kind() == "import_statement";
+    let first = node.named_child(0).map_or("", |child| child.kind());
+    // An import that binds no name is there for what it does.
+    let has_effect = is_import && first == "string";
+    has_effect
+        || counts && !is_valued
+        || ORDERED.contains(&node.kind()) && !(is_member && is_valued)
 }
 
 /// Whether a node is an item of Python's list of public names.

@@ -106,7 +106,8 @@ mod tests {
         let text = b"fn only_in_this_test() { moor(); }\n";
         let same = |text: &[u8]| tree(Language::Rust, text).unwrap().root_node().to_sexp();
         let first = same(text);
-        assert_eq!(same(&text.to_vec()), first);
+        let copy = text.to_vec();
+        assert_eq!(same(&copy), first);
         let is_kept = |text: &[u8]| {
             let kept = kept();
             let of_length = kept

@@ -42,12 +42,7 @@ impl Scopes {
     /// The same for a programming language, in which the first line of a block ends with a sign or a word
     /// that opens it.
     pub fn by_layout_of_code(text: &Source) -> Self {
-        const WORDS: [&[u8]; 3] = [b"do", b"then", b"else"];
-        Self::by_indentation(text, |line| {
-            line.ends_with(b"->")
-                || matches!(line.last(), Some(b':' | b'{' | b'(' | b'[' | b'='))
-                || WORDS.iter().any(|word| line.ends_with(word))
-        })
+        Self::by_indentation(text, opens_block)
     }
 
     fn by_indentation(text: &Source, opens: impl Fn(&[u8]) -> bool) -> Self {
@@ -83,6 +78,14 @@ impl Scopes {
     pub fn of(&self, row: u32) -> Option<&[u32]> {
         self.headers.get(row as usize)?.as_deref()
     }
+}
+
+/// Whether a line ends with what opens a block, or what continues below.
+fn opens_block(line: &[u8]) -> bool {
+    const WORDS: [&[u8]; 3] = [b"do", b"then", b"else"];
+    line.ends_with(b"->")
+        || matches!(line.last(), Some(b':' | b'{' | b'(' | b'[' | b'='))
+        || WORDS.iter().any(|word| line.ends_with(word))
 }
 
 /// What is known of the texts of a merge; lines are counted in the texts as they are, not as a plan lays
@@ -179,28 +182,32 @@ impl Checker<'_> {
         } = source;
         let here = self.here(row)?;
         let line = self.lines.draft.line(LineIdx(row))?;
-        // A line that was blended may be wrapped otherwise than on either side: what it continues in
-        // its own conflict is no block.
+        // A line that was blended may be wrapped otherwise than on either side: a line of its own conflict
+        // that it only continues is no block.
         let inside = line
             .source
             .is_none()
             .then(|| self.lines.draft.lines_of(line.region));
-        let here: Vec<u32> = here
-            .iter()
-            .copied()
-            .filter(|at| !inside.is_some_and(|lines| lines.contains(LineIdx(*at))))
-            .collect();
-        let here = here.as_slice();
         let plan = self.lines.draft.plan();
         let is_inside = |id: &LineId| {
-            inside.is_some_and(|lines| match self.lines.place(*id) {
+            let in_conflict = inside.is_some_and(|lines| match self.lines.place(*id) {
                 Some(at) => lines.contains(LineIdx(at)),
                 None => {
                     let laid_out = plan.laid_out_line(id.0, LineIdx(id.1));
                     plan.region(line.region).lines(id.0).contains(laid_out)
                 }
-            })
+            });
+            let row = self.lines.row(id.0, *id);
+            in_conflict && row.is_some_and(|row| !opens_block(self.lines.text(id.0, row)))
         };
+        let is_continued = |row: &u32| {
+            let header = self.lines.draft.line(LineIdx(*row));
+            let in_conflict = inside.is_some_and(|lines| lines.contains(LineIdx(*row)));
+            in_conflict && header.is_some_and(|header| !opens_block(header.line.trimmed()))
+        };
+        let mut here = here.to_vec();
+        here.retain(|row| !is_continued(row));
+        let here = here.as_slice();
         let chain = |of: Version| {
             let mut chain = self.chain(of, self.lines.row(of, id)?)?;
             chain.retain(|id| !is_inside(id));

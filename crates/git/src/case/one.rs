@@ -96,7 +96,8 @@ impl Case {
         if self.own_name().is_some() && !all {
             out.push(FileOutcome::OwnName);
         }
-        if !all || self.has_two_names() {
+        // Without the file the folder stays.
+        if !all || self.has_two_names() || self.kind == CaseKind::FileAgainstFolder {
             out.push(FileOutcome::Remove);
         }
         out

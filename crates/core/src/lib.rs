@@ -63,18 +63,18 @@ pub use text::source::{Line, LineEnd, Source};
 pub use text::tokens::token_ranges;
 pub use tree::renames::{Rename, TreeFile, renames};
 pub use verify::audit::audit;
-pub use verify::blended::Independent;
 pub use verify::checks::{Check, Finding, Inputs, Weight, check};
 pub use verify::fates::{Fates, GivenUp, GivenUpLine, LineChange, Report, SideReport};
 pub use verify::markers::{
     Labels, MARKER_SIZE, MarkerError, MarkerKind, MarkerStyle, Markers, Part, find_markers,
     marker_size, parse_markers, render_with_markers,
 };
+pub use verify::merge_texts::{Independent, MergeTexts, TextKind};
 pub use verify::misplaced::misplaced;
 pub use verify::order::Position;
-pub use verify::proofs::{TextKind, objections};
+pub use verify::proofs::objections;
 pub use verify::result_lines::Objection;
-pub use verify::scope::{ScopeTexts, Scopes};
+pub use verify::scopes::Scopes;
 pub use verify::syntax::{
     Parsed, Repeated, SyntaxError, SyntaxFacts, bracket_findings, syntax_findings,
 };

@@ -1,7 +1,7 @@
 //! Each proof catches results that are broken in just its way, and lets the right ones pass.
 
 use armistice_core::{
-    Certainty, Options, Position, RegionId, Resolution, Ruling, ScopeTexts, Scopes, Segment,
+    Certainty, MergeTexts, Options, Position, RegionId, Resolution, Ruling, Scopes, Segment,
     Session, Source, TextKind, objections, plan,
 };
 use std::sync::Arc;
@@ -33,7 +33,7 @@ fn judge(
     let scopes = versions.map(Scopes::by_layout);
     let result = Scopes::by_layout(&Source::new(session.draft().bytes()));
     let positions = versions.map(|text| vec![position; text.len()]);
-    let texts = ScopeTexts {
+    let texts = MergeTexts {
         versions: [&scopes[0], &scopes[1], &scopes[2]],
         result: &result,
         outlines: None,

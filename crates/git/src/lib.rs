@@ -38,7 +38,7 @@ pub use process::runner::Runner;
 pub use process::shell::run_shell;
 pub use repo::index::Mode;
 pub use repo::mark::Mark;
-pub use repo::objects::{Oid, read_blobs};
+pub use repo::objects::Oid;
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use scout::begin::{Begun, begin, begin_words};

@@ -1,8 +1,6 @@
 //! What kinds of conflicted paths there are, what may come of each, and objects in batches.
 
-use armistice_git::{
-    Case, CaseKind, FileOutcome, Mode, Oid, RepoPath, Repository, Stage, Stages, read_blobs,
-};
+use armistice_git::{Case, CaseKind, FileOutcome, Mode, Oid, RepoPath, Repository, Stage, Stages};
 use std::fs;
 use std::io::Write;
 use std::path::Path;
@@ -142,20 +140,17 @@ fn many_objects_come_back_byte_for_byte_in_the_order_they_were_asked_for() {
     };
     let oids: Vec<Oid> = contents.iter().map(write).collect();
     let repo = Repository::discover(dir.path()).unwrap();
-    assert_eq!(read_blobs(&repo, &oids).unwrap(), contents);
+    assert_eq!(repo.read_blobs(&oids).unwrap(), contents);
     let backwards: Vec<Oid> = oids.iter().rev().cloned().collect();
     let expected: Vec<_> = contents.iter().rev().map(|c| c.to_vec()).collect();
-    assert_eq!(read_blobs(&repo, &backwards).unwrap(), expected);
+    assert_eq!(repo.read_blobs(&backwards).unwrap(), expected);
     // One asked for twice comes twice; nothing asked for needs no git.
     let twice = [oids[2].clone(), oids[2].clone()];
-    assert_eq!(
-        read_blobs(&repo, &twice).unwrap(),
-        [contents[2], contents[2]]
-    );
-    assert!(read_blobs(&repo, &[]).unwrap().is_empty());
+    assert_eq!(repo.read_blobs(&twice).unwrap(), [contents[2], contents[2]]);
+    assert!(repo.read_blobs(&[]).unwrap().is_empty());
     // One that is missing is an error, never an empty file.
     let missing = [oids[0].clone(), Oid("1".repeat(40))];
-    assert!(read_blobs(&repo, &missing).is_err());
+    assert!(repo.read_blobs(&missing).is_err());
     fs::remove_dir_all(dir.path().join(".git/objects")).unwrap();
-    assert!(read_blobs(&repo, &oids).is_err());
+    assert!(repo.read_blobs(&oids).is_err());
 }

@@ -23,4 +23,4 @@ pub use order::{are_independent, positions};
 pub use outline::outline;
 pub use scopes::scopes;
 pub use shades::{Shade, ShadedRange, shades};
-pub use trees::{PARSE_STEPS, parsed_texts};
+pub use trees::PARSE_STEPS;

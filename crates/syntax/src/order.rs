@@ -8,9 +8,8 @@ use std::ops::Range;
 use tree_sitter::Node;
 
 /// What may stand in any order: declarations that are found by name, members by key, imports by name.
-const FREE: [&str; 57] = [
+const FREE: [&str; 56] = [
     "annotation_type_declaration",
-    "attribute",
     "block_mapping_pair",
     "class",
     "class_declaration",
@@ -69,13 +68,12 @@ const FREE: [&str; 57] = [
 ];
 
 /// What runs, counts or overrides in the order in which it stands.
-const ORDERED: [&str; 37] = [
+const ORDERED: [&str; 35] = [
     "assignment",
     "break_statement",
     "call",
     "command",
     "continue_statement",
-    "declaration_list",
     "do_statement",
     "enum_assignment",
     "enum_case",
@@ -87,7 +85,6 @@ const ORDERED: [&str; 37] = [
     "for_in_statement",
     "for_statement",
     "if_statement",
-    "import_clause",
     "keyframes_statement",
     "let_declaration",
     "lexical_declaration",
@@ -110,7 +107,7 @@ const ORDERED: [&str; 37] = [
 ];
 
 /// What parts that do not depend on each other are in.
-const INDEPENDENT: [&str; 22] = [
+const INDEPENDENT: [&str; 21] = [
     "block_mapping",
     "dictionary",
     "export_clause",
@@ -132,7 +129,6 @@ const INDEPENDENT: [&str; 22] = [
     "token_tree",
     "union_type",
     "use_list",
-    "use_wildcard",
 ];
 
 /// Returns for each line whether its place has a meaning; `None` if the text cannot be parsed.
@@ -163,13 +159,18 @@ fn of_first(node: Node<'_>, bytes: &[u8]) -> Position {
     let start = node.start_byte();
     let mut found = Position::Unknown;
     let mut at = Some(node);
-    while let Some(node) = at.filter(|node| node.start_byte() == start) {
+    // The root is no line's own node: in Python it is called a module too.
+    while let Some(node) = at.filter(|node| node.start_byte() == start && node.parent().is_some()) {
         if node.kind().contains("comment") {
             return Position::Free;
         }
         let is_valued = node.child_by_field_name("value").is_some();
         let parent = node.parent().map_or("", |parent| parent.kind());
-        let is_free = FREE.contains(&node.kind()) || parent == "set" || is_public_name(node, bytes);
+        // In Python a member of an object is called an attribute too.
+        let is_of_tag = node.kind() == "attribute" && parent.ends_with("_tag");
+        let is_known = node.is_named() && FREE.contains(&node.kind()) || is_of_tag;
+        let is_numbered = is_enum_member(node, parent) && is_valued;
+        let is_free = is_known || is_numbered || parent == "set" || is_public_name(node, bytes);
         if is_ordered(node, parent, is_valued) {
             found = Position::Ordered;
         } else if is_free {
@@ -180,26 +181,34 @@ fn of_first(node: Node<'_>, bytes: &[u8]) -> Position {
     found
 }
 
+/// Whether a node is a member of an enumeration.
+fn is_enum_member(node: Node<'_>, parent: &str) -> bool {
+    let of_enum = matches!(parent, "enum_body" | "enum_declaration_list");
+    let kinds = [
+        "enumerator",
+        "enum_variant",
+        "enum_assignment",
+        "enum_member_declaration",
+    ];
+    node.is_named() && (of_enum || kinds.contains(&node.kind()))
+}
+
 /// Whether a node runs, counts or overrides in the order in which it stands.
 fn is_ordered(node: Node<'_>, parent: &str, is_valued: bool) -> bool {
-    let is_member = matches!(
-        node.kind(),
-        "enumerator" | "enum_variant" | "enum_assignment" | "enum_member_declaration"
-    );
-    let counts = matches!(parent, "enum_body" | "enum_declaration_list");
-    let is_import = node.kind() == "import_statement";
-    let first = node.named_child(0).map_or("", |child| child.kind());
+    if is_enum_member(node, parent) {
+        return !is_valued;
+    }
     // An import that binds no name is there for what it does.
-    let has_effect = is_import && first == "string";
-    has_effect
-        || counts && !is_valued
-        || ORDERED.contains(&node.kind()) && !(is_member && is_valued)
+    let first = node.named_child(0).map_or("", |child| child.kind());
+    let has_effect = node.kind() == "import_statement" && first == "string";
+    has_effect || ORDERED.contains(&node.kind())
 }
 
 /// Whether a node is an item of Python's list of public names.
 fn is_public_name(node: Node<'_>, bytes: &[u8]) -> bool {
     let list = node
         .parent()
+        .filter(|_| node.is_named())
         .filter(|list| matches!(list.kind(), "list" | "tuple"));
     let assignment = list.and_then(|list| list.parent());
     let left = assignment.and_then(|assignment| assignment.child_by_field_name("left"));
@@ -269,6 +278,12 @@ mod tests {
                 "a.js",
                 "import './a.css';\nimport {b} from './b';\nf();\n",
                 vec![Ordered, Free, Ordered],
+            ),
+            ("a.py", "b = 1\n", vec![Ordered]),
+            (
+                "a.py",
+                "x = [\n    a.b,\n]\n",
+                vec![Ordered, Unknown, Unknown],
             ),
             ("a.css", ".a { color: red }\n", vec![Ordered]),
             ("a.json", "{\n  \"a\": 1\n}\n", vec![Unknown, Free, Unknown]),

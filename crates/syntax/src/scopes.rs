@@ -74,6 +74,13 @@ fn is_list(node: Node<'_>) -> bool {
     if node.kind() == "section" {
         return false;
     }
+    let mut node = node;
+    while node.named_child_count() == 1
+        && let Some(only) = node.named_child(0)
+        && only.byte_range() == node.byte_range()
+    {
+        node = only;
+    }
     let (start, first, second) = (
         node.start_position(),
         node.named_child(0).map(|child| child.start_position()),

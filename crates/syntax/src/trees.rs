@@ -32,7 +32,6 @@ struct Kept {
     /// The last one used is at the end. No tree where parsing took too much work.
     trees: VecDeque<(Key, Option<Tree>)>,
     bytes: usize,
-    parsed: usize,
 }
 
 static KEPT: LazyLock<Mutex<Kept>> = LazyLock::new(Mutex::default);
@@ -40,11 +39,7 @@ static HASHERS: LazyLock<[RandomState; 2]> = LazyLock::new(Default::default);
 
 /// Returns the tree of a text; `None` if it takes more than [`PARSE_STEPS`].
 pub(crate) fn tree(language: Language, bytes: &[u8]) -> Option<Tree> {
-    let key = (
-        language,
-        bytes.len(),
-        [0, 1].map(|nth: usize| HASHERS[nth].hash_one(bytes)),
-    );
+    let key = key(language, bytes);
     {
         let mut kept = kept();
         if let Some(at) = kept.trees.iter().rposition(|(known, _)| *known == key) {
@@ -56,7 +51,6 @@ pub(crate) fn tree(language: Language, bytes: &[u8]) -> Option<Tree> {
     }
     let tree = PARSER.with_borrow_mut(|parser| parse(parser, language, bytes));
     let mut kept = kept();
-    kept.parsed += 1;
     kept.bytes += bytes.len();
     kept.trees.push_back((key, tree.clone()));
     while kept.trees.len() > KEPT_TREES || kept.bytes > KEPT_BYTES && kept.trees.len() > 1 {
@@ -66,9 +60,9 @@ pub(crate) fn tree(language: Language, bytes: &[u8]) -> Option<Tree> {
     tree
 }
 
-/// Returns how many texts this process has parsed.
-pub fn parsed_texts() -> usize {
-    kept().parsed
+fn key(language: Language, bytes: &[u8]) -> Key {
+    let hashes = [0, 1].map(|nth: usize| HASHERS[nth].hash_one(bytes));
+    (language, bytes.len(), hashes)
 }
 
 fn kept() -> MutexGuard<'static, Kept> {
@@ -108,23 +102,16 @@ mod tests {
         let first = same(text);
         let copy = text.to_vec();
         assert_eq!(same(&copy), first);
-        let is_kept = |text: &[u8]| {
+        let times_kept = |text: &[u8]| {
+            let key = key(Language::Rust, text);
             let kept = kept();
-            let of_length = kept
-                .trees
-                .iter()
-                .filter(|((_, length, _), _)| *length == text.len());
-            of_length.count()
+            kept.trees.iter().filter(|(known, _)| *known == key).count()
         };
-        assert_eq!(is_kept(text), 1);
-        let other = b"fn only_in_this_test() { moor() ;}\n\n";
-        assert_eq!(
-            tree(Language::Rust, &other[..text.len()])
-                .unwrap()
-                .root_node()
-                .end_byte(),
-            text.len()
-        );
-        assert_eq!(is_kept(text), 2);
+        assert_eq!(times_kept(text), 1);
+        let other = b"fn only_in_this_test() { moor() ;}\n";
+        assert_eq!(other.len(), text.len());
+        assert_ne!(key(Language::Rust, other), key(Language::Rust, text));
+        same(other);
+        assert_eq!((times_kept(text), times_kept(other)), (1, 1));
     }
 }

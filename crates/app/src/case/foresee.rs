@@ -5,16 +5,17 @@
 //! they lie under the same versions.
 
 use crate::base::party_words::PartyWords;
+use crate::case::foresee_words::{notes, refusal, step_label};
 use crate::case::load::CaseLoad;
 use crate::case::opened::OpenedFile;
 use crate::case::propose::RuleSettings;
 use crate::case::service::CaseService;
 use armistice_core::{Certainty, Entry, RegionId, RegionState, Resolution, Side, Version};
 use armistice_git::{
-    Beginning, Cancel, Case, CaseKind, CleanFiles, CommandSettings, Commit, Error, FastForward,
-    Meeting, MergedTree, Obstacles, Relation, Replayed, ReplayedCommit, RepoPath, Repository,
-    Sandbox, SettledContent, SettledFile, Situation, TreeState, Undertaking, begin_words, meeting,
-    party, picked, replayed,
+    Beginning, Cancel, Case, CaseKind, CleanFiles, CommandSettings, Commit, Error, Meeting,
+    MergedTree, Obstacles, Relation, Replayed, ReplayedCommit, RepoPath, Repository, Sandbox,
+    SettledContent, SettledFile, Situation, TreeState, Undertaking, begin_words, meeting, party,
+    picked, replayed,
 };
 use serde::Serialize;
 use std::collections::HashMap;
@@ -574,111 +575,6 @@ impl Foreseer<'_> {
         };
         Ok(())
     }
-}
-
-/// What git calls the other side of one commit that is made again or undone.
-fn step_label(undertaking: Undertaking, commit: &Commit) -> String {
-    match undertaking {
-        Undertaking::Revert => format!("parent of {} ({})", commit.short, commit.subject),
-        _ => format!("{} ({})", commit.short, commit.subject),
-    }
-}
-
-/// Why git would not begin at all.
-fn refusal(
-    repo: &Repository,
-    undertaking: Undertaking,
-    meeting: &Meeting,
-    settings: &CommandSettings,
-) -> Option<String> {
-    match (undertaking, meeting.relation) {
-        (Undertaking::Merge, Relation::Unrelated) if repo.common_dir().join("shallow").exists() => Some(
-            "both lines share no commit as far as this clone reaches: it is shallow, git fetch --unshallow may tell more"
-                .to_owned(),
-        ),
-        (Undertaking::Merge, Relation::Unrelated) => Some(
-            "both lines share no commit: git merges them only with --allow-unrelated-histories"
-                .to_owned(),
-        ),
-        (Undertaking::Merge, Relation::Parted(_))
-            if settings.fast_forward == FastForward::Only =>
-        {
-            Some("settings allow only a fast-forward (--ff-only), and both lines have commits of their own".to_owned())
-        }
-        _ => None,
-    }
-}
-
-/// What settings make of the command, a sentence each.
-fn notes(undertaking: Undertaking, meeting: &Meeting, settings: &CommandSettings) -> Vec<String> {
-    let mut notes = Vec::new();
-    let mut say = |holds: bool, text: &str| {
-        if holds {
-            notes.push(text.to_owned());
-        }
-    };
-    match undertaking {
-        Undertaking::Merge => {
-            let is_forward = meeting.relation == Relation::FastForward;
-            say(
-                settings.fast_forward == FastForward::Never && is_forward,
-                "--no-ff: git makes a merge commit instead of a fast-forward",
-            );
-            say(
-                settings.squash,
-                "--squash: git stages the result and makes no merge commit",
-            );
-            say(
-                settings.no_commit && !settings.squash,
-                "--no-commit: git stops before it commits the merge",
-            );
-            let strategy = settings.strategy.as_deref().unwrap_or("ort");
-            let options = settings.strategy_options.iter();
-            let options: Vec<String> = options.map(|option| format!("-X{option}")).collect();
-            say(
-                !options.is_empty(),
-                &format!("{}: foreseen with it", options.join(" ")),
-            );
-            say(
-                strategy == "ours",
-                "-s ours: git keeps your files as they are and takes nothing of the other line",
-            );
-            say(
-                !["ort", "recursive", "ours"].contains(&strategy),
-                &format!(
-                    "-s {strategy}: foreseen with git's usual strategy, this one may leave other conflicts"
-                ),
-            );
-            say(
-                settings.merge_autostash,
-                "merge.autoStash: git puts local changes aside first; to put them back may conflict",
-            );
-        }
-        Undertaking::Rebase => {
-            say(
-                settings.rebase_autostash,
-                "rebase.autoStash: git puts local changes aside first; to put them back may conflict",
-            );
-            say(
-                settings.rebase_merges,
-                "rebase.rebaseMerges: git makes merge commits again too; only the other commits are foreseen",
-            );
-            say(
-                settings.rebase_by_patches,
-                "rebase.backend=apply: git applies patches; foreseen as merges, conflicts may differ",
-            );
-            say(
-                settings.update_refs,
-                "rebase.updateRefs: other branches that point at these commits move with them",
-            );
-        }
-        Undertaking::Pick | Undertaking::Revert => {}
-    }
-    say(
-        settings.rerere_autoupdate,
-        "rerere.autoUpdate: git stages by itself what it has seen resolved before",
-    );
-    notes
 }
 
 /// What base, ours and theirs have where they clash.

@@ -4,13 +4,11 @@
 //! Conflicts that stay open stand as base has them, in the text with rulings and in the one without:
 //! what base makes of them speaks against no ruling.
 
+use crate::case::ruling_proofs::PARSED_BYTES;
 use armistice_core::{Certainty, Finding, LineIdx, Plan, RegionId, Ruling, Session, Source};
 use armistice_git::{has_parser, new_syntax_findings};
 use std::sync::Arc;
 
-/// Bytes of each version up to which a parser is asked: five texts of 166 kB, where something in
-/// them stands more than once, took 360 ms.
-const ASKED_BYTES: usize = 200_000;
 /// How often rulings that a parser objects to are taken out before all of a file are.
 const ROUNDS: usize = 3;
 
@@ -26,7 +24,7 @@ pub fn judged_by_parser(
 ) -> Vec<(RegionId, Ruling)> {
     let versions = plan.real_versions();
     let all = [&versions.base, &versions.ours, &versions.theirs];
-    if !has_parser(path) || all.iter().any(|text| text.bytes().len() > ASKED_BYTES) {
+    if !has_parser(path) || all.iter().any(|text| text.bytes().len() > PARSED_BYTES) {
         return rulings;
     }
     for least in [Certainty::Certain, Certainty::Likely] {

@@ -2,7 +2,7 @@
 
 use crate::base::settings::Settings;
 use crate::case::parser_witness::judged_by_parser;
-use crate::case::scope_check::judged_by_scope;
+use crate::case::ruling_proofs::judged_by_proofs;
 use armistice_core::{
     PastResolution, PastResolutions, Plan, Proposer, RULES, RegionId, RuleContext, Ruling, propose,
 };
@@ -18,7 +18,7 @@ const FEW: usize = 2 * BLOCK;
 /// What the rules make of all conflicts of a plan, as far as a parser has nothing against it.
 pub fn propose_judged(plan: &Arc<Plan>, context: &RuleContext) -> Vec<(RegionId, Ruling)> {
     let rulings = propose_in_parallel(plan, context);
-    let rulings = judged_by_scope(plan, &context.path, rulings);
+    let rulings = judged_by_proofs(plan, &context.path, rulings);
     judged_by_parser(plan, &context.path, rulings)
 }
 

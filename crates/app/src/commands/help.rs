@@ -72,17 +72,16 @@ fn rules() -> String {
         "Rules settle conflicts when a file is opened. A certain ruling is filled in and marked with a star;\n\
          r opens it again. A likely ruling is offered; space takes it. A hint is only explained.\n\n\
          A certain ruling is proven, whichever rule made it:\n\
-         \x20 scope         every line is in the block, class or section in which its author has it\n\
-         \x20 names         what an edited line uses is there, is declared before it and imported once\n\
+         \x20 scope         every line of code is in the block, class or section in which its author wrote it\n\
+         \x20 names         what an edited line uses is in the file, declared before it and imported once\n\
          \x20 order         lines that both sides added at one place may stand in any order there\n\
          \x20 independence  two edits of one line are in parts that do not depend on each other, such as\n\
          \x20               members by key, arguments by keyword, attributes and imported names\n\
          \x20 words         nothing is lost, doubled or out of order\n\
          \x20 syntax        a parser finds no error and no second declaration that no version has\n\n\
-         A likely ruling passes the same proofs, but what it says is not the only reading, or there is no\n\
-         parser to tell. A hint failed one of them; its reason says which, and in which line.\n\
-         Never settled: two values for one key, versions and numbers changed on both sides, a condition that\n\
-         one side negates and the other changes, code that one side removed and the other edited.\n\n\
+         A likely ruling passes the same proofs, but is not the only reading, or something could not be\n\
+         checked: there is no parser, the file is too large, or it depends on an open conflict. A hint failed\n\
+         a proof; its reason says which, and in which line. Names are compared as words within the file.\n\n\
          Ids are for rules-off in the settings.\n\n",
     );
     for rule in RULES {

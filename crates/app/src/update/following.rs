@@ -48,6 +48,16 @@ pub(crate) fn take_all_along(state: &mut State, at: FileId) -> Vec<Effect> {
     }
 }
 
+/// Moves the edits of a file for which `J` was pressed before it was known what moved.
+pub(crate) fn go_on_after_reading(state: &mut State) -> Vec<Effect> {
+    let path = state.terrain.then_follow.take();
+    let file = path.and_then(|path| file_of(state, &path));
+    match file.filter(|_| state.tab == Tab::Docket && state.terrain.known().is_some()) {
+        Some(file) => take_all_along(state, file),
+        None => Vec::new(),
+    }
+}
+
 fn not_known(state: &mut State) -> Vec<Effect> {
     state.say(match state.terrain.known() {
         Some(_) => "no code was moved out of this file while the other side edited it",

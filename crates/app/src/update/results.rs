@@ -78,7 +78,8 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         }
         WorkResult::MergedListed(Err(why)) => state.complain(why),
         WorkResult::TerrainRead(read) => {
-            return terrain::known(state, read.map(|terrain| *terrain));
+            terrain::known(state, read.map(|terrain| *terrain));
+            return following::go_on_after_reading(state);
         }
         WorkResult::Drawn(Ok(files)) => {
             let names: Vec<String> = files

@@ -10,7 +10,6 @@ use crate::state::overlay::Overlay;
 use crate::state::terrain::ShownDeclarations;
 use crate::state::terrain::{Item, Reading};
 use crate::update::files::show_file;
-use crate::update::following;
 use crate::update::moving::{go_to_row, in_list};
 use crate::view::areas::Screen;
 use crate::view::draft_rows::DraftRows;
@@ -32,24 +31,13 @@ pub(crate) fn read(state: &mut State) -> Vec<Effect> {
     }
 }
 
-pub(crate) fn known(state: &mut State, read: Result<Terrain, String>) -> Vec<Effect> {
+pub(crate) fn known(state: &mut State, read: Result<Terrain, String>) {
     state.terrain.reading = match read {
         Ok(terrain) => Reading::Known(Arc::new(terrain)),
         Err(why) => Reading::Failed(why),
     };
     state.terrain.lay_out();
     state.terrain.list.chosen = 0;
-    let path = state.terrain.then_follow.take();
-    let file = path.and_then(|path| {
-        state
-            .ids()
-            .find(|(_, f)| f.case.path == path)
-            .map(|(at, _)| at)
-    });
-    match file.filter(|_| state.tab == Tab::Docket && state.terrain.known().is_some()) {
-        Some(file) => following::take_all_along(state, file),
-        None => Vec::new(),
-    }
 }
 
 pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {

@@ -12,12 +12,16 @@ use armistice_git::{Case, RepoPath, Stages};
 /// What becomes of a merge: how certain it is settled, and the text; open conflicts stand as base has
 /// them.
 fn settled(path: &str, texts: [&str; 3]) -> (Option<Certainty>, String) {
+    settled_with(Settings::default(), path, texts)
+}
+
+fn settled_with(settings: Settings, path: &str, texts: [&str; 3]) -> (Option<Certainty>, String) {
     let [base, ours, theirs] = texts.map(Source::from);
     let versions = Versions { base, ours, theirs };
     let rules = RuleSettings {
         ours: "ours".to_owned(),
         theirs: "theirs".to_owned(),
-        settings: Settings::default(),
+        settings,
     };
     let case = Case::new(RepoPath::new(path.as_bytes()), Stages::default());
     let context = rules.context(&case, &PastResolutions::default());
@@ -58,6 +62,24 @@ fn what_needs_a_person_is_left_to_a_person() {
                 "services:\n  gauge:\n    image: quay/gauge\n  lamp:\n    image: quay/lamp\n",
                 "services:\n  lamp:\n    image: quay/lamp\n",
                 "services:\n  gauge:\n    image: quay/gauge\n    privileged: true\n  lamp:\n    image: quay/lamp\n",
+            ],
+        ),
+        (
+            "an anchor is gone, and a use of it was added",
+            "lights.yaml",
+            [
+                "dim: &dim\n  watts: 5\nquay:\n  <<: *dim\n",
+                "quay:\n  watts: 5\n",
+                "dim: &dim\n  watts: 5\nquay:\n  <<: *dim\nmole:\n  <<: *dim\n",
+            ],
+        ),
+        (
+            "the first lines of a module run in order",
+            "first.py",
+            [
+                "rest = 0\n",
+                "early = 1\nrest = 0\n",
+                "later = 2\nrest = 0\n",
             ],
         ),
         (
@@ -162,6 +184,36 @@ fn what_needs_a_person_is_left_to_a_person() {
         }
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn what_cannot_be_looked_at_is_not_certain() {
+    // There is no parser that knows whether these count.
+    let members = |extra: &str| {
+        format!("enum class Signal {{\n    EBB,\n    FLOOD,\n{extra}    SLACK,\n}}\n")
+    };
+    let texts = [members(""), members("    NEAP,\n"), members("    HIGH,\n")];
+    let texts = [&*texts[0], &*texts[1], &*texts[2]];
+    assert_eq!(settled("Signal.kt", texts).0, Some(Certainty::Likely));
+    // This one is larger than what is checked.
+    let large = |first: &str| format!("{first}{}", "pub fn moor() {}\n".repeat(30_000));
+    let small = ["a();\nb();\n", "a(1);\nb();\n", "a();\nb(1);\n"];
+    let texts = small.map(large);
+    let texts = [&*texts[0], &*texts[1], &*texts[2]];
+    assert_eq!(settled("a.rs", small).0, Some(Certainty::Certain));
+    assert_eq!(settled("a.rs", texts).0, Some(Certainty::Likely));
+}
+
+#[test]
+fn what_the_settings_say_needs_no_proof() {
+    let settings = "[[paths]]\npattern = \"*.css\"\ntake = \"theirs\"\n";
+    let settings: Settings = toml::from_str(settings).unwrap();
+    let rows = ".a { color: red; }\n".repeat(30_000);
+    let [base, ours, theirs] = ["", ".b { left: 0; }\n", ".c { left: 1; }\n"];
+    let texts = [base, ours, theirs].map(|last| format!("{rows}{last}"));
+    let texts = [&*texts[0], &*texts[1], &*texts[2]];
+    let (certainty, text) = settled_with(settings, "web.css", texts);
+    assert_eq!((certainty, &*text), (Some(Certainty::Certain), texts[2]));
 }
 
 /// Merges that a careful person would not want to be asked about.

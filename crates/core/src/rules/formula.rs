@@ -63,7 +63,7 @@ impl Rule for Replay {
                 formula.describe(),
                 whose(on)
             );
-            // One place proves no rule, unless the other side only laid the same words out anew.
+            // One change is no pattern, unless the other side changed only the layout.
             let bare = |text: &[u8]| -> Vec<u8> {
                 let is_word = |b: &&u8| !b.is_ascii_whitespace() && **b != b'\\';
                 text.iter().filter(is_word).copied().collect()

@@ -1,7 +1,7 @@
 //! Names of a merged text: what an edited line uses is there, is declared before it, and is imported once.
 //!
-//! Words stand for names: which declaration a word refers to is not resolved. A word is only spoken of
-//! where one side left it nowhere in the file, or where its declaration moved behind its use.
+//! Names are compared as words; which declaration a word refers to is not resolved. A word counts as gone
+//! only if one side has it nowhere in the file.
 
 use crate::model::side::Side;
 use crate::model::versions::Version;
@@ -46,6 +46,34 @@ pub(crate) fn unbound(lines: &ResultLines<'_>) -> Vec<Objection> {
     found
 }
 
+/// Returns the settled lines that use an anchor which the merged text has not.
+pub(crate) fn without_anchor(lines: &ResultLines<'_>) -> Vec<Objection> {
+    let rows = (0..lines.draft.len() as u32).filter_map(|row| lines.draft.line(LineIdx(row)));
+    let anchors: HashSet<&[u8]> = rows
+        .flat_map(|line| marked(line.line.trimmed(), b'&'))
+        .collect();
+    let missing = |(row, _): (u32, LineSource)| {
+        let line = lines.draft.line(LineIdx(row))?.line;
+        let name = marked(line.trimmed(), b'*')
+            .into_iter()
+            .find(|name| !anchors.contains(name))?;
+        let name = String::from_utf8_lossy(name);
+        lines.objection(row, format!("uses the anchor '{name}', which is not there"))
+    };
+    lines.settled().filter_map(missing).collect()
+}
+
+/// The names on a line of YAML that follow a sign: of anchors `&`, of their uses `*`.
+fn marked(line: &[u8], sign: u8) -> Vec<&[u8]> {
+    let parts =
+        line.split(|b| b.is_ascii_whitespace() || matches!(b, b'[' | b']' | b'{' | b'}' | b','));
+    let named = parts.filter_map(|part| part.strip_prefix(&[sign]));
+    named
+        .filter(|name| !name.is_empty())
+        .take_while(|_| !is_comment(line))
+        .collect()
+}
+
 /// Names on a line, without those in comments and strings.
 fn names(line: &[u8]) -> Vec<&[u8]> {
     if is_comment(line) {
@@ -80,7 +108,7 @@ fn names(line: &[u8]) -> Vec<&[u8]> {
     code.into_iter().flat_map(words).filter(is_name).collect()
 }
 
-/// Names on a line that are no members: not behind a dot or an arrow.
+/// Names on a line that are not members of an object.
 fn plain_names(line: &[u8]) -> Vec<&[u8]> {
     let is_member = |name: &&[u8]| is_member(line, name);
     names(line)
@@ -89,8 +117,8 @@ fn plain_names(line: &[u8]) -> Vec<&[u8]> {
         .collect()
 }
 
-/// Whether a word of a line is a member of something: behind a dot, an arrow or two colons that follow a
-/// name or a bracket.
+/// Whether a word of a line is a member of something: after a dot or an arrow that follows a name or a
+/// bracket.
 pub(crate) fn is_member(line: &[u8], word: &[u8]) -> bool {
     let at = word.as_ptr() as usize - line.as_ptr() as usize;
     let before = &line[..at];
@@ -390,6 +418,16 @@ mod tests {
         ] {
             assert!(!has_required_after_default(right.as_bytes()), "{right}");
         }
+    }
+
+    #[test]
+    fn anchors_and_their_uses_are_told_apart() {
+        assert_eq!(
+            marked(b"<<: [*gauge, *lamp]", b'*'),
+            [&b"gauge"[..], b"lamp"]
+        );
+        assert_eq!(marked(b"gauge: &gauge", b'&'), [b"gauge"]);
+        assert!(marked(b"# *gauge", b'*').is_empty());
     }
 
     #[test]

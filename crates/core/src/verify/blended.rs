@@ -5,15 +5,12 @@ use crate::model::versions::Version;
 use crate::text::language::is_comment;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::verify::bindings::is_member;
-use crate::verify::proofs::TextKind;
+use crate::verify::merge_texts::{Independent, TextKind};
 use crate::verify::result_lines::{Objection, ResultLines, words};
 use std::collections::HashMap;
 use std::ops::Range;
 
-/// Whether two edits of base, as ranges of bytes, are in parts that do not depend on each other.
-pub type Independent<'a> = dyn Fn([Range<usize>; 2]) -> bool + 'a;
-
-/// Words that turn a meaning round.
+/// Words that reverse or join a meaning.
 const TURNING: [&[u8]; 13] = [
     b"and",
     b"or",
@@ -53,7 +50,7 @@ pub(crate) fn dependent(
             versions.ours.line(LineIdx(ours)).content(),
             versions.theirs.line(LineIdx(theirs)).content(),
         );
-        // One side may only have laid it out anew.
+        // One side may have changed only the layout.
         if words(ours) == words(old) || words(theirs) == words(old) {
             continue;
         }
@@ -70,7 +67,7 @@ pub(crate) fn dependent(
             is_code && (changed.is_empty() || turns_round(&changed))
         };
         if turns(ours, theirs) || turns(theirs, ours) {
-            let what = "has a side's words turned round or in another order, and an edit of the other side";
+            let what = "has words that one side negated, joined or reordered, and an edit of the other side";
             found.extend(lines.objection(row, what.to_owned()));
             continue;
         }

@@ -2,7 +2,7 @@
 
 use crate::model::side::Side;
 use crate::text::lines::LineIdx;
-use crate::verify::proofs::TextKind;
+use crate::verify::merge_texts::TextKind;
 use crate::verify::result_lines::{LineSource, Objection, ResultLines, words};
 
 /// Keys whose values are chosen together.

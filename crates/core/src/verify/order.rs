@@ -19,10 +19,10 @@ pub enum Position {
 /// Returns lines that stand beside a line which the other side added, although their order is not free;
 /// with each, whether that is known.
 ///
-/// `positions` are those of base, ours and theirs.
+/// `positions` are those of base, ours and theirs; without them nobody can tell.
 pub(crate) fn out_of_order(
     lines: &ResultLines<'_>,
-    positions: [&[Position]; 3],
+    positions: Option<[&[Position]; 3]>,
 ) -> Vec<(Objection, Position)> {
     let mut found = Vec::new();
     // The last line at each indentation, outermost first: new ones with the side that added them.
@@ -45,7 +45,7 @@ pub(crate) fn out_of_order(
             continue;
         };
         let indentation = width(there.line.bytes());
-        let position = positions[version as usize].get(real as usize).copied();
+        let position = positions.and_then(|all| all[version as usize].get(real as usize).copied());
         let position = position.unwrap_or(Position::Unknown);
         // What base has too keeps its place.
         let new = match lines.changed_by(id)[..] {

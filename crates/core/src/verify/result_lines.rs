@@ -3,6 +3,7 @@
 use crate::decide::ruling::Certainty;
 use crate::diff::lines::changed_lines;
 use crate::draft::merged_text::Draft;
+use crate::model::region::RegionId;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::text::lines::LineIdx;
@@ -341,7 +342,7 @@ impl<'a> ResultLines<'a> {
         Side::BOTH.into_iter().filter(differs).collect()
     }
 
-    /// The lines of the draft in conflicts that are settled, with their sources.
+    /// All lines of the draft but those of open conflicts, with their sources.
     pub(crate) fn settled(&self) -> impl Iterator<Item = (u32, LineSource)> {
         (0..self.draft.len() as u32).filter_map(|row| {
             let region = self.draft.region_at(LineIdx(row))?;
@@ -358,7 +359,7 @@ pub struct Objection {
     /// The line of the merged text.
     pub line: LineIdx,
     /// The region that it is in.
-    pub region: crate::model::region::RegionId,
+    pub region: RegionId,
     /// What is wrong, in a sentence whose subject is the line.
     pub what: String,
     /// Identifies the fault in two texts over one plan.

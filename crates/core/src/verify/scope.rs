@@ -7,105 +7,13 @@
 use crate::model::versions::Version;
 use crate::outline::declaration::Outline;
 use crate::text::lines::LineIdx;
-use crate::text::source::Source;
-use crate::verify::blended::Independent;
-use crate::verify::order::Position;
-use crate::verify::result_lines::{LineId, LineSource, Objection, ResultLines, width};
+use crate::verify::merge_texts::MergeTexts;
+use crate::verify::result_lines::{LineId, LineSource, Objection, ResultLines};
+use crate::verify::scopes::opens_block;
 use std::collections::HashMap;
 
-/// For each line of a text, the first lines of the blocks that it is in.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Scopes {
-    /// Outermost first, each before the line itself; `None` for lines that are not compared: blank ones
-    /// and comments.
-    headers: Vec<Option<Vec<u32>>>,
-}
-
-impl Scopes {
-    /// Scopes that a parser found: `headers` has an entry for each line.
-    pub fn new(headers: Vec<Option<Vec<u32>>>) -> Self {
-        Scopes { headers }
-    }
-
-    /// Scopes by indentation and by the headings of sections, where no parser is known.
-    ///
-    /// ```
-    /// use armistice_core::Scopes;
-    /// let scopes = Scopes::by_layout(&"a:\n  b:\n    c\n  d\n".into());
-    /// assert_eq!(scopes.of(2), Some(&[0, 1][..]));
-    /// assert_eq!(scopes.of(3), Some(&[0][..]));
-    /// ```
-    pub fn by_layout(text: &Source) -> Self {
-        Self::by_indentation(text, |_| true)
-    }
-
-    /// The same for a programming language, in which the first line of a block ends with a sign or a word
-    /// that opens it.
-    pub fn by_layout_of_code(text: &Source) -> Self {
-        Self::by_indentation(text, opens_block)
-    }
-
-    fn by_indentation(text: &Source, opens: impl Fn(&[u8]) -> bool) -> Self {
-        let mut open: Vec<(usize, u32)> = Vec::new();
-        let mut section: Option<u32> = None;
-        let mut headers = Vec::with_capacity(text.len());
-        for (row, line) in (0..).zip(text.lines(text.all())) {
-            let trimmed = line.trimmed();
-            if trimmed.is_empty() {
-                headers.push(None);
-                continue;
-            }
-            let indentation = width(line.bytes());
-            if indentation == 0 && trimmed.starts_with(b"[") && trimmed.ends_with(b"]") {
-                (section, open) = (Some(row), Vec::new());
-                headers.push(Some(Vec::new()));
-                continue;
-            }
-            open.retain(|(outer, _)| *outer < indentation);
-            let chain = section
-                .iter()
-                .copied()
-                .chain(open.iter().map(|(_, row)| *row));
-            headers.push(Some(chain.collect()));
-            if opens(trimmed) {
-                open.push((indentation, row));
-            }
-        }
-        Scopes { headers }
-    }
-
-    /// The headers of a line, counted from zero; `None` if it is not compared.
-    pub fn of(&self, row: u32) -> Option<&[u32]> {
-        self.headers.get(row as usize)?.as_deref()
-    }
-}
-
-/// Whether a line ends with what opens a block, or what continues below.
-fn opens_block(line: &[u8]) -> bool {
-    const WORDS: [&[u8]; 3] = [b"do", b"then", b"else"];
-    line.ends_with(b"->")
-        || matches!(line.last(), Some(b':' | b'{' | b'(' | b'[' | b'='))
-        || WORDS.iter().any(|word| line.ends_with(word))
-}
-
-/// What is known of the texts of a merge; lines are counted in the texts as they are, not as a plan lays
-/// them out.
-#[derive(Clone, Copy)]
-pub struct ScopeTexts<'a> {
-    /// Of base, ours and theirs.
-    pub versions: [&'a Scopes; 3],
-    /// Of the merged text.
-    pub result: &'a Scopes,
-    /// What base, ours, theirs and the merged text declare, if a parser knows.
-    pub outlines: Option<[&'a Outline; 4]>,
-    /// Whether the places of lines of base, ours and theirs have a meaning, if a parser knows.
-    pub positions: Option<[&'a [Position]; 3]>,
-    /// Whether two edits of base are in independent parts, if a parser knows.
-    pub independent: Option<&'a Independent<'a>>,
-}
-
 /// Returns the lines that are in another block than on the side that wrote them.
-pub(crate) fn out_of_scope(lines: &ResultLines<'_>, texts: &ScopeTexts<'_>) -> Vec<Objection> {
+pub(crate) fn out_of_scope(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Vec<Objection> {
     let mut headers = HashMap::new();
     for row in 0..lines.draft.len() as u32 {
         if let (Some(chain), Some(line)) = (texts.result.of(row), lines.draft.line(LineIdx(row))) {
@@ -123,7 +31,7 @@ pub(crate) fn out_of_scope(lines: &ResultLines<'_>, texts: &ScopeTexts<'_>) -> V
 
 struct Checker<'a> {
     lines: &'a ResultLines<'a>,
-    texts: &'a ScopeTexts<'a>,
+    texts: &'a MergeTexts<'a>,
     /// How often each text is in each block of the result.
     headers: HashMap<(Vec<u32>, &'a [u8]), usize>,
 }

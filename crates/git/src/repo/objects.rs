@@ -3,7 +3,6 @@
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::repository::Repository;
 use serde::Serialize;
 use std::collections::hash_map::RandomState;
 use std::ffi::OsString;
@@ -30,24 +29,11 @@ impl Oid {
         let name = EMPTY_BLOBS.iter().find(|name| name.len() == length)?;
         Some(Oid((*name).to_owned()))
     }
-}
 
-/// Reads the contents of objects, in order.
-///
-/// # Errors
-/// If git fails or an object is missing.
-pub fn read_blobs(repo: &Repository, oids: &[Oid]) -> Result<Vec<Vec<u8>>, Error> {
-    let names: Vec<&str> = oids.iter().map(|oid| oid.0.as_str()).collect();
-    let objects = repo.objects(&names)?.into_iter();
-    let contents = objects.zip(oids).map(|(object, oid)| match object {
-        Some(object) => Ok(object.bytes),
-        None if EMPTY_BLOBS.contains(&oid.0.as_str()) => Ok(Vec::new()),
-        None => Err(Error::Unreadable {
-            command: "cat-file --batch".to_owned(),
-            what: format!("object {} is missing", oid.0),
-        }),
-    });
-    contents.collect()
+    /// Whether it is the blob of an empty file.
+    pub(crate) fn is_of_nothing(&self) -> bool {
+        EMPTY_BLOBS.contains(&self.0.as_str())
+    }
 }
 
 /// Stores contents as objects, as they are, and gives their names in order.

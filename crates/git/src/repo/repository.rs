@@ -7,7 +7,7 @@ use crate::process::cancel::Cancel;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Manner, Output};
 use crate::process::runner::Runner;
-use crate::repo::objects::{Oid, read_blobs};
+use crate::repo::objects::Oid;
 use armistice_core::Source;
 use std::collections::HashMap;
 use std::ffi::OsString;
@@ -185,6 +185,24 @@ impl Repository {
         self.objects.read(&self.git, names)
     }
 
+    /// Reads the contents of objects, in order.
+    ///
+    /// # Errors
+    /// If git fails or an object is missing.
+    pub fn read_blobs(&self, oids: &[Oid]) -> Result<Vec<Vec<u8>>, Error> {
+        let names: Vec<&str> = oids.iter().map(|oid| oid.0.as_str()).collect();
+        let objects = self.objects(&names)?.into_iter();
+        let contents = objects.zip(oids).map(|(object, oid)| match object {
+            Some(object) => Ok(object.bytes),
+            None if oid.is_of_nothing() => Ok(Vec::new()),
+            None => Err(Error::Unreadable {
+                command: "cat-file --batch".to_owned(),
+                what: format!("object {} is missing", oid.0),
+            }),
+        });
+        contents.collect()
+    }
+
     /// Contents of objects, in order; only those that were not read before are asked for.
     pub(crate) fn contents(&self, oids: &[Oid]) -> Result<Vec<Source>, Error> {
         let mut new: Vec<Oid> = {
@@ -194,7 +212,7 @@ impl Repository {
         };
         new.sort_unstable();
         new.dedup();
-        let read = read_blobs(self, &new)?.into_iter().map(Source::new);
+        let read = self.read_blobs(&new)?.into_iter().map(Source::new);
         let mut known = self.known_contents();
         known.extend(new.into_iter().zip(read));
         let found = oids.iter().filter_map(|oid| known.get(oid).cloned());

@@ -2,7 +2,7 @@
 
 use crate::path::RepoPath;
 use crate::process::error::Error;
-use crate::repo::objects::{Oid, read_blobs};
+use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use crate::situation::marker_files::conflict_lines;
 use crate::situation::parsing::{Look, look_at_all};
@@ -64,7 +64,7 @@ impl Looked {
             .filter(|oid| !known.contains_key(oid))
             .collect();
         for some in new.chunks(READ_AT_ONCE) {
-            for (oid, bytes) in some.iter().zip(read_blobs(repo, some)?) {
+            for (oid, bytes) in some.iter().zip(repo.read_blobs(some)?) {
                 known.insert(oid.clone(), conflicts_in(bytes));
             }
         }

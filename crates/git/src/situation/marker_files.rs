@@ -8,7 +8,7 @@ use crate::case::reading::staged_entries;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::objects::{Oid, read_blobs};
+use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use crate::repo::trees::tree_entries;
 use armistice_core::{
@@ -178,7 +178,7 @@ impl Texts {
         let wanted: BTreeSet<&Oid> = all.flat_map(HashMap::values).collect();
         let wanted: Vec<Oid> = wanted.into_iter().cloned().collect();
         for some in wanted.chunks(READ_AT_ONCE) {
-            let read = read_blobs(repo, some)?.into_iter().map(Source::new);
+            let read = repo.read_blobs(some)?.into_iter().map(Source::new);
             self.0.extend(some.iter().cloned().zip(read));
         }
         Ok(())

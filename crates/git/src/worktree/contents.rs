@@ -7,7 +7,7 @@ use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
-use crate::repo::objects::{Oid, filtered, read_blobs};
+use crate::repo::objects::{Oid, filtered};
 use crate::repo::repository::Repository;
 use crate::store::records::Store;
 use crate::store::written::Record;
@@ -31,7 +31,7 @@ pub(crate) fn contents_of<'a>(
         .filter_map(|(_, stage)| stage.filter(is_link));
     let links: Vec<Oid> = links.map(|stage| stage.oid.clone()).collect();
     let mut files = filtered(repo, &files)?.into_iter();
-    let mut links = read_blobs(repo, &links)?.into_iter();
+    let mut links = repo.read_blobs(&links)?.into_iter();
     let next = |(place, stage): (&Place, Option<&Stage>)| match stage.map(|stage| stage.mode) {
         Some(Mode::Link) => links.next().ok_or_else(|| missing(&place.path)),
         Some(Mode::File | Mode::Executable) => files.next().ok_or_else(|| missing(&place.path)),

@@ -4,7 +4,7 @@ use crate::case::one::Case;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
-use crate::repo::objects::{Oid, read_blobs};
+use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use std::ffi::OsString;
 
@@ -26,7 +26,7 @@ pub fn what_stands_there(repo: &Repository, case: &Case) -> Result<(Seen, Vec<u8
     path.push(case.path.to_os());
     let call = Invocation::write(["hash-object", "-w", "--stdin"]).arg(path);
     let oid = Oid(repo.must(&call.stdin(now.bytes))?.text());
-    Ok((now.seen, read_blobs(repo, &[oid])?.concat()))
+    Ok((now.seen, repo.read_blobs(&[oid])?.concat()))
 }
 
 /// Whether the working file of a case is another one than was seen; one that cannot be read is.

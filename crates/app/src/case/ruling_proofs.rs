@@ -1,33 +1,42 @@
 //! Applies the proofs of core to rulings, and takes back those that fail one.
 
 use armistice_core::{
-    Certainty, Draft, Objection, Outline, Plan, Position, RegionId, Resolution, Ruling, ScopeTexts,
-    Scopes, Session, Side, Source, TextKind, Version, objections,
+    Certainty, Draft, MergeTexts, Objection, Outline, Plan, Position, RULES, RegionId, Resolution,
+    Ruling, Scopes, Session, Side, Source, TextKind, objections,
 };
 use armistice_syntax::{Language, are_independent, outline, positions, scopes};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::sync::Arc;
 
-/// Bytes of each version up to which rulings are checked.
-const CHECKED_BYTES: usize = 400_000;
+/// Bytes of each version up to which rulings are checked where the texts are parsed: half a second for
+/// each text, versions once and results in every round.
+pub(crate) const PARSED_BYTES: usize = 400_000;
+/// The same where they are read by their layout.
+const LAYOUT_BYTES: usize = 4_000_000;
 
-/// How often rulings are taken back before all of a file are.
+/// How often rulings are taken back before those that are left lose their certainty.
 const ROUNDS: usize = 6;
 
 /// Lines up to which a ruling counts as near a line that is not as its author has it.
 const NEAR_LINES: u32 = 100;
 
-/// Takes back rulings that put a line into another block: first of those that are certain, then of those
-/// that are offered.
-pub fn judged_by_scope(
+/// Takes back rulings that fail a proof: first of those that are certain, then of those that are offered.
+///
+/// What cannot be checked is offered, and not certain.
+pub fn judged_by_proofs(
     plan: &Arc<Plan>,
     path: &str,
     mut rulings: Vec<(RegionId, Ruling)>,
 ) -> Vec<(RegionId, Ruling)> {
     let versions = plan.real_versions();
     let all = [&versions.base, &versions.ours, &versions.theirs];
-    if all.iter().any(|text| text.bytes().len() > CHECKED_BYTES) {
+    let most = match Language::of(path) {
+        Some(_) => PARSED_BYTES,
+        None => LAYOUT_BYTES,
+    };
+    if all.iter().any(|text| text.bytes().len() > most) {
+        make_likely(&mut rulings, "the file is too large to prove it");
         return rulings;
     }
     let judge = Judge::new(plan, path);
@@ -35,6 +44,23 @@ pub fn judged_by_scope(
         judge.judge(least, &mut rulings);
     }
     rulings
+}
+
+/// Whether a ruling does what a person has decided, in the settings or before: it needs no proof.
+fn repeats_a_person(ruling: &Ruling) -> bool {
+    let rule = RULES.iter().find(|rule| rule.id() == ruling.rule);
+    rule.is_some_and(|rule| rule.repeats_a_person())
+}
+
+/// Makes offers of certain rulings.
+fn make_likely(rulings: &mut [(RegionId, Ruling)], why: &str) {
+    let certain = rulings.iter_mut().map(|(_, ruling)| ruling);
+    let is_certain =
+        |ruling: &&mut Ruling| ruling.certainty == Certainty::Certain && !repeats_a_person(ruling);
+    for ruling in certain.filter(is_certain) {
+        ruling.certainty = Certainty::Likely;
+        ruling.reason = format!("{}; but {why}", ruling.reason);
+    }
 }
 
 /// What all results of a plan are compared with.
@@ -100,10 +126,11 @@ impl<'a> Judge<'a> {
         }
     }
 
-    fn findings(&self, draft: &Draft) -> Vec<Objection> {
+    /// What is wrong with a draft; `None` if its lines are not those of its text.
+    fn findings(&self, draft: &Draft) -> Option<Vec<Objection>> {
         let text = Source::new(draft.bytes());
         if text.len() != draft.len() {
-            return Vec::new();
+            return None;
         }
         let parsed = self.language.and_then(|language| scopes(language, &text));
         let by_layout: [Scopes; 3];
@@ -123,7 +150,7 @@ impl<'a> Judge<'a> {
         let independent = |edits: [Range<usize>; 2]| {
             language.and_then(|language| are_independent(language, base, edits)) == Some(true)
         };
-        let texts = ScopeTexts {
+        let texts = MergeTexts {
             positions: self
                 .positions
                 .as_ref()
@@ -133,98 +160,118 @@ impl<'a> Judge<'a> {
             result: &result,
             outlines: outlines.map(|([base, ours, theirs], result)| [base, ours, theirs, result]),
         };
-        objections(draft, &texts, self.kind)
+        Some(objections(draft, &texts, self.kind))
     }
 
-    /// What is wrong with some rulings, whichever side the other conflicts are settled by.
-    fn findings_with(&self, settled: Vec<(RegionId, Ruling)>) -> (Session, Vec<Objection>) {
-        let is_settled = |id: &&RegionId| settled.iter().any(|(other, _)| other == *id);
-        let conflicts = self.plan.conflicts().iter();
-        let open: Vec<RegionId> = conflicts.filter(|id| !is_settled(id)).copied().collect();
-        let session_with = |side: Option<Side>| {
-            let others = open.iter().filter_map(|id| {
-                let taken = Ruling {
-                    rule: String::new(),
-                    certainty: Certainty::Certain,
-                    reason: String::new(),
-                    resolution: Some(Resolution::Take(Version::from(side?))),
-                };
-                Some((*id, taken))
-            });
+    /// What is wrong with some rulings; `None` if that cannot be told.
+    ///
+    /// What is only wrong if the open conflicts are settled by one of the sides leaves an offer.
+    fn findings_with(&self, settled: Vec<(RegionId, Ruling)>) -> (Session, Option<Vec<Objection>>) {
+        let known: BTreeSet<RegionId> = settled.iter().map(|(id, _)| *id).collect();
+        let conflicts = self.plan.conflicts().iter().copied();
+        let open: BTreeSet<RegionId> = conflicts.filter(|id| !known.contains(id)).collect();
+        let session_with = |side: Side| {
+            let taken = Ruling {
+                rule: String::new(),
+                certainty: Certainty::Certain,
+                reason: String::new(),
+                resolution: Some(Resolution::Take(side.into())),
+            };
+            let others = open.iter().map(|id| (*id, taken.clone()));
             let all = settled.iter().cloned().chain(others).collect();
             Session::with_rulings(Arc::clone(self.plan), all)
         };
-        let session = session_with(Some(Side::Ours));
-        let mut found = self.findings(session.draft());
-        if !open.is_empty() && !found.is_empty() {
-            let other = self.findings(session_with(Some(Side::Theirs)).draft());
-            let also: BTreeSet<_> = other.iter().map(id_of).collect();
-            found.retain(|found| also.contains(&id_of(found)) && !open.contains(&found.region));
+        let session = session_with(Side::Ours);
+        let Some(mut found) = self.findings(session.draft()) else {
+            return (session, None);
+        };
+        if open.is_empty() {
+            return (session, Some(found));
         }
-        (session, found)
+        let Some(mut other) = self.findings(session_with(Side::Theirs).draft()) else {
+            return (session, None);
+        };
+        let ids = |all: &[Objection]| all.iter().map(id_of).collect::<BTreeSet<_>>();
+        let (of_ours, of_theirs) = (ids(&found), ids(&other));
+        other.retain(|found| !of_ours.contains(&id_of(found)));
+        found.append(&mut other);
+        found.retain(|found| !open.contains(&found.region));
+        for found in &mut found {
+            let id = id_of(found);
+            if !of_ours.contains(&id) || !of_theirs.contains(&id) {
+                found.leaves = Certainty::Likely;
+            }
+        }
+        (session, Some(found))
     }
 
     fn judge(&self, least: Certainty, rulings: &mut [(RegionId, Ruling)]) {
         let counts = |ruling: &Ruling| ruling.certainty >= least && ruling.resolution.is_some();
-        let is_judged = |ruling: &Ruling| ruling.certainty == least && ruling.resolution.is_some();
+        let is_judged = |ruling: &Ruling| {
+            ruling.certainty == least && ruling.resolution.is_some() && !repeats_a_person(ruling)
+        };
         if !rulings.iter().any(|(_, ruling)| is_judged(ruling)) {
             return;
         }
         // What others than these rulings have done speaks against none of them.
         let before = rulings.iter().filter(|(_, r)| counts(r) && !is_judged(r));
         let (_, known) = self.findings_with(before.cloned().collect());
-        let known: BTreeSet<_> = known.into_iter().map(|found| id_of(&found)).collect();
+        let known = known.unwrap_or_default();
+        let known: BTreeSet<_> = known.iter().map(id_of).collect();
         for round in 0..=ROUNDS {
             let settled = rulings.iter().filter(|(_, r)| counts(r)).cloned().collect();
-            let (session, mut found) = self.findings_with(settled);
-            let draft = session.draft();
-            found.retain(|found| found.leaves < least && !known.contains(&id_of(found)));
-            let Some(first) = found.first() else {
+            let (session, found) = self.findings_with(settled);
+            let Some(mut found) = found else {
+                make_likely(rulings, "its lines cannot be told apart");
                 return;
             };
+            let draft = session.draft();
+            found.retain(|found| found.leaves < least && !known.contains(&id_of(found)));
+            if found.is_empty() {
+                return;
+            }
             let judged: Vec<RegionId> = rulings
                 .iter()
                 .filter(|(_, r)| is_judged(r))
                 .map(|(id, _)| *id)
                 .collect();
-            let mut culprits: BTreeSet<RegionId> = BTreeSet::new();
-            for found in &found {
-                if judged.contains(&found.region) {
-                    culprits.insert(found.region);
-                    continue;
+            // The worst that is found of each ruling.
+            let mut culprits: BTreeMap<RegionId, &Objection> = BTreeMap::new();
+            let mut blame = |id: RegionId, found| {
+                let worst = culprits.entry(id).or_insert(found);
+                if found.leaves < worst.leaves {
+                    *worst = found;
                 }
+            };
+            for found in &found {
                 // A line beside a ruling is in another block because of it.
                 let distance = |id: &RegionId| {
                     let lines = draft.lines_of(*id);
-                    let at = found.line.0;
-                    if at < lines.start.0 {
-                        lines.start.0 - at
-                    } else {
-                        (at + 1).saturating_sub(lines.end.0)
-                    }
+                    let before = lines.start.0.saturating_sub(found.line.0);
+                    before.max((found.line.0 + 1).saturating_sub(lines.end.0))
                 };
-                culprits.extend(judged.iter().min_by_key(|id| distance(id)));
-            }
-            if round == ROUNDS {
-                // What is left comes of rulings that are not the nearest.
-                let is_near = |id: &RegionId| {
-                    let lines = draft.lines_of(*id);
-                    let from = lines.start.0.saturating_sub(NEAR_LINES);
-                    found
-                        .iter()
-                        .any(|found| (from..lines.end.0 + NEAR_LINES).contains(&found.line.0))
-                };
-                culprits.extend(judged.into_iter().filter(is_near));
-            }
-            for (id, ruling) in rulings.iter_mut() {
-                if is_judged(ruling) && culprits.contains(id) {
-                    let own = found
-                        .iter()
-                        .find(|found| found.region == *id)
-                        .unwrap_or(first);
-                    object(ruling, own);
+                let nearest = judged.iter().min_by_key(|id| distance(id));
+                let own = judged.iter().find(|id| **id == found.region);
+                if let Some(id) = own.or(nearest) {
+                    blame(*id, found);
+                }
+                if round == ROUNDS {
+                    let near = judged.iter().filter(|id| distance(id) <= NEAR_LINES);
+                    near.for_each(|id| blame(*id, found));
                 }
             }
+            for (id, ruling) in rulings.iter_mut() {
+                if let Some(found) = culprits.get(id) {
+                    object(ruling, found);
+                }
+            }
+        }
+        // What is left comes of rulings that are not near it.
+        if least == Certainty::Certain {
+            make_likely(
+                rulings,
+                "something else in the result is not as its author has it",
+            );
         }
     }
 }

@@ -1,0 +1,79 @@
+//! The blocks that each line of a text is in.
+
+use crate::text::source::Source;
+use crate::verify::result_lines::width;
+
+/// For each line of a text, the first lines of the blocks that it is in.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Scopes {
+    /// Outermost first, each before the line itself; `None` for lines that are not compared: blank ones
+    /// and comments.
+    headers: Vec<Option<Vec<u32>>>,
+}
+
+impl Scopes {
+    /// Scopes that a parser found: `headers` has an entry for each line.
+    pub fn new(headers: Vec<Option<Vec<u32>>>) -> Self {
+        Scopes { headers }
+    }
+
+    /// Scopes by indentation and by the headings of sections, where no parser is known.
+    ///
+    /// ```
+    /// use armistice_core::Scopes;
+    /// let scopes = Scopes::by_layout(&"a:\n  b:\n    c\n  d\n".into());
+    /// assert_eq!(scopes.of(2), Some(&[0, 1][..]));
+    /// assert_eq!(scopes.of(3), Some(&[0][..]));
+    /// ```
+    pub fn by_layout(text: &Source) -> Self {
+        Self::by_indentation(text, |_| true)
+    }
+
+    /// The same for a programming language, in which the first line of a block ends with a sign or a word
+    /// that opens it.
+    pub fn by_layout_of_code(text: &Source) -> Self {
+        Self::by_indentation(text, opens_block)
+    }
+
+    fn by_indentation(text: &Source, opens: impl Fn(&[u8]) -> bool) -> Self {
+        let mut open: Vec<(usize, u32)> = Vec::new();
+        let mut section: Option<u32> = None;
+        let mut headers = Vec::with_capacity(text.len());
+        for (row, line) in (0..).zip(text.lines(text.all())) {
+            let trimmed = line.trimmed();
+            if trimmed.is_empty() {
+                headers.push(None);
+                continue;
+            }
+            let indentation = width(line.bytes());
+            if indentation == 0 && trimmed.starts_with(b"[") && trimmed.ends_with(b"]") {
+                (section, open) = (Some(row), Vec::new());
+                headers.push(Some(Vec::new()));
+                continue;
+            }
+            open.retain(|(outer, _)| *outer < indentation);
+            let chain = section
+                .iter()
+                .copied()
+                .chain(open.iter().map(|(_, row)| *row));
+            headers.push(Some(chain.collect()));
+            if opens(trimmed) {
+                open.push((indentation, row));
+            }
+        }
+        Scopes { headers }
+    }
+
+    /// The headers of a line, counted from zero; `None` if it is not compared.
+    pub fn of(&self, row: u32) -> Option<&[u32]> {
+        self.headers.get(row as usize)?.as_deref()
+    }
+}
+
+/// Whether a line ends with what opens a block, or what continues below.
+pub(crate) fn opens_block(line: &[u8]) -> bool {
+    const WORDS: [&[u8]; 3] = [b"do", b"then", b"else"];
+    line.ends_with(b"->")
+        || matches!(line.last(), Some(b':' | b'{' | b'(' | b'[' | b'='))
+        || WORDS.iter().any(|word| line.ends_with(word))
+}

@@ -7,7 +7,7 @@ use crate::base::party_words::PartyWords;
 use crate::base::project_checks::ProjectCheck;
 use crate::base::settings::Settings;
 use crate::case::checks::{OutputLines, ProjectChecks};
-use crate::case::findings::detail;
+use crate::case::findings::{detail, marker_words};
 use crate::case::opened::Unfinished;
 use crate::case::place::Place;
 use crate::case::staged_diff::DiffRead;
@@ -347,6 +347,14 @@ impl State {
             is_trouble: true,
             seen: false,
         };
+    }
+
+    /// Removes the last report about markers from the message line: it is out of date.
+    pub fn drop_marker_report(&mut self) {
+        let reported = self.accord.markers.as_deref().and_then(marker_words);
+        if reported.is_some_and(|said| said == self.message.text) {
+            self.message = Message::default();
+        }
     }
 
     /// A file, if there is such a one.

@@ -66,7 +66,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::HandedBack(at, given, result) => {
             return hand_over::taken(state, at, &given, result);
         }
-        WorkResult::MarkersFound(Ok(found)) => tell_markers(state, found),
+        WorkResult::MarkersFound(Ok(found)) => report_markers(state, found),
         // Nobody asked for it.
         WorkResult::MarkersFound(Err(_)) => {}
         WorkResult::MergedListed(Ok(lines)) => {
@@ -144,7 +144,8 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
 }
 
 /// Says which tracked files have conflict markers while no operation is in progress, and the ways out.
-fn tell_markers(state: &mut State, found: Vec<MarkerFile>) {
+fn report_markers(state: &mut State, found: Vec<MarkerFile>) {
+    state.drop_marker_report();
     if let Some(said) = marker_words(&found) {
         match found.iter().any(MarkerFile::is_new) {
             true => state.complain(said),

@@ -450,6 +450,7 @@ pub fn ask_to_undo(state: &mut State, command: &str, files: &[RepoPath]) {
 pub(crate) fn undone(state: &mut State, result: Result<usize, String>) -> Vec<Effect> {
     match result {
         Ok(n) => {
+            state.drop_marker_report();
             let verb = if n == 1 { "is" } else { "are" };
             let files = count(n, "file");
             state.say(format!(

@@ -72,7 +72,7 @@ pub use verify::markers::{
 pub use verify::merge_texts::{Independent, MergeTexts, TextKind};
 pub use verify::misplaced::misplaced;
 pub use verify::order::Position;
-pub use verify::proofs::objections;
+pub use verify::proofs::Proofs;
 pub use verify::result_lines::Objection;
 pub use verify::scopes::Scopes;
 pub use verify::syntax::{

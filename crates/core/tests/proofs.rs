@@ -1,8 +1,8 @@
 //! Each proof catches results that are broken in just its way, and lets the right ones pass.
 
 use armistice_core::{
-    Certainty, MergeTexts, Options, Position, RegionId, Resolution, Ruling, Scopes, Segment,
-    Session, Source, TextKind, objections, plan,
+    Certainty, MergeTexts, Options, Position, Proofs, RegionId, Resolution, Ruling, Scopes,
+    Segment, Session, Source, TextKind, plan,
 };
 use std::sync::Arc;
 
@@ -40,7 +40,7 @@ fn judge(
         positions: Some([&positions[0], &positions[1], &positions[2]]),
         independent: None,
     };
-    let found = objections(session.draft(), &texts, kind);
+    let found = Proofs::new(session.draft().plan()).objections(session.draft(), &texts, kind);
     let hints = found
         .into_iter()
         .filter(|found| found.leaves == Certainty::Hint);

@@ -25,7 +25,9 @@ pub fn facts(language: Language, bytes: &[u8]) -> Option<SyntaxFacts> {
     if bytes.len() > PARSED_BYTES {
         return None;
     }
-    with_tree(language, bytes, |root| parsed(root, language, bytes))
+    let text = trees::parsed(language, bytes)?;
+    let read = || parsed(text.tree.root_node(), language, bytes);
+    Some(text.facts.get_or_init(read).clone())
 }
 
 /// The names that each line declares or brings in, in order; `None` if the text is too large or takes
@@ -54,8 +56,8 @@ pub(crate) fn with_tree<T>(
     bytes: &[u8],
     read: impl FnOnce(Node<'_>) -> T,
 ) -> Option<T> {
-    let tree = trees::tree(language, bytes)?;
-    Some(read(tree.root_node()))
+    let text = trees::parsed(language, bytes)?;
+    Some(read(text.tree.root_node()))
 }
 
 fn parsed(root: Node<'_>, language: Language, bytes: &[u8]) -> SyntaxFacts {

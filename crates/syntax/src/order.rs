@@ -132,53 +132,86 @@ const INDEPENDENT: [&str; 21] = [
 ];
 
 /// Returns for each line whether its place has a meaning; `None` if the text cannot be parsed.
+///
+/// It is that of the outermost known node that begins with the line; blank lines are free.
 pub fn positions(language: Language, text: &Source) -> Option<Vec<Position>> {
     if text.bytes().len() > PARSED_BYTES {
         return None;
     }
-    with_tree(language, text.bytes(), |root| {
-        let lines = text.lines(text.all()).enumerate();
-        let position = |(row, line): (usize, armistice_core::Line<'_>)| {
-            let column = line.bytes().iter().position(|b| !b.is_ascii_whitespace());
-            column.map_or(Position::Free, |column| {
-                let start = tree_sitter::Point { row, column };
-                let end = tree_sitter::Point {
-                    row,
-                    column: column + 1,
-                };
-                let found = root.descendant_for_point_range(start, end);
-                found.map_or(Position::Unknown, |node| of_first(node, text.bytes()))
-            })
-        };
-        lines.map(position).collect()
-    })
+    with_tree(language, text.bytes(), |root| read(root, text))
 }
 
-/// The position of the outermost node that begins with this one and is known.
-fn of_first(node: Node<'_>, bytes: &[u8]) -> Position {
-    let start = node.start_byte();
-    let mut found = Position::Unknown;
-    let mut at = Some(node);
-    // The root is no line's own node: in Python it is called a module too.
-    while let Some(node) = at.filter(|node| node.start_byte() == start && node.parent().is_some()) {
-        if node.kind().contains("comment") {
-            return Position::Free;
+fn read(root: Node<'_>, text: &Source) -> Vec<Position> {
+    let first: Vec<Option<usize>> = text
+        .lines(text.all())
+        .map(|line| line.bytes().iter().position(|b| !b.is_ascii_whitespace()))
+        .collect();
+    let position = |at: &Option<usize>| at.map_or(Position::Free, |_| Position::Unknown);
+    let mut found: Vec<Position> = first.iter().map(position).collect();
+    let mut around: Vec<Node<'_>> = Vec::new();
+    // Where the last node begins, and the position of the outermost known node that begins there.
+    let (mut begin, mut known) = (usize::MAX, Position::Unknown);
+    let mut cursor = root.walk();
+    loop {
+        let node = cursor.node();
+        let (start, end) = (node.start_position(), node.end_position());
+        let begins_line = first.get(start.row) == Some(&Some(start.column));
+        // What is inside of one line begins no other line.
+        let matters = (begins_line || end.row > start.row) && node.end_byte() > node.start_byte();
+        // The root is no line's own node: in Python it is called a module too.
+        if matters && !around.is_empty() {
+            if begin != node.start_byte() {
+                (begin, known) = (node.start_byte(), Position::Unknown);
+            }
+            if node.kind().contains("comment") {
+                known = Position::Free;
+            } else if known == Position::Unknown {
+                known = of_node(node, &around, text.bytes());
+            }
+            if begins_line {
+                found[start.row] = known;
+            }
         }
-        let is_valued = node.child_by_field_name("value").is_some();
-        let parent = node.parent().map_or("", |parent| parent.kind());
-        // In Python a member of an object is called an attribute too.
-        let is_of_tag = node.kind() == "attribute" && parent.ends_with("_tag");
-        let is_known = node.is_named() && FREE.contains(&node.kind()) || is_of_tag;
-        let is_numbered = is_enum_member(node, parent) && is_valued;
-        let is_free = is_known || is_numbered || parent == "set" || is_public_name(node, bytes);
-        if is_ordered(node, parent, is_valued) {
-            found = Position::Ordered;
-        } else if is_free {
-            found = Position::Free;
+        if matters && cursor.goto_first_child() {
+            around.push(node);
+            continue;
         }
-        at = node.parent();
+        // Lines inside of one token, such as those of a long string, belong to it.
+        let inside = start.row + 1..end.row + usize::from(end.column > 0);
+        for row in inside {
+            if first.get(row).is_some_and(Option::is_some) {
+                found[row] = known;
+            }
+        }
+        while !cursor.goto_next_sibling() {
+            if !cursor.goto_parent() {
+                return found;
+            }
+            around.pop();
+        }
     }
-    found
+}
+
+/// The position of a line that begins with a node; `around` are the nodes that it is in, from the root on.
+fn of_node(node: Node<'_>, around: &[Node<'_>], bytes: &[u8]) -> Position {
+    let parent = around.last().map_or("", |parent| parent.kind());
+    // In Python a member of an object is called an attribute too.
+    let is_of_tag = node.kind() == "attribute" && parent.ends_with("_tag");
+    let is_known = node.is_named() && FREE.contains(&node.kind()) || is_of_tag;
+    let is_valued = || node.child_by_field_name("value").is_some();
+    if is_enum_member(node, parent) {
+        return match is_valued() {
+            true => Position::Free,
+            false => Position::Ordered,
+        };
+    }
+    if is_ordered(node) {
+        return Position::Ordered;
+    }
+    if is_known || parent == "set" || is_public_name(node, around, bytes) {
+        return Position::Free;
+    }
+    Position::Unknown
 }
 
 /// Whether a node is a member of an enumeration.
@@ -194,24 +227,21 @@ fn is_enum_member(node: Node<'_>, parent: &str) -> bool {
 }
 
 /// Whether a node runs, counts or overrides in the order in which it stands.
-fn is_ordered(node: Node<'_>, parent: &str, is_valued: bool) -> bool {
-    if is_enum_member(node, parent) {
-        return !is_valued;
-    }
+fn is_ordered(node: Node<'_>) -> bool {
     // An import that binds no name is there for what it does.
-    let first = node.named_child(0).map_or("", |child| child.kind());
-    let has_effect = node.kind() == "import_statement" && first == "string";
+    let is_string = |child: Node<'_>| child.kind() == "string";
+    let has_effect =
+        node.kind() == "import_statement" && node.named_child(0).is_some_and(is_string);
     has_effect || ORDERED.contains(&node.kind())
 }
 
 /// Whether a node is an item of Python's list of public names.
-fn is_public_name(node: Node<'_>, bytes: &[u8]) -> bool {
-    let list = node
-        .parent()
-        .filter(|_| node.is_named())
-        .filter(|list| matches!(list.kind(), "list" | "tuple"));
-    let assignment = list.and_then(|list| list.parent());
-    let left = assignment.and_then(|assignment| assignment.child_by_field_name("left"));
+fn is_public_name(node: Node<'_>, around: &[Node<'_>], bytes: &[u8]) -> bool {
+    let [.., assignment, list] = around else {
+        return false;
+    };
+    let is_item = node.is_named() && matches!(list.kind(), "list" | "tuple");
+    let left = assignment.child_by_field_name("left").filter(|_| is_item);
     left.is_some_and(|left| bytes.get(left.byte_range()) == Some(b"__all__"))
 }
 

@@ -1,8 +1,9 @@
 //! The outline of a text: what it declares, nested, with the comments and attributes of each.
 
-use crate::facts::{PARSED_BYTES, with_tree};
+use crate::facts::PARSED_BYTES;
 use crate::kinds::{DeclaringKind, NameOf, kinds_of};
 use crate::language::Language;
+use crate::trees;
 use armistice_core::{Declaration, LineIdx, LineRange, Outline, Source};
 use tree_sitter::Node;
 
@@ -33,28 +34,35 @@ pub fn outline(language: Language, text: &Source) -> Option<Outline> {
     if text.bytes().len() > PARSED_BYTES {
         return None;
     }
-    let (declarations, errors) = with_tree(language, text.bytes(), |root| {
-        let reader = Reader {
-            bytes: text.bytes(),
-            kinds: kinds_of(language),
-            ends_with_comments: language == Language::Toml,
-        };
-        let mut out = Vec::new();
-        reader.children(root, None, 0, &mut out);
-        (out, count_errors(root))
-    })?;
-    Some(Outline::new(declarations, text.len(), true).with_errors(errors))
+    let parsed = trees::parsed(language, text.bytes())?;
+    let read = || read(parsed.tree.root_node(), language, text);
+    Some(parsed.outline.get_or_init(read).clone())
+}
+
+fn read(root: Node<'_>, language: Language, text: &Source) -> Outline {
+    let reader = Reader {
+        bytes: text.bytes(),
+        kinds: kinds_of(language),
+        ends_with_comments: language == Language::Toml,
+    };
+    let mut declarations = Vec::new();
+    reader.children(root, None, 0, &mut declarations);
+    let errors = count_errors(root, language);
+    Outline::new(declarations, text.len(), true).with_errors(errors)
 }
 
 /// How many places of a text make no sense, end tags without a beginning among them.
-fn count_errors(root: Node<'_>) -> usize {
+fn count_errors(root: Node<'_>, language: Language) -> usize {
+    // An end tag without a beginning is no error to the parser.
+    let has_odd_tags = language == Language::Html;
     let mut count = 0;
     let mut cursor = root.walk();
     loop {
         let node = cursor.node();
         let is_error = node.is_error() || node.is_missing();
         count += usize::from(is_error || node.kind() == "erroneous_end_tag");
-        if !is_error && cursor.goto_first_child() {
+        let may_have_errors = node.has_error() || has_odd_tags;
+        if !is_error && may_have_errors && cursor.goto_first_child() {
             continue;
         }
         while !cursor.goto_next_sibling() {
@@ -110,10 +118,16 @@ impl Reader<'_> {
         let mut leading = Leading::default();
         for child in node.children(&mut cursor) {
             let is_first = self.bytes[child.byte_range()].starts_with(b"#!");
-            if !is_first && self.begins_its_line(child) && leading.takes(child) {
+            let begins_line = self.begins_its_line(child);
+            if !is_first && begins_line && leading.takes(child) {
                 continue;
             }
             let first = leading.first_for(child);
+            let spans_lines = child.end_position().row > child.start_position().row;
+            // Nothing in the middle of one line takes whole lines.
+            if wrapper.is_none() && !begins_line && !spans_lines {
+                continue;
+            }
             let around = match wrapper {
                 Some(wrapper) => wrapper,
                 None => Wrapped { first, node: child },

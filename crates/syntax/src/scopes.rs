@@ -1,7 +1,8 @@
 //! The blocks that each line of a text is in.
 
-use crate::facts::{PARSED_BYTES, with_tree};
+use crate::facts::PARSED_BYTES;
 use crate::language::Language;
+use crate::trees;
 use armistice_core::{Scopes, Source};
 use tree_sitter::Node;
 
@@ -20,7 +21,9 @@ pub fn scopes(language: Language, text: &Source) -> Option<Scopes> {
     if text.bytes().len() > PARSED_BYTES {
         return None;
     }
-    with_tree(language, text.bytes(), |root| read(root, text))?
+    let parsed = trees::parsed(language, text.bytes())?;
+    let read = || read(parsed.tree.root_node(), text);
+    parsed.scopes.get_or_init(read).clone()
 }
 
 fn read(root: Node<'_>, text: &Source) -> Option<Scopes> {
@@ -50,7 +53,9 @@ fn read(root: Node<'_>, text: &Source) -> Option<Scopes> {
             let chain = open.iter().copied().filter(|header| *header < row);
             headers[start.row] = (!is_comment).then(|| chain.collect());
         }
-        if cursor.goto_first_child() {
+        // What is inside of one line begins no other line.
+        let spans_lines = node.end_position().row > start.row;
+        if spans_lines && cursor.goto_first_child() {
             let is_root = above.is_empty();
             above.push(open.len());
             if !is_root && !is_list(node) && open.last() != Some(&(start.row as u32)) {

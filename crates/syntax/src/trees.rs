@@ -1,12 +1,13 @@
 //! Parse trees, each made once: the last ones are kept by the contents of their texts.
 
 use crate::language::Language;
+use armistice_core::{Outline, Scopes, SyntaxFacts};
 use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::collections::hash_map::RandomState;
 use std::hash::BuildHasher;
 use std::ops::ControlFlow;
-use std::sync::{LazyLock, Mutex, MutexGuard};
+use std::sync::{Arc, LazyLock, Mutex, MutexGuard, OnceLock};
 use tree_sitter::{ParseOptions, ParseState, Parser, Tree};
 
 /// Work after which a text counts as one that the parser does not cope with, in steps that the parser
@@ -27,37 +28,53 @@ thread_local! {
 /// What is kept of a text: its language, its length, and two hashes with random keys.
 type Key = (Language, usize, [u64; 2]);
 
+/// A text that was parsed, and what was read from its tree so far.
+pub(crate) struct ParsedText {
+    pub(crate) tree: Tree,
+    pub(crate) outline: OnceLock<Outline>,
+    pub(crate) scopes: OnceLock<Option<Scopes>>,
+    pub(crate) facts: OnceLock<SyntaxFacts>,
+}
+
 #[derive(Default)]
 struct Kept {
     /// The last one used is at the end. No tree where parsing took too much work.
-    trees: VecDeque<(Key, Option<Tree>)>,
+    trees: VecDeque<(Key, Option<Arc<ParsedText>>)>,
     bytes: usize,
 }
 
 static KEPT: LazyLock<Mutex<Kept>> = LazyLock::new(Mutex::default);
 static HASHERS: LazyLock<[RandomState; 2]> = LazyLock::new(Default::default);
 
-/// Returns the tree of a text; `None` if it takes more than [`PARSE_STEPS`].
-pub(crate) fn tree(language: Language, bytes: &[u8]) -> Option<Tree> {
+/// Parses a text; `None` if that takes more than [`PARSE_STEPS`].
+pub(crate) fn parsed(language: Language, bytes: &[u8]) -> Option<Arc<ParsedText>> {
     let key = key(language, bytes);
     {
         let mut kept = kept();
         if let Some(at) = kept.trees.iter().rposition(|(known, _)| *known == key) {
             let found = kept.trees.remove(at)?;
-            let tree = found.1.clone();
+            let text = found.1.clone();
             kept.trees.push_back(found);
-            return tree;
+            return text;
         }
     }
     let tree = PARSER.with_borrow_mut(|parser| parse(parser, language, bytes));
+    let text = tree.map(|tree| {
+        Arc::new(ParsedText {
+            tree,
+            outline: OnceLock::new(),
+            scopes: OnceLock::new(),
+            facts: OnceLock::new(),
+        })
+    });
     let mut kept = kept();
     kept.bytes += bytes.len();
-    kept.trees.push_back((key, tree.clone()));
+    kept.trees.push_back((key, text.clone()));
     while kept.trees.len() > KEPT_TREES || kept.bytes > KEPT_BYTES && kept.trees.len() > 1 {
         let dropped = kept.trees.pop_front();
         kept.bytes -= dropped.map_or(0, |((_, length, _), _)| length);
     }
-    tree
+    text
 }
 
 fn key(language: Language, bytes: &[u8]) -> Key {
@@ -98,7 +115,10 @@ mod tests {
     #[test]
     fn a_text_is_parsed_once_and_equal_lengths_are_told_apart() {
         let text = b"fn only_in_this_test() { moor(); }\n";
-        let same = |text: &[u8]| tree(Language::Rust, text).unwrap().root_node().to_sexp();
+        let same = |text: &[u8]| {
+            let text = parsed(Language::Rust, text).unwrap();
+            text.tree.root_node().to_sexp()
+        };
         let first = same(text);
         let copy = text.to_vec();
         assert_eq!(same(&copy), first);

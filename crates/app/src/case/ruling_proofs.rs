@@ -1,10 +1,11 @@
 //! Applies the proofs of core to rulings, and takes back those that fail one.
 
 use armistice_core::{
-    Certainty, Draft, MergeTexts, Objection, Outline, Plan, Position, RULES, RegionId, Resolution,
-    Ruling, Scopes, Session, Side, Source, TextKind, objections,
+    Certainty, Draft, MergeTexts, Objection, Outline, Plan, Position, Proofs, RULES, RegionId,
+    Resolution, Ruling, Scopes, Session, Side, Source, TextKind,
 };
 use armistice_syntax::{Language, are_independent, outline, positions, scopes};
+use std::cell::LazyCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::sync::Arc;
@@ -66,6 +67,7 @@ fn make_likely(rulings: &mut [(RegionId, Ruling)], why: &str) {
 /// What all results of a plan are compared with.
 struct Judge<'a> {
     plan: &'a Arc<Plan>,
+    proofs: Proofs<'a>,
     path: &'a str,
     language: Option<Language>,
     scopes: [Scopes; 3],
@@ -116,6 +118,7 @@ impl<'a> Judge<'a> {
         };
         Judge {
             plan,
+            proofs: Proofs::new(plan),
             language,
             scopes,
             outlines,
@@ -160,7 +163,7 @@ impl<'a> Judge<'a> {
             result: &result,
             outlines: outlines.map(|([base, ours, theirs], result)| [base, ours, theirs, result]),
         };
-        Some(objections(draft, &texts, self.kind))
+        Some(self.proofs.objections(draft, &texts, self.kind))
     }
 
     /// What is wrong with some rulings; `None` if that cannot be told.
@@ -213,11 +216,13 @@ impl<'a> Judge<'a> {
         if !rulings.iter().any(|(_, ruling)| is_judged(ruling)) {
             return;
         }
-        // What others than these rulings have done speaks against none of them.
         let before = rulings.iter().filter(|(_, r)| counts(r) && !is_judged(r));
-        let (_, known) = self.findings_with(before.cloned().collect());
-        let known = known.unwrap_or_default();
-        let known: BTreeSet<_> = known.iter().map(id_of).collect();
+        let before: Vec<_> = before.cloned().collect();
+        // What others than these rulings have done speaks against none of them.
+        let known = LazyCell::new(|| {
+            let (_, found) = self.findings_with(before);
+            found.iter().flatten().map(id_of).collect::<BTreeSet<_>>()
+        });
         for round in 0..=ROUNDS {
             let settled = rulings.iter().filter(|(_, r)| counts(r)).cloned().collect();
             let (session, found) = self.findings_with(settled);
@@ -226,7 +231,10 @@ impl<'a> Judge<'a> {
                 return;
             };
             let draft = session.draft();
-            found.retain(|found| found.leaves < least && !known.contains(&id_of(found)));
+            found.retain(|found| found.leaves < least);
+            if !found.is_empty() {
+                found.retain(|found| !known.contains(&id_of(found)));
+            }
             if found.is_empty() {
                 return;
             }

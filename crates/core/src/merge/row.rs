@@ -7,6 +7,7 @@ use crate::merge::stats::{Clash, MergeStats};
 use crate::merge::tokens::merge_tokens;
 use crate::text::source::Line;
 use crate::text::tokens::{is_name, solid_tokens};
+use std::collections::HashMap;
 
 /// A row that both sides changed, merged.
 pub(crate) struct MergedRow {
@@ -85,11 +86,14 @@ fn renumbered(base: &[u8], side: &[u8]) -> bool {
 
 /// Whether a row has a name more often than either side, which both brought into it.
 fn doubles_a_name((base, ours, theirs): (&[u8], &[u8], &[u8]), text: &[u8]) -> bool {
-    let names = |line| solid_tokens(line).filter(|word| word.len() > 1 && is_name(word));
-    let times = |line, name| names(line).filter(|word| *word == name).count();
-    names(ours).any(|name| {
-        let both = times(base, name) == 0 && times(theirs, name) > 0;
-        both && times(text, name) > times(ours, name).max(times(theirs, name))
+    // How often each name is in base, ours, theirs and the text.
+    let mut times: HashMap<&[u8], [usize; 4]> = HashMap::new();
+    for (nth, line) in [base, ours, theirs, text].into_iter().enumerate() {
+        let names = solid_tokens(line).filter(|word| word.len() > 1 && is_name(word));
+        names.for_each(|name| times.entry(name).or_default()[nth] += 1);
+    }
+    times.values().any(|[base, ours, theirs, text]| {
+        *base == 0 && *ours > 0 && *theirs > 0 && text > ours.max(theirs)
     })
 }
 

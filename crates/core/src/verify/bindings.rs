@@ -7,7 +7,7 @@ use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::text::language::{is_comment, is_import};
 use crate::text::lines::LineIdx;
-use crate::verify::result_lines::{LineSource, Objection, ResultLines, width, words};
+use crate::verify::result_lines::{LineSource, Objection, Pairing, ResultLines, width, words};
 use std::collections::{HashMap, HashSet};
 
 /// Words that declare the word after them.
@@ -37,9 +37,9 @@ const DECLARING: [&[u8]; 22] = [
 ];
 
 /// Returns the settled lines whose names are not bound as on the side that wrote them.
-pub(crate) fn unbound(lines: &ResultLines<'_>) -> Vec<Objection> {
-    let mut found = gone(lines);
-    found.extend(used_too_early(lines));
+pub(crate) fn unbound(lines: &ResultLines<'_>, names: &VersionNames<'_>) -> Vec<Objection> {
+    let mut found = gone(lines, names);
+    found.extend(used_too_early(lines, names));
     found.extend(imported_twice(lines));
     found.extend(required_after_default(lines));
     found.extend(without_separator(lines));
@@ -145,18 +145,41 @@ fn declares(line: &[u8], name: &[u8]) -> bool {
     is_import(line) || (0..words.len()).any(|at| words[at] == name && is_declared(at))
 }
 
+/// The names in the versions of a plan.
+pub(crate) struct VersionNames<'a> {
+    /// By version.
+    used: [HashSet<&'a [u8]>; 3],
+    /// Those of base that are not only members of objects, which may be declared in any file.
+    plain: HashSet<&'a [u8]>,
+    /// By version: what is declared where its place matters, with its first line.
+    declared: [HashMap<&'a [u8], u32>; 3],
+}
+
+impl<'a> VersionNames<'a> {
+    pub(crate) fn new(versions: &Pairing<'a>) -> Self {
+        let all = [Version::Base, Version::Ours, Version::Theirs];
+        let used = |version: Version| {
+            let rows = 0..versions.len(version);
+            rows.flat_map(|row| names(versions.text(version, row)))
+                .collect()
+        };
+        let declared = |version: Version| {
+            let rows = (0..versions.len(version)).rev();
+            rows.filter_map(|row| Some((declared_in_order(versions.text(version, row))?, row)))
+                .collect()
+        };
+        VersionNames {
+            used: all.map(used),
+            plain: (0..versions.len(Version::Base))
+                .flat_map(|row| plain_names(versions.text(Version::Base, row)))
+                .collect(),
+            declared: all.map(declared),
+        }
+    }
+}
+
 /// Lines that use a name which the other side removed or renamed throughout the file.
-fn gone(lines: &ResultLines<'_>) -> Vec<Objection> {
-    let all = |version: Version| -> HashSet<&[u8]> {
-        let rows = 0..lines.len(version);
-        rows.flat_map(|row| names(lines.text(version, row)))
-            .collect()
-    };
-    let known = [Version::Base, Version::Ours, Version::Theirs].map(all);
-    // Members of other objects may be declared anywhere.
-    let plain: HashSet<&[u8]> = (0..lines.len(Version::Base))
-        .flat_map(|row| plain_names(lines.text(Version::Base, row)))
-        .collect();
+fn gone(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Objection> {
     let mut found = Vec::new();
     for (row, source) in lines.settled() {
         let sides = lines.changed_by(source.id);
@@ -164,8 +187,8 @@ fn gone(lines: &ResultLines<'_>) -> Vec<Objection> {
             continue;
         };
         let gone = |name: &&[u8]| {
-            let lacks = |side: Side| !known[Version::from(side) as usize].contains(name);
-            name.len() > 1 && plain.contains(name) && (lacks(Side::Ours) || lacks(Side::Theirs))
+            let lacks = |side: Side| !all.used[Version::from(side) as usize].contains(name);
+            name.len() > 1 && all.plain.contains(name) && (lacks(Side::Ours) || lacks(Side::Theirs))
         };
         let used: Vec<&[u8]> = names(line.line.trimmed())
             .into_iter()
@@ -203,13 +226,8 @@ fn declared_in_order(line: &[u8]) -> Option<&[u8]> {
 }
 
 /// Edited lines that use a name before the line that declares it, which was before them on their side.
-fn used_too_early(lines: &ResultLines<'_>) -> Vec<Objection> {
+fn used_too_early(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Objection> {
     let mut found = Vec::new();
-    let declared = |version: Version| -> HashMap<&[u8], u32> {
-        let rows = (0..lines.len(version)).rev();
-        rows.filter_map(|row| Some((declared_in_order(lines.text(version, row))?, row)))
-            .collect()
-    };
     let rows = (0..lines.draft.len() as u32).rev();
     let result: HashMap<&[u8], u32> = rows
         .filter_map(|row| {
@@ -217,7 +235,6 @@ fn used_too_early(lines: &ResultLines<'_>) -> Vec<Objection> {
             Some((declared_in_order(line.trimmed())?, row))
         })
         .collect();
-    let by_version = [Version::Base, Version::Ours, Version::Theirs].map(declared);
     for (
         row,
         LineSource {
@@ -236,7 +253,7 @@ fn used_too_early(lines: &ResultLines<'_>) -> Vec<Objection> {
             .into_iter()
             .filter(|name| Some(*name) != own)
             .find(|name| {
-                let Some(declaring) = by_version[version as usize].get(name) else {
+                let Some(declaring) = all.declared[version as usize].get(name) else {
                     return false;
                 };
                 // A declaration that was moved is another line.

@@ -2,36 +2,62 @@
 
 use crate::decide::ruling::Certainty;
 use crate::draft::merged_text::Draft;
-use crate::verify::bindings::{unbound, without_anchor};
+use crate::plan::build::Plan;
+use crate::verify::bindings::{VersionNames, unbound, without_anchor};
 use crate::verify::blended::dependent;
 use crate::verify::coupled::{coupled, uneven_rows};
 use crate::verify::merge_texts::{MergeTexts, TextKind};
 use crate::verify::order::{Position, out_of_order};
-use crate::verify::result_lines::{Objection, ResultLines};
+use crate::verify::result_lines::{Objection, Pairing, ResultLines};
 use crate::verify::scope::out_of_scope;
+use std::cell::OnceCell;
 
-/// Returns the lines of settled conflicts, and lines beside them, that are not as their authors have them:
-/// in another block, without a name that they use, or apart from an edit that they belong to.
-///
-/// A conflict of which a line is listed is not settled for certain.
-pub fn objections(draft: &Draft, texts: &MergeTexts<'_>, kind: TextKind) -> Vec<Objection> {
-    let lines = ResultLines::new(draft);
-    let mut found = out_of_scope(&lines, texts);
-    match kind {
-        TextKind::Code => found.extend(unbound(&lines)),
-        TextKind::Table(separator) => found.extend(uneven_rows(&lines, separator)),
-        TextKind::Yaml => found.extend(without_anchor(&lines)),
-        TextKind::Other => {}
+/// Checks the drafts of one plan. What the versions alone say is worked out once.
+pub struct Proofs<'a> {
+    pairing: Pairing<'a>,
+    names: OnceCell<VersionNames<'a>>,
+}
+
+impl<'a> Proofs<'a> {
+    /// The proofs of a plan.
+    pub fn new(plan: &'a Plan) -> Self {
+        Proofs {
+            pairing: Pairing::new(plan),
+            names: OnceCell::new(),
+        }
     }
-    found.extend(coupled(&lines, kind));
-    found.extend(dependent(&lines, kind, texts.independent));
-    let beside = out_of_order(&lines, texts.positions).into_iter();
-    found.extend(beside.map(|(objection, position)| Objection {
-        leaves: match position {
-            Position::Unknown => Certainty::Likely,
-            Position::Ordered | Position::Free => Certainty::Hint,
-        },
-        ..objection
-    }));
-    found
+
+    /// Returns the lines of settled conflicts, and lines beside them, that are not as their authors have
+    /// them: in another block, without a name that they use, or apart from an edit that they belong to.
+    ///
+    /// The draft must be of the same plan. A conflict of which a line is listed is not settled for certain.
+    pub fn objections(
+        &self,
+        draft: &Draft,
+        texts: &MergeTexts<'_>,
+        kind: TextKind,
+    ) -> Vec<Objection> {
+        let lines = &ResultLines::new(draft, &self.pairing);
+        let mut found = out_of_scope(lines, texts);
+        match kind {
+            TextKind::Code => {
+                let names = self.names.get_or_init(|| VersionNames::new(&self.pairing));
+                found.extend(unbound(lines, names));
+            }
+            TextKind::Table(separator) => found.extend(uneven_rows(lines, separator)),
+            TextKind::Yaml => found.extend(without_anchor(lines)),
+            TextKind::Other => {}
+        }
+        found.extend(coupled(lines, kind));
+        found.extend(dependent(lines, kind, texts.independent));
+        let beside = out_of_order(lines, texts.positions).into_iter();
+        found.extend(beside.map(|(objection, position)| Objection {
+            leaves: match position {
+                Position::Unknown => Certainty::Likely,
+                Position::Ordered | Position::Free => Certainty::Hint,
+            },
+            ..objection
+        }));
+        found
+    }
 }

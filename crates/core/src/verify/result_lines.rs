@@ -6,6 +6,7 @@ use crate::draft::merged_text::Draft;
 use crate::model::region::RegionId;
 use crate::model::side::Side;
 use crate::model::versions::Version;
+use crate::plan::build::Plan;
 use crate::text::lines::LineIdx;
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
@@ -14,8 +15,9 @@ use std::ops::Range;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) struct LineId(pub(crate) Version, pub(crate) u32);
 
-/// Which lines of the versions are the same line.
-struct Pairing {
+/// Which lines of the versions of a plan are the same line.
+pub(crate) struct Pairing<'a> {
+    plan: &'a Plan,
     /// By version and line.
     ids: [Vec<LineId>; 3],
     /// The line of each version that has an id.
@@ -24,9 +26,8 @@ struct Pairing {
     replaced: HashMap<(Version, u32), Vec<u32>>,
 }
 
-impl Pairing {
-    fn new(draft: &Draft) -> Self {
-        let plan = draft.plan();
+impl<'a> Pairing<'a> {
+    pub(crate) fn new(plan: &'a Plan) -> Self {
         let versions = plan.versions();
         let texts = [&versions.base, &versions.ours, &versions.theirs];
         let lines = texts.map(|text| {
@@ -79,6 +80,7 @@ impl Pairing {
             ids.iter().zip(0..).map(|(id, row)| (*id, row)).collect()
         });
         Pairing {
+            plan,
             ids,
             rows,
             replaced,
@@ -91,6 +93,17 @@ impl Pairing {
 
     fn row(&self, version: Version, id: LineId) -> Option<u32> {
         self.rows[version as usize].get(&id).copied()
+    }
+
+    /// How many lines a version has.
+    pub(crate) fn len(&self, version: Version) -> u32 {
+        self.ids[version as usize].len() as u32
+    }
+
+    /// The words of a line of a version, without blanks around them.
+    pub(crate) fn text(&self, version: Version, row: u32) -> &'a [u8] {
+        let text = self.plan.real_versions().get(version);
+        text.line(LineIdx(row)).trimmed()
     }
 }
 
@@ -223,7 +236,7 @@ pub(crate) struct LineSource {
 /// The lines of a draft, each with the line of a version that it is.
 pub(crate) struct ResultLines<'a> {
     pub(crate) draft: &'a Draft,
-    pairing: Pairing,
+    pairing: &'a Pairing<'a>,
     /// By line of the draft; `None` where no version has it.
     sources: Vec<Option<LineSource>>,
     /// Where a line is in the draft.
@@ -231,8 +244,7 @@ pub(crate) struct ResultLines<'a> {
 }
 
 impl<'a> ResultLines<'a> {
-    pub(crate) fn new(draft: &'a Draft) -> Self {
-        let pairing = Pairing::new(draft);
+    pub(crate) fn new(draft: &'a Draft, pairing: &'a Pairing<'a>) -> Self {
         let plan = draft.plan();
         let sources = (0..draft.len() as u32).map(|row| {
             let pick = draft.line(LineIdx(row))?.source?;
@@ -322,13 +334,12 @@ impl<'a> ResultLines<'a> {
 
     /// How many lines a version has.
     pub(crate) fn len(&self, version: Version) -> u32 {
-        self.pairing.ids[version as usize].len() as u32
+        self.pairing.len(version)
     }
 
     /// The words of a line of a version, without blanks around them.
     pub(crate) fn text(&self, version: Version, row: u32) -> &'a [u8] {
-        let text = self.draft.plan().real_versions().get(version);
-        text.line(LineIdx(row)).trimmed()
+        self.pairing.text(version, row)
     }
 
     /// The sides that have a line otherwise than base: in other words, or where base has none.

@@ -22,13 +22,15 @@ const HOUSE: &[(&str, &[&str])] = &[
     (
         "syntax",
         &[
-            "language", "comments", "kinds", "names", "facts", "shades", "outline",
+            "language", "comments", "kinds", "names", "trees", "facts", "shades", "outline",
+            "scopes", "order", "proving",
         ],
     ),
     (
         "git",
         &[
             "path",
+            "parallel",
             "process",
             "file",
             "repo",

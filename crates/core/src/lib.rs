@@ -73,7 +73,7 @@ pub use verify::merge_texts::{Independent, MergeTexts, TextKind};
 pub use verify::misplaced::misplaced;
 pub use verify::order::Position;
 pub use verify::proofs::Proofs;
-pub use verify::result_lines::Objection;
+pub use verify::result_lines::{Objection, ProofKind};
 pub use verify::scopes::Scopes;
 pub use verify::syntax::{
     Parsed, Repeated, SyntaxError, SyntaxFacts, bracket_findings, syntax_findings,

@@ -203,7 +203,7 @@ fn one_name_with_two_bodies_stays_open_as_one_conflict() {
     let merged = merged(&base, &with("lift"), &with("lower")).unwrap();
     assert_eq!(merged.levels(), [Some(Certainty::Hint)]);
     assert!(
-        merged.reasons().contains("with another body"),
+        merged.reasons().contains("with different bodies"),
         "{}",
         merged.reasons()
     );
@@ -251,7 +251,7 @@ fn an_edit_that_lines_would_put_into_another_declaration_follows_its_own() {
     assert!(
         found[0]
             .what
-            .contains("theirs changed in block north: (its line 3) stands in block south:")
+            .contains("theirs made in block north: (its line 3) is in block south:")
     );
     // Nothing is said where nothing moved.
     let still = Versions {

@@ -9,7 +9,7 @@ const THEIRS: &str = "use pilot;\nuse tide;\nmoor(tug, low);\nlog(ship);\npay(du
 
 /// A journal as the first build that settled by rule wrote it.
 const JOURNAL: &str = r#"{"armistice":1,"path":"src/quay.rs","versions":["b0","01","7e"]}
-{"do":{"label":"settled 1 conflict by rule","entries":[{"rule":[0,{"rule":"sorted","certainty":"certain","reason":"the order places every line","resolution":{"woven":[{"lines":["ours",{"start":0,"end":1}]},{"lines":["theirs",{"start":0,"end":1}]}]}}]}]}}
+{"do":{"label":"settled 1 conflict by rule","entries":[{"rule":[0,{"rule":"sorted","certainty":"certain","reason":"the order gives every line its place","resolution":{"woven":[{"lines":["ours",{"start":0,"end":1}]},{"lines":["theirs",{"start":0,"end":1}]}]}}]}]}}
 {"do":{"label":"settled 2 by blend","entries":[{"settle":[2,{"woven":[{"text":"moor(tug, low);\n"}]}]}]}}
 {"do":{"label":"picked","entries":[{"settle":[4,{"lines":[{"version":"theirs","line":4},{"version":"base","line":3}]}]}],"group":7}}
 "undo"

@@ -1,4 +1,4 @@
-//! White space merged by component: indentation, words, trailing blanks, line end.
+//! White space merged by component: indentation, words, trailing whitespace, line end.
 
 use armistice_core::*;
 use std::sync::Arc;
@@ -24,7 +24,7 @@ fn settled(
     (text, session.draft().counts().open)
 }
 
-/// Both ways round, the same comes out and nothing is open.
+/// Both ways round, the same comes out and no conflict is open.
 fn gives(path: &str, base: &str, ours: &str, theirs: &str, expected: &str) {
     for (ours, theirs) in [(ours, theirs), (theirs, ours)] {
         let found = settled(path, WhitespacePolicy::Exact, base, ours, theirs);

@@ -55,7 +55,7 @@ fn record(files: usize) -> MergeRecord {
     let decision = |n: usize, by| Decision {
         conflict: n,
         line: 3,
-        cause: "both changed the same line".to_owned(),
+        cause: "both sides changed the same line".to_owned(),
         by,
         rule: (by == DecidedBy::Rule).then(|| "word-by-word blend".to_owned()),
         reason: "different words".to_owned(),

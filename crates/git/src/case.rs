@@ -8,5 +8,4 @@ pub(crate) mod one;
 pub(crate) mod outcomes;
 pub(crate) mod place;
 pub(crate) mod reading;
-pub(crate) mod stages;
 pub(crate) mod submodule;

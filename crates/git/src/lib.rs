@@ -23,7 +23,6 @@ pub use case::kinds::CaseKind;
 pub use case::one::Case;
 pub use case::outcomes::FileOutcome;
 pub use case::place::{IndexState, Place};
-pub use case::stages::{Stage, Stages};
 pub use file::folders::file_name_hash;
 pub use file::output::OutputFile;
 pub use file::owner::temp_folder;
@@ -41,6 +40,7 @@ pub use repo::mark::Mark;
 pub use repo::objects::Oid;
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
+pub use repo::stages::{Stage, Stages};
 pub use scout::begin::{Begun, begin, begin_words};
 pub use scout::command_settings::{CommandSettings, FastForward};
 pub use scout::counterparts::{

@@ -7,4 +7,5 @@ pub(crate) mod operation;
 pub(crate) mod parties;
 pub(crate) mod private_folder;
 pub(crate) mod repository;
+pub(crate) mod stages;
 pub(crate) mod trees;

@@ -10,6 +10,7 @@ pub(crate) mod names;
 pub(crate) mod names_gone;
 pub(crate) mod names_moved;
 pub(crate) mod names_twice;
+pub(crate) mod numbered_files;
 pub(crate) mod parents;
 pub(crate) mod parsing;
 pub(crate) mod proof;

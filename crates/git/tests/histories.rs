@@ -560,7 +560,7 @@ fn kinds_that_differ_and_links_are_taken_as_they_are() {
     let cases = world.cases();
     assert_eq!(cases.len(), 2);
     assert!(cases.iter().all(|case| case.kind == CaseKind::Link));
-    assert_eq!(cases[0].words()[1], "pointed the link elsewhere");
+    assert_eq!(cases[0].words()[1], "changed the target of the link");
     assert_eq!(cases[1].words(), ["edited it", "made it a link"]);
     all_outcomes(&world);
 }

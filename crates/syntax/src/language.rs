@@ -209,7 +209,12 @@ pub(crate) static LANGUAGES: &[Entry] = &[
         grammar: || tree_sitter_css::LANGUAGE.into(),
         extensions: &["css"],
         files: &[],
-        names: &[],
+        names: &[Named {
+            node: "rule_set",
+            kind: "rule",
+            field: None,
+            told_by: None,
+        }],
         imports: &[],
         bodies: &[],
         lists: &[],

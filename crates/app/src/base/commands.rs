@@ -53,7 +53,7 @@ impl Tab {
         match self {
             Tab::Scout => "what would happen if these two lines met?",
             Tab::Docket => "which files are in conflict, and what is left?",
-            Tab::Parley => "what did each side want here, and what shall stand?",
+            Tab::Parley => "what did each side want here, and which lines are right?",
             Tab::Terrain => "what moved, what was renamed?",
             Tab::Proof => "is the merged result right?",
             Tab::Accord => "conclude, continue, or go back",
@@ -147,9 +147,9 @@ pub enum Command {
     TakeBack,
     /// Write all files that are settled.
     WriteAll,
-    /// List the files that git merged by itself.
+    /// List the files that git merged.
     ShowMerged,
-    /// Make a generated file again, as settings say.
+    /// Make a generated file again, from the settings.
     Regenerate,
     /// Give the file to another program.
     HandOver,

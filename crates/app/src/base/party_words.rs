@@ -85,7 +85,7 @@ mod tests {
                 "Ours is ahead: it contains theirs.",
                 "main is ahead: it contains your commit 2.",
             ),
-            ("settle by ours", "settle by main"),
+            ("take ours", "take main"),
             ("ours+theirs", "ours+theirs"),
             ("'ours' stays", "'ours' stays"),
             ("yours and hours", "yours and hours"),

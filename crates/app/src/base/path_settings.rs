@@ -73,7 +73,7 @@ impl PathSetting {
     /// What it does, in words.
     pub fn told(&self) -> String {
         match (&self.take, &self.regenerate) {
-            (_, Some(line)) => format!("{} is made again by: {line}", self.pattern),
+            (_, Some(line)) => format!("{} is regenerated with: {line}", self.pattern),
             (Some(TakenSide::Ours), None) => format!("{} is taken from ours", self.pattern),
             (Some(TakenSide::Theirs), None) => format!("{} is taken from theirs", self.pattern),
             (None, None) => self.pattern.clone(),

@@ -209,7 +209,7 @@ pub fn outstanding(checks: &ProjectChecks, stands: &str) -> Vec<String> {
         match run {
             _ if !check.required => None,
             Some(run) if !is_fresh(run, stands) => Some(format!(
-                "the required check '{name}' ran before files changed"
+                "files changed after the required check '{name}' ran"
             )),
             Some(run) if run.passed() => None,
             Some(run) if run.code.is_none() => {
@@ -217,7 +217,7 @@ pub fn outstanding(checks: &ProjectChecks, stands: &str) -> Vec<String> {
             }
             Some(_) => Some(format!("the required check '{name}' failed")),
             None if check.origin == CheckOrigin::Untrusted => Some(format!(
-                "the required check '{name}' of {REPOSITORY_SETTINGS} is not trusted yet and has not run"
+                "the required check '{name}' of {REPOSITORY_SETTINGS} is not trusted yet and did not run"
             )),
             None => Some(format!("the required check '{name}' has not run")),
         }

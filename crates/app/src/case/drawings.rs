@@ -94,10 +94,7 @@ fn bytes_of(scene: &Scene, file: &Path) -> Result<Vec<u8>, String> {
         Some("svg") => write_svg(scene, &mut bytes),
         Some("pdf") => write_pdf(scene, &mut bytes),
         _ => {
-            return Err(format!(
-                "'{}' ends neither in .svg nor in .pdf",
-                file.display()
-            ));
+            return Err(format!("'{}' must end in .svg or .pdf", file.display()));
         }
     };
     written.map_err(|error| error.to_string())?;
@@ -151,7 +148,7 @@ fn history(repo: &Repository, situation: &Situation, now: i64) -> Result<Scene, 
         false => two_lines(repo, situation),
     };
     let Some(lines) = lines.map_err(|error| error.to_string())? else {
-        return Err("it cannot be told which commits are whose here".to_owned());
+        return Err("the commits of each side are not known here".to_owned());
     };
     let [ours, theirs] = match (situation.is_idle(), kept_record(repo, "HEAD")) {
         (true, Ok(record)) => [record.ours, record.theirs],

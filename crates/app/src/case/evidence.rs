@@ -181,12 +181,9 @@ fn delta_card(
         card.summary = match apart {
             Apart::Moved { mover, what, .. } if *mover == side => {
                 let from = file.plan().real_line(Version::Base, region.base.start);
-                format!(
-                    "moved {what} here; these lines were {} of base",
-                    from.number()
-                )
+                format!("moved {what} here from {} of base", from.number())
             }
-            _ => "left these lines alone".to_owned(),
+            _ => "left these lines unchanged".to_owned(),
         };
     }
     let clash = stakes.rows[side]

@@ -39,7 +39,7 @@ pub fn detail<'a>(
         finding: Finding::new(
             Check::Unwritten,
             None,
-            "a decision changed after the file was written: the index has the earlier result",
+            "a decision changed after the file was written: the index has the old result",
         ),
     }));
     Proof { findings, ..proof }
@@ -98,7 +98,7 @@ pub fn several_at_once(situation: &Situation) -> Option<String> {
     let last = &situation.theirs.label;
     (!before.is_empty()).then(|| {
         let names = before.join(", ");
-        format!("git merged {names} already, {last} comes last")
+        format!("git already merged {names}; {last} is the last one")
     })
 }
 

@@ -22,7 +22,7 @@ pub struct Finish {
 }
 
 impl Finish {
-    /// An opened file in which nothing is open, as it stands.
+    /// An opened file in which no conflict is open, as it stands.
     pub fn new(case: &Case, open: &OpenedFile, overwrite: Overwrite) -> Self {
         Finish {
             case: case.clone(),

@@ -320,7 +320,7 @@ impl Foreseer<'_> {
                 let Replayed { commits, dropped } = replayed(&repo, &name)?;
                 let is_dropped = |commit: &Commit| {
                     let (short, subject) = (&commit.short, &commit.subject);
-                    format!("git drops {short} {subject}: {name} has the same change already")
+                    format!("git drops {short} {subject}: {name} already has the same change")
                 };
                 forecast.notes.extend(dropped.iter().map(is_dropped));
                 let added = (1..).zip(&commits).flat_map(|(step, commit)| {
@@ -416,7 +416,7 @@ impl Foreseer<'_> {
             let commit = replayed.commit;
             let Some(parent) = parent else {
                 let why = format!(
-                    "{} is a merge: git asks which of its parents counts as the main line (-m)",
+                    "{} is a merge: git needs -m to choose its main parent",
                     commit.short
                 );
                 match nth {

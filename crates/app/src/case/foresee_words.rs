@@ -22,17 +22,17 @@ pub(super) fn refusal(
 ) -> Option<String> {
     match (undertaking, meeting.relation) {
         (Undertaking::Merge, Relation::Unrelated) if repo.common_dir().join("shallow").exists() => Some(
-            "both lines share no commit as far as this clone reaches: it is shallow, git fetch --unshallow may tell more"
+            "the two sides share no commit in this shallow clone; git fetch --unshallow may find one"
                 .to_owned(),
         ),
         (Undertaking::Merge, Relation::Unrelated) => Some(
-            "both lines share no commit: git merges them only with --allow-unrelated-histories"
+            "the two sides share no commit: git merges them only with --allow-unrelated-histories"
                 .to_owned(),
         ),
         (Undertaking::Merge, Relation::Parted(_))
             if settings.fast_forward == FastForward::Only =>
         {
-            Some("settings allow only a fast-forward (--ff-only), and both lines have commits of their own".to_owned())
+            Some("the settings allow only a fast-forward (--ff-only), but both sides have commits of their own".to_owned())
         }
         _ => None,
     }
@@ -74,31 +74,31 @@ pub(super) fn notes(
             );
             say(
                 strategy == "ours",
-                "-s ours: git keeps your files as they are and takes nothing of the other line",
+                "-s ours: git keeps your files and takes nothing from the other side",
             );
             say(
                 !["ort", "recursive", "ours"].contains(&strategy),
                 &format!(
-                    "-s {strategy}: foreseen with git's usual strategy, this one may leave other conflicts"
+                    "-s {strategy}: the forecast uses git's default strategy; this one may leave other conflicts"
                 ),
             );
             say(
                 settings.merge_autostash,
-                "merge.autoStash: git puts local changes aside first; to put them back may conflict",
+                "merge.autoStash: git stashes local changes first; restoring them may conflict",
             );
         }
         Undertaking::Rebase => {
             say(
                 settings.rebase_autostash,
-                "rebase.autoStash: git puts local changes aside first; to put them back may conflict",
+                "rebase.autoStash: git stashes local changes first; restoring them may conflict",
             );
             say(
                 settings.rebase_merges,
-                "rebase.rebaseMerges: git makes merge commits again too; only the other commits are foreseen",
+                "rebase.rebaseMerges: git also recreates merge commits; the forecast covers only the other commits",
             );
             say(
                 settings.rebase_by_patches,
-                "rebase.backend=apply: git applies patches; foreseen as merges, conflicts may differ",
+                "rebase.backend=apply: git applies patches; the forecast uses merges, so conflicts may differ",
             );
             say(
                 settings.update_refs,
@@ -109,7 +109,7 @@ pub(super) fn notes(
     }
     say(
         settings.rerere_autoupdate,
-        "rerere.autoUpdate: git stages by itself what it has seen resolved before",
+        "rerere.autoUpdate: git stages recorded resolutions automatically",
     );
     notes
 }

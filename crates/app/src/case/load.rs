@@ -164,10 +164,8 @@ fn slices(lines: &[Vec<u8>]) -> Vec<&[u8]> {
 pub fn why_whole(case: &Case, loaded: &Loaded) -> Option<&'static str> {
     if case.has_lines() {
         return match (loaded.binary, loaded.too_large) {
-            (true, _) => Some("not text, or marked so in the attributes"),
-            (false, true) => {
-                Some("too large to merge line by line here; its lines are not counted")
-            }
+            (true, _) => Some("binary, or marked as binary in .gitattributes"),
+            (false, true) => Some("too large to merge line by line"),
             (false, false) => None,
         };
     }
@@ -175,13 +173,11 @@ pub fn why_whole(case: &Case, loaded: &Loaded) -> Option<&'static str> {
         CaseKind::ModeOnly => "only the modes differ, the contents are the same",
         CaseKind::RemovedByOurs => "ours removed it, so there are no lines to merge",
         CaseKind::RemovedByTheirs => "theirs removed it, so there are no lines to merge",
-        CaseKind::BothGone => "no side has it any more: it is what is left of a rename or removal",
+        CaseKind::BothGone => "no side has this path: it is left over from a rename or removal",
         CaseKind::OnlyOurs | CaseKind::OnlyTheirs => "one side alone has this path",
-        CaseKind::Suggested => "only its place is in question: the other side renamed the folder",
-        CaseKind::FileAgainstFolder => "a file and a folder cannot have one name",
-        CaseKind::Submodule => {
-            "a submodule is among the versions: which commit it stands at is chosen"
-        }
+        CaseKind::Suggested => "only its path is in question: the other side renamed the folder",
+        CaseKind::FileAgainstFolder => "a file and a folder cannot share a name",
+        CaseKind::Submodule => "a submodule is among the versions: choose its commit",
         CaseKind::Link => "a symbolic link is among the versions, which has no lines",
         CaseKind::BothEdited
         | CaseKind::BothAdded

@@ -72,7 +72,7 @@ pub struct OpenedFile {
 }
 
 /// Label of the step that takes what stands in the working file into the draft.
-pub(crate) const TAKEN: &str = "took what stood in the work tree";
+pub(crate) const TAKEN: &str = "took the contents on disk";
 
 /// What is to be recorded about a file.
 #[derive(Clone, Debug, Default)]
@@ -113,7 +113,7 @@ impl OpenedFile {
         };
         let note = refused.map(|why| {
             let step = session.steps().len() + 1;
-            format!("decisions from step {step} on no longer fit: {why}")
+            format!("decisions from number {step} on no longer apply: {why}")
         });
         let sample = if v.ours.is_empty() {
             &v.theirs

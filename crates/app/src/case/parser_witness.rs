@@ -4,9 +4,9 @@
 //! Conflicts that stay open stand as base has them, in the text with rulings and in the one without:
 //! what base makes of them speaks against no ruling.
 
-use crate::case::ruling_proofs::PARSED_BYTES;
 use armistice_core::{Certainty, Finding, LineIdx, Plan, RegionId, Ruling, Session, Source};
 use armistice_git::{has_parser, new_syntax_findings};
+use armistice_syntax::is_checked;
 use std::sync::Arc;
 
 /// How often rulings that a parser objects to are taken out before all of a file are.
@@ -24,7 +24,7 @@ pub fn judged_by_parser(
 ) -> Vec<(RegionId, Ruling)> {
     let versions = plan.real_versions();
     let all = [&versions.base, &versions.ours, &versions.theirs];
-    if !has_parser(path) || all.iter().any(|text| text.bytes().len() > PARSED_BYTES) {
+    if !has_parser(path) || all.iter().any(|text| !is_checked(path, text.bytes().len())) {
         return rulings;
     }
     for least in [Certainty::Certain, Certainty::Likely] {
@@ -133,7 +133,7 @@ fn object(ruling: &mut Ruling, finding: &Finding) {
         .line
         .map_or(String::new(), |at| format!(" at line {at}"));
     ruling.reason = format!(
-        "{}; but a parser objects to the result{line}: {}",
+        "{}; but the result has a syntax error{line}: {}",
         ruling.reason, finding.what
     );
     ruling.certainty = Certainty::Hint;
@@ -191,7 +191,7 @@ mod tests {
         assert!(
             broken[1]
                 .reason
-                .contains("a parser objects to the result at line 8"),
+                .contains("the result has a syntax error at line 8"),
             "{}",
             broken[1].reason
         );
@@ -231,7 +231,7 @@ mod tests {
         let judged = ruled("a.rs", [base, ours, theirs], &[(Certainty::Certain, twice)]);
         assert_eq!(judged[0].certainty, Certainty::Hint);
         assert!(
-            judged[0].reason.contains("stands twice"),
+            judged[0].reason.contains("defined twice"),
             "{}",
             judged[0].reason
         );

@@ -6,7 +6,7 @@ use armistice_core::{DecidedBy, Decision, FileRecord, MergeRecord, Side, Version
 use armistice_git::{Case, Decisions, FileOutcome, IndexState, Repository, Situation};
 
 /// Why something counts as settled by hand that nobody settled here.
-const STAGED_ELSEWHERE: &str = "staged without Armistice";
+const STAGED_ELSEWHERE: &str = "staged by another program";
 
 /// What was decided in a file: in its lines, or as a whole.
 pub fn file_record(
@@ -76,7 +76,7 @@ pub fn merge_record(situation: &Situation, files: Vec<FileRecord>) -> MergeRecor
 pub fn signed(repo: &Repository, record: MergeRecord) -> MergeRecord {
     let name = repo.user_name();
     MergeRecord {
-        who: visible(&name.unwrap_or_else(|| "somebody without a name in git".to_owned())),
+        who: visible(&name.unwrap_or_else(|| "an unnamed user".to_owned())),
         ..record
     }
 }
@@ -113,10 +113,10 @@ pub fn kept_record(repo: &Repository, revision: &str) -> Result<MergeRecord, Str
         let listed: Vec<String> = others.iter().take(5).map(short).collect();
         match listed.is_empty() {
             true => {
-                "nothing is under way, and nothing was concluded with Armistice here".to_owned()
+                "no operation is in progress, and none was concluded with Armistice here".to_owned()
             }
             false => format!(
-                "nothing was decided in what became {}; the last records are of {}",
+                "{} has no recorded decisions; the newest records are of {}",
                 short(&commit),
                 listed.join(", ")
             ),

@@ -1,20 +1,12 @@
 //! Applies the proofs of core to rulings, and takes back those that fail one.
 
 use armistice_core::{
-    Certainty, Draft, MergeTexts, Objection, Outline, Plan, Position, Proofs, RULES, RegionId,
-    Resolution, Ruling, Scopes, Session, Side, Source, TextKind,
+    Certainty, Objection, Plan, RULES, RegionId, Resolution, Ruling, Session, Side,
 };
-use armistice_syntax::{Language, are_independent, outline, positions, scopes};
+use armistice_syntax::ParsedProofs;
 use std::cell::LazyCell;
 use std::collections::{BTreeMap, BTreeSet};
-use std::ops::Range;
 use std::sync::Arc;
-
-/// Bytes of each version up to which rulings are checked where the texts are parsed: half a second for
-/// each text, versions once and results in every round.
-pub(crate) const PARSED_BYTES: usize = 400_000;
-/// The same where they are read by their layout.
-const LAYOUT_BYTES: usize = 4_000_000;
 
 /// How often rulings are taken back before those that are left lose their certainty.
 const ROUNDS: usize = 6;
@@ -30,17 +22,11 @@ pub fn judged_by_proofs(
     path: &str,
     mut rulings: Vec<(RegionId, Ruling)>,
 ) -> Vec<(RegionId, Ruling)> {
-    let versions = plan.real_versions();
-    let all = [&versions.base, &versions.ours, &versions.theirs];
-    let most = match Language::of(path) {
-        Some(_) => PARSED_BYTES,
-        None => LAYOUT_BYTES,
-    };
-    if all.iter().any(|text| text.bytes().len() > most) {
+    let Some(proofs) = ParsedProofs::new(plan, path) else {
         make_likely(&mut rulings, "the file is too large to prove it");
         return rulings;
-    }
-    let judge = Judge::new(plan, path);
+    };
+    let judge = Judge { plan, proofs };
     for least in [Certainty::Certain, Certainty::Likely] {
         judge.judge(least, &mut rulings);
     }
@@ -64,108 +50,13 @@ fn make_likely(rulings: &mut [(RegionId, Ruling)], why: &str) {
     }
 }
 
-/// What all results of a plan are compared with.
+/// Judges rulings by the texts that they make.
 struct Judge<'a> {
     plan: &'a Arc<Plan>,
-    proofs: Proofs<'a>,
-    path: &'a str,
-    language: Option<Language>,
-    scopes: [Scopes; 3],
-    outlines: Option<[Outline; 3]>,
-    positions: Option<[Vec<Position>; 3]>,
-    kind: TextKind,
-    /// How scopes are read where a text has errors, or there is no parser.
-    layout: fn(&Source) -> Scopes,
+    proofs: ParsedProofs<'a>,
 }
 
-/// Whether lines of a language use names that other lines declare.
-fn has_names(language: Language) -> bool {
-    is_code(language) && language != Language::Json || language == Language::Css
-}
-
-/// Whether a language has blocks that begin with a sign or a word.
-fn is_code(language: Language) -> bool {
-    !matches!(
-        language,
-        Language::Yaml | Language::Html | Language::Css | Language::Markdown | Language::Toml
-    )
-}
-
-impl<'a> Judge<'a> {
-    fn new(plan: &'a Arc<Plan>, path: &'a str) -> Self {
-        let versions = plan.real_versions();
-        let all = [&versions.base, &versions.ours, &versions.theirs];
-        // Of a text with errors a parser tells no blocks: then all are read by their layout.
-        let parsed = Language::of(path).and_then(|language| {
-            let [base, ours, theirs] = all.map(|text| scopes(language, text));
-            Some((language, [base?, ours?, theirs?]))
-        });
-        let outlines = parsed.as_ref().and_then(|(language, _)| {
-            let [base, ours, theirs] = all.map(|text| outline(*language, text));
-            Some([base?, ours?, theirs?])
-        });
-        let positions = Language::of(path).and_then(|language| {
-            let [base, ours, theirs] = all.map(|text| positions(language, text));
-            Some([base?, ours?, theirs?])
-        });
-        let layout: fn(&Source) -> Scopes = match Language::of(path).is_some_and(is_code) {
-            true => Scopes::by_layout_of_code,
-            false => Scopes::by_layout,
-        };
-        let (language, scopes) = match parsed {
-            Some((language, scopes)) => (Some(language), scopes),
-            None => (None, all.map(layout)),
-        };
-        Judge {
-            plan,
-            proofs: Proofs::new(plan),
-            language,
-            scopes,
-            outlines,
-            positions,
-            path,
-            kind: TextKind::of(path, Language::of(path).is_some_and(has_names)),
-            layout,
-        }
-    }
-
-    /// What is wrong with a draft; `None` if its lines are not those of its text.
-    fn findings(&self, draft: &Draft) -> Option<Vec<Objection>> {
-        let text = Source::new(draft.bytes());
-        if text.len() != draft.len() {
-            return None;
-        }
-        let parsed = self.language.and_then(|language| scopes(language, &text));
-        let by_layout: [Scopes; 3];
-        let (versions, result) = match (self.language, parsed) {
-            (Some(_), Some(result)) => (&self.scopes, result),
-            (Some(_), None) => {
-                let all = self.plan.real_versions();
-                by_layout = [&all.base, &all.ours, &all.theirs].map(self.layout);
-                (&by_layout, (self.layout)(&text))
-            }
-            (None, _) => (&self.scopes, (self.layout)(&text)),
-        };
-        let of_result = self.language.and_then(|language| outline(language, &text));
-        let outlines = self.outlines.as_ref().zip(of_result.as_ref());
-        let base = &self.plan.real_versions().base;
-        let language = Language::of(self.path);
-        let independent = |edits: [Range<usize>; 2]| {
-            language.and_then(|language| are_independent(language, base, edits)) == Some(true)
-        };
-        let texts = MergeTexts {
-            positions: self
-                .positions
-                .as_ref()
-                .map(|all| [&*all[0], &*all[1], &*all[2]]),
-            independent: Some(&independent),
-            versions: [&versions[0], &versions[1], &versions[2]],
-            result: &result,
-            outlines: outlines.map(|([base, ours, theirs], result)| [base, ours, theirs, result]),
-        };
-        Some(self.proofs.objections(draft, &texts, self.kind))
-    }
-
+impl Judge<'_> {
     /// What is wrong with some rulings; `None` if that cannot be told.
     ///
     /// What is only wrong if the open conflicts are settled by one of the sides leaves an offer.
@@ -185,13 +76,13 @@ impl<'a> Judge<'a> {
             Session::with_rulings(Arc::clone(self.plan), all)
         };
         let session = session_with(Side::Ours);
-        let Some(mut found) = self.findings(session.draft()) else {
+        let Some(mut found) = self.proofs.objections(session.draft()) else {
             return (session, None);
         };
         if open.is_empty() {
             return (session, Some(found));
         }
-        let Some(mut other) = self.findings(session_with(Side::Theirs).draft()) else {
+        let Some(mut other) = self.proofs.objections(session_with(Side::Theirs).draft()) else {
             return (session, None);
         };
         let ids = |all: &[Objection]| all.iter().map(id_of).collect::<BTreeSet<_>>();
@@ -227,7 +118,7 @@ impl<'a> Judge<'a> {
             let settled = rulings.iter().filter(|(_, r)| counts(r)).cloned().collect();
             let (session, found) = self.findings_with(settled);
             let Some(mut found) = found else {
-                make_likely(rulings, "its lines cannot be told apart");
+                make_likely(rulings, "its lines cannot be matched");
                 return;
             };
             let draft = session.draft();
@@ -278,7 +169,7 @@ impl<'a> Judge<'a> {
         if least == Certainty::Certain {
             make_likely(
                 rulings,
-                "something else in the result is not as its author has it",
+                "another line of the result is not where its author put it",
             );
         }
     }

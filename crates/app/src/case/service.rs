@@ -469,7 +469,7 @@ impl CaseService {
         stage_as_they_stand(&self.repo, std::slice::from_ref(path))
     }
 
-    /// The files that git merged by itself, one line each; none if it cannot be told.
+    /// The files that git merged, one line each; none if it cannot be told.
     ///
     /// # Errors
     /// If git fails.
@@ -477,7 +477,7 @@ impl CaseService {
         merged_by_git(&self.repo, &Situation::read(&self.repo)?)
     }
 
-    /// Makes a file that git merged by itself a case; whether there is such a file.
+    /// Makes a file that git merged a case; whether there is such a file.
     ///
     /// # Errors
     /// If git or the disk refuses, or the repository moved on.

@@ -39,7 +39,7 @@ impl Stakes {
         let rows = PerSide::from_fn(|side: Side| {
             let text = versions.get(side.into());
             let rows = deltas[side].rows.iter().zip(&clash[side]);
-            // What one only laid out anew and the other re-worded: that is the question where nothing
+            // What one only reformatted and the other re-worded: that is the question where nothing
             // else is.
             let against_words = |row: &DeltaRow| {
                 let changed = !matches!(row, DeltaRow::Kept(..));

@@ -10,33 +10,33 @@ const AFTER: &str = "\
 Examples:
   armistice                          open the conflicts of this repository
   armistice demo                     try it on a made-up harbour office
-  armistice docket --json            list the cases for a script
-  armistice settle a.rs --by ours    settle every open conflict of a.rs by ours
+  armistice docket --json            list the conflicted files for a script
+  armistice settle a.rs --by ours    take ours in every open conflict of a.rs
   armistice proof && armistice conclude
-  armistice proof --run              run the project's own commands, then check
+  armistice proof --run              run the project checks, then check the result
   armistice merge --base b --ours o --theirs t --output merged
-  armistice open notes.txt           settle a file with markers, no repository needed
-  armistice scout                    what would happen if I merged?
-  armistice doctor                   what it finds around it
-  armistice help rules               what is settled without asking
-  armistice setup --dry-run          show how git can be told to call Armistice
+  armistice open notes.txt           resolve a file with markers, without a repository
+  armistice scout                    what would a merge do?
+  armistice doctor                   check versions, terminal, git settings, registration
+  armistice help rules               what rules settle without asking
+  armistice setup --dry-run          show how to register Armistice with git
 
 Exit codes:
   0  done
-  1  something is still open or was found
-  2  wrong usage, or it failed
+  1  a conflict is open, or a finding needs a look
+  2  wrong usage, or an error
 
-Every decision is kept under the git folder and comes back when you open the
-repository again. A log is written when ARMISTICE_LOG names a file.";
+Decisions are saved in the git folder and restored when you open the repository
+again. Set ARMISTICE_LOG=FILE to write a log.";
 
-/// Resolve merge conflicts, seeing what each side did to base.
+/// Resolve merge conflicts by what each side did to base.
 #[derive(Debug, Parser)]
 #[command(name = "armistice", version, about, after_help = AFTER, disable_help_subcommand = true)]
 pub struct Cli {
     /// Run as if started in this folder
     #[arg(short = 'C', long = "folder", value_name = "FOLDER", global = true)]
     pub folder: Option<PathBuf>,
-    /// Ground of the colours
+    /// Colour theme
     #[arg(long, value_enum, default_value_t, global = true)]
     pub theme: Ground,
     /// Use plain ASCII marks
@@ -48,156 +48,156 @@ pub struct Cli {
 
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Make the harbour-office repository and open it in mid-merge or mid-rebase
+    /// Create the harbour-office repository and open it during a merge or rebase
     Demo {
         #[arg(value_enum, default_value_t = DemoKind::Merge)]
         kind: DemoKind,
-        /// Make it in this folder, which must be empty or not exist
+        /// Create it in this folder, which must be empty or not exist
         #[arg(long, value_name = "DIR")]
         into: Option<PathBuf>,
-        /// Only make it and print where it is
+        /// Only create it and print its path
         #[arg(long)]
         no_open: bool,
     },
     /// Show what a merge or rebase would do, without touching the repository
     #[command(
-        after_help = "Examples:\n  armistice scout                       the screen, with the likeliest counterpart\n  armistice scout night --as rebase     the screen, with that question\n  armistice scout main --json           will this branch still merge?\n  armistice scout v1..v2 --as pick      every commit of a range, in git's order\n\nExit status: 0 if there is nothing to do by hand, 1 if conflicts stay open, git stops or\nrefuses, or a finding needs a look, 2 on errors."
+        after_help = "Examples:\n  armistice scout                       the screen, with the most likely branch\n  armistice scout night --as rebase     the screen, with this forecast\n  armistice scout main --json           will this branch still merge?\n  armistice scout v1..v2 --as pick      every commit of a range, in git's order\n\nExit status: 0 if nothing needs a person, 1 if conflicts stay open, git stops or\nrefuses, or a finding needs a look, 2 on errors."
     )]
     Scout {
-        /// The other line: a branch, a tag, a commit; the likeliest if none is named
+        /// Branch, tag or commit to compare with; by default the most likely one
         other: Option<String>,
-        /// What would be done with it
+        /// Operation to forecast
         #[arg(long = "as", value_enum, value_name = "WHAT")]
         undertaking: Option<As>,
-        /// Print it as JSON, without a screen
+        /// Print the forecast as JSON, without a screen
         #[arg(long)]
         json: bool,
-        /// Print it as text, without a screen
+        /// Print the forecast as text, without a screen
         #[arg(long, conflicts_with = "json")]
         text: bool,
-        /// What rules settle by themselves
+        /// Rulings that settle conflicts without asking
         #[arg(long, value_enum)]
         settle: Option<Level>,
-        /// The side that estimates take for conflicts that stay open
+        /// Side that estimates assume for open conflicts
         #[arg(long, value_enum, default_value_t = ModeOf::Ours, value_name = "SIDE")]
         assume: ModeOf,
     },
-    /// Finish or undo what a killed program had begun
+    /// Finish or undo an interrupted write
     Mend {
-        /// Go back to the state before a command that was interrupted while git began it
+        /// Restore the state before a git command that was interrupted
         #[arg(long)]
         undo: bool,
     },
-    /// List the cases: who did what, how many conflicts, how many open
+    /// List the conflicted files, with what each side did and how many conflicts are open
     Docket {
-        /// As JSON
+        /// Print JSON
         #[arg(long)]
         json: bool,
-        /// With the commits of each side that touch each file
+        /// Also list the commits of each side that touch each file
         #[arg(long)]
         who: bool,
     },
-    /// Settle conflicts without a screen; writes and stages what has none left open
+    /// Settle conflicts without a screen; write and stage files without open conflicts
     Settle {
-        /// Files, relative to this folder
+        /// Files, relative to the current folder
         #[arg(required = true, value_name = "PATH")]
         paths: Vec<PathBuf>,
-        /// Which version shall stand
+        /// Version to keep
         #[arg(long, value_enum)]
         by: By,
-        /// Whose mode a file gets that both added, one as a program and one not
+        /// Mode to keep when both sides added the file with different modes
         #[arg(long, value_enum, value_name = "SIDE")]
         mode: Option<ModeOf>,
-        /// The name it gets, relative to this folder: where the sides gave it two, or a new one
+        /// Path to keep, relative to the current folder: one of two new names, or another
         #[arg(long, value_name = "PATH")]
         name: Option<PathBuf>,
-        /// Only this conflict, counted from 1
+        /// Settle only this conflict, counted from 1
         #[arg(long, value_name = "N")]
         conflict: Option<usize>,
-        /// Replace a working file that was changed outside; a copy is kept
+        /// Replace a working file that another program changed; a copy is kept
         #[arg(long)]
         overwrite: bool,
     },
-    /// Check what is to be committed
+    /// Check the merged result before it is committed
     Proof {
-        /// As JSON
+        /// Print JSON
         #[arg(long)]
         json: bool,
-        /// Run the project's own commands first: those of these names, or all that settings name
+        /// Run project checks first: the named ones, or all configured ones
         #[arg(long, value_name = "NAME", num_args = 0..)]
         run: Option<Vec<String>>,
-        /// List every line that a decision gave up
+        /// List every line that a decision discarded
         #[arg(long, conflicts_with = "json")]
         given_up: bool,
-        /// Show the commands of the repository's .armistice.toml and ask whether to trust them
+        /// Show the commands in .armistice.toml and ask whether to trust them
         #[arg(long, conflicts_with_all = ["run", "json"])]
         trust: bool,
     },
     /// Commit the merge, or continue the rebase, cherry-pick or revert
     Conclude {
-        /// Take the message from this file ("-" for standard input)
+        /// Read the message from this file ("-" for standard input)
         #[arg(long, value_name = "FILE")]
         message: Option<PathBuf>,
-        /// Conclude although Proof found something
+        /// Conclude despite findings of Proof
         #[arg(long)]
         despite_findings: bool,
-        /// What becomes of a step that would commit nothing
+        /// What to do with a step that became empty
         #[arg(long, value_enum, value_name = "HOW")]
         empty: Option<IfEmpty>,
-        /// Remove the backup files that git's own merge helper left, copies kept
+        /// Remove the backup files of git mergetool, and keep copies
         #[arg(long)]
         remove_backups: bool,
     },
-    /// Merge three files; what stays open gets markers. Works as a merge driver
+    /// Merge three files, with markers for open conflicts; works as a merge driver
     // Drivers that were set up by an earlier version call it by its earlier name.
     #[command(alias = "weave")]
     Merge(MergeArgs),
-    /// Settle three loose files on the screens, without a repository
+    /// Resolve three files on the screens, without a repository
     Files(FilesArgs),
-    /// Settle a file with conflict markers on the screens, without a repository
+    /// Resolve a file with conflict markers on the screens, without a repository
     Open {
-        /// The file; it is replaced when it is finished
+        /// File to resolve; it is replaced when you finish it
         #[arg(value_name = "FILE")]
         file: PathBuf,
     },
     /// Register Armistice with git as merge tool and, if asked, as merge driver
     Setup(SetupArgs),
-    /// List or forget how conflicts of this repository were settled before
+    /// List or forget stored resolutions of this repository
     Memory {
-        /// As JSON
+        /// Print JSON
         #[arg(long)]
         json: bool,
-        /// Forget the one of this number in the list
+        /// Forget the resolution with this number
         #[arg(long, value_name = "N", conflicts_with = "forget_all")]
         forget: Option<usize>,
-        /// Forget all
+        /// Forget all resolutions
         #[arg(long)]
         forget_all: bool,
     },
-    /// Print what was decided, where, by whom and why, as Markdown
+    /// Print the decisions, with places, authors and reasons, as Markdown
     #[command(
         after_help = "Examples:\n  armistice record > decided.md\n  armistice record HEAD~2 --json"
     )]
     Record {
-        /// A commit that was concluded with Armistice; without it what is under way, or else what
-        /// became the commit that is checked out
+        /// Commit that was concluded with Armistice; by default the operation in progress, else
+        /// HEAD
         #[arg(value_name = "COMMIT")]
         commit: Option<String>,
-        /// As JSON
+        /// Print JSON
         #[arg(long)]
         json: bool,
-        /// Into this file instead of standard output
+        /// Write to this file instead of standard output
         #[arg(long, value_name = "FILE")]
         output: Option<PathBuf>,
     },
-    /// Draw what is under way as SVG or PDF: what moved, the two lines of commits, what was decided
+    /// Draw the merge as SVG or PDF: moved code, the commits of both sides, the decisions
     Draw {
         #[arg(value_enum)]
         picture: Picture,
-        /// Of the history with this other line, where nothing is under way
+        /// Draw the history with this revision, when no operation is in progress
         #[arg(long, value_name = "OTHER")]
         with: Option<String>,
-        /// The file to write; its name ends in .svg or .pdf
+        /// File to write, ending in .svg or .pdf
         #[arg(long, value_name = "FILE")]
         output: PathBuf,
     },
@@ -208,16 +208,16 @@ pub enum Command {
     },
     /// Check the environment: versions, terminal, git settings, registration
     Doctor {
-        /// Look at this repository as the screens do, and compare every file before and after
+        /// Read this repository as the screens do, and check that no file changed
         #[arg(long)]
         prove: bool,
     },
-    /// Print the page for man, or write all pages into a folder
+    /// Print the man page, or write all man pages to a folder
     Man {
         #[arg(long, value_name = "DIR")]
         into: Option<PathBuf>,
     },
-    /// Print completions for a shell
+    /// Print shell completions
     Completions {
         #[arg(value_enum)]
         shell: clap_complete::Shell,
@@ -226,13 +226,13 @@ pub enum Command {
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum DemoKind {
-    /// Two branches of text, merged
+    /// A merge of two branches with text conflicts
     Merge,
-    /// The same, rebased in five steps
+    /// The same branches in a rebase of five steps
     Rebase,
-    /// Files renamed, moved, removed, of other kinds: every case that is no text alone
+    /// Renamed, moved and removed files, links, submodules: every kind of conflict beside text
     Moves,
-    /// Code that moved inside of files and between them, and a name that went
+    /// Code that moved within and between files, and a removed name
     Structure,
 }
 
@@ -241,13 +241,13 @@ pub enum By {
     Ours,
     Theirs,
     Base,
-    /// What a rule proposes, certain or likely
+    /// The suggestion of a rule, certain or likely
     Rule,
     /// No file
     Remove,
-    /// Both versions, under two names; --name names theirs
+    /// Both versions, under two names; --name sets the name of theirs
     Both,
-    /// Where its side has it, not in the renamed folder that git suggests
+    /// Its own path, not the renamed folder that git suggests
     OwnName,
 }
 
@@ -268,57 +268,57 @@ impl From<ModeOf> for Side {
 
 #[derive(Debug, clap::Args)]
 pub struct FilesArgs {
-    /// What both sides started from; leave it out if there is none
+    /// The merge base; omit it if there is none
     #[arg(long, value_name = "FILE")]
     pub base: Option<PathBuf>,
-    /// One side
+    /// Our version
     #[arg(long, value_name = "FILE")]
     pub ours: PathBuf,
-    /// The other side
+    /// Their version
     #[arg(long, value_name = "FILE")]
     pub theirs: PathBuf,
-    /// Where the merged text goes
+    /// File for the merged text
     #[arg(long, value_name = "FILE")]
     pub output: PathBuf,
 }
 
 #[derive(Debug, clap::Args)]
 pub struct SetupArgs {
-    /// For the user, in all repositories; otherwise for this repository alone
+    /// Register for the user, in all repositories; otherwise for this repository only
     #[arg(long)]
     pub user: bool,
-    /// As merge driver too: git then merges every text file by Armistice
+    /// Also register the merge driver: git then merges text files with Armistice
     #[arg(long)]
     pub driver: bool,
-    /// Take back what setup has set
+    /// Undo what setup has set
     #[arg(long, conflicts_with = "driver")]
     pub remove: bool,
-    /// Write a file of settings to begin with, every one of them commented; never over one that is there
+    /// Write a settings file with every setting as a comment; never overwrites one
     #[arg(long, conflicts_with_all = ["driver", "remove", "user"])]
     pub config: bool,
-    /// Only show what would be set
+    /// Only show the changes
     #[arg(long)]
     pub dry_run: bool,
-    /// Do it without asking
+    /// Do not ask
     #[arg(long)]
     pub yes: bool,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum IfEmpty {
-    /// It is left out of the history
+    /// Leave it out of the history
     Skip,
-    /// It is kept as an empty commit
+    /// Keep it as an empty commit
     Keep,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum Level {
-    /// Nothing
+    /// No rulings
     None,
-    /// What the rules are certain of
+    /// Certain rulings
     Certain,
-    /// What they think likely too
+    /// Certain and likely rulings
     Likely,
 }
 
@@ -338,11 +338,11 @@ pub enum Policy {
     Exact,
     /// Line ends
     LineEnds,
-    /// Line ends and trailing blanks
+    /// Line ends and trailing whitespace
     Trailing,
-    /// How many blanks stand where all have some
+    /// The amount of white space between words
     Amount,
-    /// All blanks, line breaks too
+    /// All white space, including line breaks
     All,
 }
 
@@ -362,13 +362,13 @@ impl From<Policy> for WhitespacePolicy {
 pub enum Style {
     /// Ours and theirs
     Sides,
-    /// Ours, base and theirs; what both did alike stands outside
+    /// Ours, base and theirs; equal changes are outside the markers
     Base,
     /// Ours, base and theirs in full
     Whole,
 }
 
-/// The longest marker that is printed; git takes any number from attributes.
+/// The longest marker that is printed; git accepts any number from attributes.
 const LONGEST_MARKER: u64 = 10_000;
 
 /// git hands a merge driver whatever its attributes say.
@@ -379,62 +379,62 @@ fn marker_size(text: &str) -> Result<u32, String> {
     }
 }
 
-/// What is done with another line.
+/// What is done with another branch.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum As {
-    /// Both lines become one
+    /// Merge both sides
     Merge,
-    /// The own commits are made again on top of it
+    /// Replay your commits on top of it
     Rebase,
-    /// What one commit did is done here too
+    /// Apply one commit here
     Pick,
-    /// What one commit did is undone
+    /// Undo one commit
     Revert,
 }
 
 #[derive(Clone, Debug, clap::Args)]
 pub struct MergeArgs {
-    /// What both sides started from
+    /// The merge base
     #[arg(long, value_name = "FILE")]
     pub base: PathBuf,
-    /// One side
+    /// Our version
     #[arg(long, value_name = "FILE")]
     pub ours: PathBuf,
-    /// The other side
+    /// Their version
     #[arg(long, value_name = "FILE")]
     pub theirs: PathBuf,
-    /// Write here instead of to standard output
+    /// Write to this file instead of standard output
     #[arg(long, value_name = "FILE")]
     pub output: Option<PathBuf>,
-    /// The path that the file has in its repository, for the markers
+    /// Path of the file in its repository, for language and markers
     #[arg(long, value_name = "PATH")]
     pub name: Option<String>,
-    /// What rules settle before markers are printed; without it, as the settings say
+    /// Rulings to apply before markers are printed; by default from the settings
     #[arg(long, value_enum)]
     pub settle: Option<Level>,
-    /// White space in which the sides may differ; without it, as the settings say
+    /// White space to ignore; by default from the settings
     #[arg(long, value_enum, value_name = "POLICY")]
     pub whitespace: Option<Policy>,
-    /// What is printed between markers: the sides; base too; base and all that both did alike
+    /// What to print between markers: the sides; also base; also equal changes
     #[arg(long, value_enum, default_value_t = Style::Base)]
     pub style: Style,
     /// Print regions, origins, rules and reasons as JSON instead of the merged text
     #[arg(long, conflicts_with = "output")]
     pub json: bool,
-    /// What ours is called behind its marker
+    /// Label of ours after its marker
     #[arg(long, value_name = "NAME")]
     pub label_ours: Option<String>,
-    /// What base is called behind its marker
+    /// Label of base after its marker
     #[arg(long, value_name = "NAME")]
     pub label_base: Option<String>,
-    /// What theirs is called behind its marker
+    /// Label of theirs after its marker
     #[arg(long, value_name = "NAME")]
     pub label_theirs: Option<String>,
-    /// Signs a marker
+    /// Length of the markers
     #[arg(long, value_name = "N", default_value_t = MARKER_SIZE as u32, value_parser = marker_size)]
     pub marker_size: u32,
-    /// As git's merge driver: note under the git folder what rules settle, and on any failure leave
-    /// git's own conflict
+    /// Run as git's merge driver: record rulings in the git folder, and on any failure leave git's
+    /// own conflict
     #[arg(long, requires = "output", conflicts_with = "json")]
     pub driver: bool,
 }

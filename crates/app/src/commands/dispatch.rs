@@ -177,12 +177,12 @@ fn mend(undo: bool) -> Result<Exit> {
     if torn && undo {
         let files = undo_interrupted(&repo)?;
         said = vec![format!(
-            "undone: {} as before the command; copies are kept under the git folder",
+            "undone: {} restored; copies are in the git folder",
             count(files, "file")
         )];
     }
     match said.is_empty() {
-        true => say!("nothing was cut short"),
+        true => say!("nothing was interrupted"),
         false => said.iter().for_each(|line| say!("{line}")),
     }
     Ok(match torn && !undo {

@@ -60,7 +60,7 @@ pub(crate) fn doctor() -> Result<Exit> {
     }
     say!("");
     say!(
-        "What Armistice would change, and only when you ask it to: 'armistice setup --dry-run' shows it, 'armistice setup --remove' takes it back."
+        "Armistice changes git's settings only when you ask: 'armistice setup --dry-run' shows the changes, 'armistice setup --remove' undoes them."
     );
     Ok(match all.iter().all(|found| found.is_well) {
         true => Exit::Done,
@@ -135,7 +135,7 @@ fn settings() -> Found {
     let file = Settings::file().map_or("nowhere".to_owned(), |file| file.display().to_string());
     match Settings::read() {
         Ok(read) if read == Settings::default() => well(format!(
-            "settings: as they come ({file}; 'armistice setup --config' writes it)"
+            "settings: defaults ('armistice setup --config' writes {file})"
         )),
         Ok(_) => well(format!("settings: read from {file}")),
         Err(why) => trouble(format!("settings: {why:#}")),
@@ -156,17 +156,17 @@ fn of_git(git: &Runner) -> Vec<Found> {
     let mut all = vec![
         told(
             "merge.conflictStyle",
-            &|_| "any will do: versions are read from git, never from markers",
+            &|_| "any style works: versions are read from git, not from markers",
         ),
         told("rerere.enabled", &|set| match set {
             Some("true") => {
-                "git replays what was settled before; what it leaves settled is shown as staged elsewhere"
+                "git replays recorded resolutions; files it resolves are shown as staged by another program"
             }
-            _ => "not needed: Armistice remembers by itself ('armistice memory')",
+            _ => "not needed: Armistice has its own memory ('armistice memory')",
         }),
         told("merge.tool", &|set| match set {
             Some("armistice") => "git mergetool calls Armistice",
-            _ => "git mergetool calls something else, or asks",
+            _ => "git mergetool calls another program, or asks",
         }),
         told("mergetool.armistice.cmd", &|set| match set {
             Some(_) => "known to git mergetool",
@@ -180,7 +180,7 @@ fn of_git(git: &Runner) -> Vec<Found> {
     ];
     if value("commit.gpgsign").as_deref() == Some("true") {
         all.push(well(
-            "commit.gpgsign: true · concluding may ask for a passphrase; an agent has to know it"
+            "commit.gpgsign: true · concluding may need a passphrase; keep it in an agent"
                 .to_owned(),
         ));
     }

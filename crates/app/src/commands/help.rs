@@ -19,15 +19,15 @@ pub const SAMPLE: &str = include_str!("sample_config.toml");
 const TOPICS: [(&str, &str); 5] = [
     (
         "rules",
-        "what is settled without asking, and why that can be trusted",
+        "what rules settle without asking, and what they prove",
     ),
     ("marks", "the marks beside lines, and their plain forms"),
     ("keys", "every key of every screen"),
     (
         "cases",
-        "how files can be in conflict, and what can come of each",
+        "kinds of conflict, and the possible outcomes of each",
     ),
-    ("configuration", "every setting, as a file to begin with"),
+    ("configuration", "every setting, as a starting file"),
 ];
 
 /// Prints a topic, or the help of a command.
@@ -62,27 +62,27 @@ fn of_command(name: &str) -> Result<Exit> {
         }
         None => {
             let topics = TOPICS.map(|(name, _)| name).join(", ");
-            bail!("'{name}' is neither a command nor a topic; topics are {topics}")
+            bail!("'{name}' is not a command or topic; the topics are {topics}")
         }
     }
 }
 
 fn rules() -> String {
     let mut out = String::from(
-        "Rules settle conflicts when a file is opened. A certain ruling is filled in and marked with a star;\n\
-         r opens it again. A likely ruling is offered; space takes it. A hint is only explained.\n\n\
-         A certain ruling is proven, whichever rule made it:\n\
+        "Rules settle conflicts when a file is opened. A certain ruling is applied and marked with a star; r\n\
+         reopens it. A likely ruling is a suggestion; space accepts it. A hint only explains the conflict.\n\n\
+         Every certain ruling passes the same proofs, whichever rule made it:\n\
          \x20 scope         every line of code is in the block, class or section in which its author wrote it\n\
-         \x20 names         what an edited line uses is in the file, declared before it and imported once\n\
-         \x20 order         lines that both sides added at one place may stand in any order there\n\
+         \x20 names         every name in an edited line exists in the file, is declared before it, and is imported once\n\
+         \x20 order         lines that both sides added at one place may be in any order there\n\
          \x20 independence  two edits of one line are in parts that do not depend on each other, such as\n\
          \x20               members by key, arguments by keyword, attributes and imported names\n\
-         \x20 words         nothing is lost, doubled or out of order\n\
-         \x20 syntax        a parser finds no error and no second declaration that no version has\n\n\
-         A likely ruling passes the same proofs, but is not the only reading, or something could not be\n\
-         checked: there is no parser, the file is too large, or it depends on an open conflict. A hint failed\n\
-         a proof; its reason says which, and in which line. Names are compared as words within the file.\n\n\
-         Ids are for rules-off in the settings.\n\n",
+         \x20 words         no word is lost, doubled or out of order\n\
+         \x20 syntax        the parser finds no new error and no new duplicate declaration\n\n\
+         A likely ruling passes the same proofs, but another result is possible, or a proof could not run:\n\
+         no parser, a file that is too large, or an open conflict that matters. A hint failed a proof; its\n\
+         reason names the proof and the line. Names are compared as words within one file.\n\n\
+         Use these ids for rules-off in the settings.\n\n",
     );
     for rule in RULES {
         out += &format!("  {:<18} {}\n", rule.id(), rule.title());
@@ -99,7 +99,7 @@ fn marks() -> String {
         })
     });
     let mut out = String::from(
-        "Marks stand beside lines and say who put them there. Plain ones are shown with --ascii.\n\n",
+        "Marks beside lines show where they come from. --ascii uses the plain form.\n\n",
     );
     for (role, what) in [
         (Role::Ours, "ours"),
@@ -112,7 +112,7 @@ fn marks() -> String {
         out += &format!("  {}  {}   {what}\n", full.mark(role), plain.mark(role));
     }
     out += &format!(
-        "  {}  {}   settled by a rule, next to the mark of who\n",
+        "  {}  {}   settled by a rule, next to the mark of the version\n",
         full.rule_mark(),
         plain.rule_mark()
     );
@@ -134,22 +134,22 @@ fn keys() -> Result<String> {
 }
 
 const CASES: &str = "\
-A case is everything that belongs to one conflict, whatever paths it has in git's index.
+A case is one conflict with all its paths in git's index.
 
-  both edited            lines are merged; what clashes is settled in Parley
-  both added             the same name with other lines; merged against the likest text that base has
-  edited and removed     the edit is shown before anything is chosen: keep the file, or remove it
+  both edited            lines are merged; conflicts are settled in Parley
+  both added             the same path with different lines; merged with the most similar file of base
+  edited and removed     the edit is shown first; keep the file, or remove it
   renamed and edited     the edits follow to the new name
   renamed two ways       one name, or both files under their names
   two files, one name    each can get a name of its own
-  into a renamed folder  where git suggests, or where its side has it
+  into a renamed folder  git's suggested path, or its own path
   file against folder    one of them, or both under two names
-  executable or not      whose mode counts is asked when the file is written
+  executable or not      the mode is asked when the file is written
   link, other kind       one side as a whole; targets are shown
-  submodule              which commit; its checkout is left alone
+  submodule              choose a commit; its checkout is not touched
   not text, too large    one side as a whole
 
-For every outcome it is said first what would be given up, line by line (v on Docket). u takes it back.
+v on Docket lists the lines that each outcome would discard. u undoes an outcome.
 ";
 
 /// Prints the page for `man`, or writes all pages into a folder.

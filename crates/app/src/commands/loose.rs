@@ -48,7 +48,7 @@ pub(crate) fn open(file: &Path, ground: Ground, ascii: bool) -> Result<Exit> {
     let is_conflict = |part: &Part| matches!(part, Part::Conflict { .. });
     if !parts.iter().any(is_conflict) {
         bail!(
-            "'{}' has no conflict markers; to settle the conflicts of a repository start armistice in it",
+            "'{}' has no conflict markers; to resolve the conflicts of a repository, start armistice inside it",
             file.display()
         );
     }

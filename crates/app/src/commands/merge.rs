@@ -65,7 +65,7 @@ fn drive(args: &MergeArgs) -> Result<Exit> {
         Err(error) => format!("{error:#}"),
     };
     complain!(
-        "armistice: {}: {why}; git merges this file by itself",
+        "armistice: {}: {why}; git merges this file without rules",
         named(args)
     );
     let files = [&args.ours, &args.base, &args.theirs].map(PathBuf::as_path);

@@ -232,7 +232,7 @@ fn print_docket(
         let ruled = match (counts.by_rule, proposed(file)) {
             (0, 0) => String::new(),
             (n, 0) => format!(" · {n} settled by rule"),
-            (n, p) => format!(" · {n} settled by rule, {p} with a proposal"),
+            (n, p) => format!(" · {n} settled by rule, {p} with a suggestion"),
         };
         say!(
             "{}\n    {state}{ruled}; ours {ours}, theirs {theirs}",
@@ -280,7 +280,7 @@ fn print_driven(situation: &Situation) {
 
 /// The path that a file has from the top of the work tree.
 fn repo_path(repo: &Repository, file: &Path) -> Result<RepoPath> {
-    let cwd = std::env::current_dir().context("cannot tell the current folder")?;
+    let cwd = std::env::current_dir().context("cannot read the current folder")?;
     let mut whole = PathBuf::new();
     for part in cwd.canonicalize()?.join(file).components() {
         match part {
@@ -294,7 +294,7 @@ fn repo_path(repo: &Repository, file: &Path) -> Result<RepoPath> {
     let top = repo.work_tree().canonicalize()?;
     let inside = whole.strip_prefix(&top).map_err(|_| {
         anyhow::anyhow!(
-            "'{}' is outside of the work tree '{}'",
+            "'{}' is outside the working tree '{}'",
             file.display(),
             top.display()
         )
@@ -323,7 +323,7 @@ impl SettleOrder {
             (Some(ModeOf::Ours), _) | (None, By::Ours) => ours,
             (Some(ModeOf::Theirs), _) | (None, By::Theirs) => theirs,
             (None, _) => bail!(
-                "'{}': both sides added it, one as a program and one not; --mode says whose mode it gets",
+                "'{}': both sides added it with different modes; choose one with --mode",
                 case.path
             ),
         }))
@@ -346,7 +346,7 @@ impl SettleOrder {
             By::Ours | By::Theirs | By::Base => first.clone(),
             By::OwnName => second.clone(),
             By::Rule | By::Remove | By::Both => bail!(
-                "'{}' has two names: --name says whether it shall be '{first}' or '{second}'",
+                "'{}' has two names: choose '{first}' or '{second}' with --name",
                 case.path
             ),
         }))
@@ -372,7 +372,7 @@ pub(crate) fn settle(repo: &Repository, paths: &[PathBuf], order: &SettleOrder) 
         match situation.cases.iter().find(|c| c.has_path(&path)) {
             Some(case) if cases.contains(case) => {}
             Some(case) => cases.push(case.clone()),
-            None => bail!("'{path}' is not in conflict; 'armistice docket' lists what is"),
+            None => bail!("'{path}' is not in conflict; 'armistice docket' lists the conflicts"),
         }
     }
     let service = CaseService::new(repo.clone());
@@ -381,7 +381,7 @@ pub(crate) fn settle(repo: &Repository, paths: &[PathBuf], order: &SettleOrder) 
         |f: &&Read| f.case.standing == IndexState::Staged && f.load.unfinished().is_none();
     if let Some(done) = read.iter().find(is_done) {
         bail!(
-            "'{}' is staged already; nothing in it is open",
+            "'{}' is already staged and has no open conflict",
             done.case.path
         );
     }
@@ -445,13 +445,16 @@ fn step_for(file: &Read, by: By, conflict: Option<usize>) -> Result<Task> {
             whole_outcome(&file.case, version, whole.why).map(Task::Whole)
         }
         (CaseLoad::Whole(whole), None) => {
-            bail!("'{path}' has no lines for a rule to look at: {}", whole.why)
+            bail!(
+                "'{path}' has no lines that a rule could merge: {}",
+                whole.why
+            )
         }
         (CaseLoad::Failed(why), _) => bail!("{path}: {why}"),
     }
 }
 
-/// Cases being settled; those in which nothing is open any more are finished together.
+/// Cases being settled; those in which no conflict is open any more are finished together.
 struct Settling<'a> {
     service: &'a CaseService,
     order: &'a SettleOrder,
@@ -517,10 +520,10 @@ impl Settling<'_> {
         match done {
             Ok(what) => say!("{}: {what}", case.path),
             Err(Error::ChangedOutside { path }) => self.refused.push(format!(
-                "'{path}' was changed outside of Armistice and nothing was written; --overwrite keeps a copy of it and writes"
+                "'{path}' changed on disk since it was read, and nothing was written; --overwrite copies it aside and writes"
             )),
             Err(Error::ReadOnly { path }) => self.refused.push(format!(
-                "'{path}' is read-only and nothing was written; --overwrite keeps a copy of it and writes"
+                "'{path}' is read-only, and nothing was written; --overwrite copies it aside and writes"
             )),
             Err(error) => self.refused.push(format!("{}: {error}", case.path)),
         }
@@ -534,7 +537,7 @@ impl Settling<'_> {
             self.tell(&file.case, result.map(|_| "wrote and staged".to_owned()));
         }
         if let Some(error) = done.not_remembered {
-            complain!("armistice: how this was settled is not remembered: {error}");
+            complain!("armistice: the resolution was not stored: {error}");
         }
         match self.refused.is_empty() {
             true if self.open => Ok(Exit::Open),
@@ -606,7 +609,7 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
     let service = CaseService::new(repo.clone());
     let situation = service.situation()?;
     if situation.operation == Operation::Loose {
-        bail!("no merge, rebase, cherry-pick or revert is under way");
+        bail!("no merge, rebase, cherry-pick or revert is in progress");
     }
     let message = message.map(read_message).transpose()?;
     let proof = detailed(repo, &situation)?.proof;
@@ -625,7 +628,7 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
         for why in left {
             say!("{why}");
         }
-        say!("'armistice proof --run' runs them; --despite-findings concludes all the same");
+        say!("'armistice proof --run' runs them; --despite-findings concludes anyway");
         return Ok(Exit::Open);
     }
     let text = message.unwrap_or_else(|| situation.message.with(settings.conflict_list));
@@ -639,7 +642,7 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
     let (text, staged) = (text.as_deref(), Some(&*proof.staged));
     let after = service.end(ending, text, staged, Some(&record), &Cancel::default())?;
     if let Some(why) = &after.untidy {
-        complain!("armistice: git is done; the notes of what was decided stay: {why}");
+        complain!("armistice: git is done, but the stored decisions could not be removed: {why}");
     }
     tidy(repo, &after.leftovers, order.remove_backups)?;
     let name = situation.operation.name();
@@ -649,12 +652,12 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
             Ok(Exit::Done)
         }
         Verdict::NextStep => {
-            say!("on to the next step; 'armistice docket' lists its conflicts");
+            say!("continued with the next step; 'armistice docket' lists its conflicts");
             Ok(Exit::Open)
         }
         Verdict::Empty => {
             say!(
-                "nothing of this step is left to commit: the other branch has it already, or it was discarded; '--empty skip' leaves it out, '--empty keep' makes an empty commit"
+                "this step became empty: its changes are already in the branch, or were discarded; '--empty skip' leaves it out, '--empty keep' makes an empty commit"
             );
             Ok(Exit::Open)
         }
@@ -671,7 +674,7 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
 fn tidy(repo: &Repository, leftovers: &[Leftover], remove: bool) -> Result<()> {
     if !remove {
         for left in leftovers {
-            say!("{}: a backup file of git's own is left", left.path);
+            say!("{}: a backup file of git mergetool is left", left.path);
         }
         return Ok(());
     }

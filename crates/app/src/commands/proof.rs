@@ -188,7 +188,7 @@ fn run_named(repo: &Repository, known: &ProjectChecks, names: &[String], json: b
         if !all().any(|check| check.name == *name) {
             let known: Vec<_> = all().map(|check| format!("'{}'", check.name)).collect();
             bail!(
-                "there is no check '{name}' here; there are: {}",
+                "no check is named '{name}'; the checks are: {}",
                 known.join(", ")
             );
         }
@@ -196,7 +196,7 @@ fn run_named(repo: &Repository, known: &ProjectChecks, names: &[String], json: b
     let checks: Vec<&ProjectCheck> = all().filter(|check| is_asked_for(check, names)).collect();
     if checks.is_empty() {
         bail!(
-            "no check is named for this repository; name some in {REPOSITORY_SETTINGS}, or one that is offered"
+            "no check is configured for this repository; add one to {REPOSITORY_SETTINGS}, or name a suggested one"
         );
     }
     if checks
@@ -241,7 +241,7 @@ fn print_checks(checks: &ProjectChecks, stands: &str) {
         let named = check.origin != CheckOrigin::Guessed;
         match run {
             None if !named => say!(
-                "{}: offered by the files that are there; --run '{}' runs it",
+                "{}: suggested by files here; --run '{}' runs it",
                 check.name,
                 check.name
             ),
@@ -252,7 +252,9 @@ fn print_checks(checks: &ProjectChecks, stands: &str) {
                 );
             }
             None => say!("{}: not run yet; --run runs it", check.name),
-            Some(run) if !is_fresh(run, stands) => say!("{}: ran before files changed", check.name),
+            Some(run) if !is_fresh(run, stands) => {
+                say!("{}: files changed since it ran", check.name)
+            }
             Some(run) if run.passed() => say!("{}: passed", check.name),
             Some(run) => match run.code {
                 Some(code) => say!("{}: failed with exit code {code}", check.name),
@@ -272,25 +274,23 @@ pub(crate) fn trust_checks(repo: &Repository) -> Result<Exit> {
         bail!("{trouble}");
     }
     let Some(text) = checks.to_trust else {
-        bail!("there is no {REPOSITORY_SETTINGS} at the top of this work tree");
+        bail!("this working tree has no {REPOSITORY_SETTINGS} at its top");
     };
     if checks.told.is_empty() {
         bail!("{REPOSITORY_SETTINGS} names no check and no path");
     }
-    say!(
-        "{REPOSITORY_SETTINGS} came with the repository. Its commands run as you, with all that you may do:"
-    );
+    say!("{REPOSITORY_SETTINGS} came with the repository. Its commands run with your rights:");
     for line in &checks.told {
         say!("  {}", visible(line));
     }
     if checks.trusted {
-        say!("They are trusted already, as they stand.");
+        say!("They are already trusted in this form.");
         return Ok(Exit::Done);
     }
     if !std::io::stdin().is_terminal() {
-        bail!("a person must say so: run it in a terminal; nothing was trusted");
+        bail!("this needs a person at a terminal; nothing was trusted");
     }
-    say!("Trust them, as they stand? Type yes:");
+    say!("Trust them in this form? Type yes:");
     let mut answer = String::new();
     std::io::stdin()
         .read_line(&mut answer)
@@ -300,7 +300,7 @@ pub(crate) fn trust_checks(repo: &Repository) -> Result<Exit> {
         return Ok(Exit::Open);
     }
     trust(repo, &text)?;
-    say!("trusted; 'armistice proof --run' runs them, and if the file changes you are asked again");
+    say!("trusted; 'armistice proof --run' runs them. If the file changes, Armistice asks again");
     Ok(Exit::Done)
 }
 
@@ -311,7 +311,7 @@ pub(crate) fn print_proof(proof: &Proof) {
     }
     let files = count(proof.files, "file");
     match proof.stops() {
-        0 => say!("{files} checked, nothing stands in the way"),
-        n => say!("{files} checked, {} in the way", count(n, "finding")),
+        0 => say!("{files} checked, no findings"),
+        n => say!("{files} checked, {} blocking", count(n, "finding")),
     }
 }

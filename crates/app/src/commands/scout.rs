@@ -104,7 +104,7 @@ pub(crate) fn question(
         Some(name) => name,
         None => match counterparts(repo)?.into_iter().find(is_line) {
             Some(found) => found.name,
-            None => bail!("there is no other branch here; name a commit"),
+            None => bail!("this repository has no other branch; name a commit"),
         },
     };
     Ok(Question {
@@ -129,7 +129,7 @@ pub(crate) fn scout(
     let situation = Situation::read(repo)?;
     if !situation.is_idle() {
         bail!(
-            "a {} is under way: it is concluded or backed out of first ('armistice docket')",
+            "a {} is in progress: conclude or abort it first ('armistice docket')",
             situation.operation.name()
         );
     }
@@ -234,7 +234,7 @@ fn print(forecast: &Forecast) {
     };
     say!("  {}", relation_words(meeting));
     if let Some(why) = &forecast.refused {
-        say!("git would not begin: {why}");
+        say!("git would refuse: {why}");
     }
     for (text, named) in obstacle_words(forecast) {
         say!("{text}:");
@@ -260,7 +260,7 @@ fn print(forecast: &Forecast) {
             let [ours, theirs] = &file.did;
             let offered = match file.offered {
                 0 => String::new(),
-                n => format!(" · {n} offered"),
+                n => format!(" · {n} with a suggestion"),
             };
             say!(
                 "  {}: {} of {} open{offered}; {ours_word} {ours}, {theirs_word} {theirs}",

@@ -54,7 +54,7 @@ pub(crate) fn show(
     let settings = Settings::read()?;
     use_keymap(with_other_keys(&settings.keys).map_err(|why| anyhow!(why))?);
     if run(open, asked, theme, settings)? == Ended::GitStopped {
-        complain!("git was still at work and was stopped; 'armistice' shows where it stands");
+        complain!("git was still running and was stopped; 'armistice' shows the current state");
     }
     Ok(())
 }

@@ -115,7 +115,7 @@ fn write_config(dry_run: bool) -> Result<Exit> {
     }
     if file.symlink_metadata().is_ok() {
         bail!(
-            "'{}' is there already and stays as it is; 'armistice help configuration' prints every setting",
+            "'{}' already exists and was not changed; 'armistice help configuration' prints every setting",
             file.display()
         );
     }
@@ -124,10 +124,7 @@ fn write_config(dry_run: bool) -> Result<Exit> {
             .with_context(|| format!("cannot make the folder '{}'", folder.display()))?;
     }
     write_atomically(&file, SAMPLE.as_bytes(), None)?;
-    say!(
-        "wrote '{}': every setting is in it, as a comment",
-        file.display()
-    );
+    say!("wrote '{}' with every setting as a comment", file.display());
     Ok(Exit::Done)
 }
 
@@ -238,7 +235,7 @@ impl Place {
 }
 
 fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
-    let program = std::env::current_exe().context("cannot tell where this program is")?;
+    let program = std::env::current_exe().context("cannot find the path of this program")?;
     let mut wanted = tool(&program);
     if args.driver {
         must_run(&driver_line(&program))?;
@@ -254,7 +251,7 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
     }
     let attribute = args.driver && !place.has_attribute()?;
     if todo.is_empty() && !attribute {
-        say!("everything is set already for {}", place.name);
+        say!("everything is already set for {}", place.name);
         return Ok(Exit::Done);
     }
     say!("git config {}, for {}:", place.scope, place.name);
@@ -289,7 +286,7 @@ fn add(place: &Place, args: &SetupArgs) -> Result<Exit> {
         }
         write_attributes(&place.attributes, &format!("{text}{ATTRIBUTE}\n"))?;
     }
-    say!("done; 'armistice setup --remove' takes it back");
+    say!("done; 'armistice setup --remove' undoes it");
     Ok(Exit::Done)
 }
 
@@ -385,7 +382,7 @@ fn go_on(args: &SetupArgs) -> Result<bool> {
         return Ok(true);
     }
     if !std::io::stdin().is_terminal() {
-        bail!("nothing was written: there is nobody to ask; --yes does it without asking");
+        bail!("nothing was written: no terminal to ask at; --yes does it without asking");
     }
     raw(b"Write this? [y/N] ");
     end()?;

@@ -56,13 +56,15 @@ impl Canvas<'_> {
         match (self.state.accord.running, self.state.accord.verdict) {
             (Some(Ending::Conclude | Ending::KeepEmpty), _) => "git is concluding …".to_owned(),
             (Some(Ending::Skip), _) => "git is skipping the step …".to_owned(),
-            (Some(Ending::BackOut), _) => "git is going back …".to_owned(),
+            (Some(Ending::BackOut), _) => "git is aborting …".to_owned(),
             (None, Some(Verdict::Concluded)) if situation.is_idle() => "concluded".to_owned(),
-            (None, Some(Verdict::BackedOut)) if situation.is_idle() => "backed out".to_owned(),
-            _ if situation.is_idle() => "nothing is under way".to_owned(),
+            (None, Some(Verdict::BackedOut)) if situation.is_idle() => "aborted".to_owned(),
+            _ if situation.is_idle() => "no operation in progress".to_owned(),
             _ => match gate(self.state) {
                 None if empty => "this step became empty: c skips or keeps it".to_owned(),
-                None if asked_stop(self.state).is_some() => "stopped as the steps ask".to_owned(),
+                None if asked_stop(self.state).is_some() => {
+                    "stopped at a step that asks for it".to_owned()
+                }
                 None => "all settled, not yet concluded".to_owned(),
                 Some(why) if is_loose(self.state) => why,
                 Some(why) => format!("not ready: {why}"),
@@ -102,10 +104,9 @@ impl Canvas<'_> {
         let way = match (state.situation.is_idle(), ready) {
             (true, _) => backups(state).or(kept(state)).unwrap_or_default(),
             (false, true) => {
-                "c concludes · d shows what is staged · D draws what was decided · B backs out"
-                    .to_owned()
+                "c concludes · d shows staged changes · D draws the decisions · B aborts".to_owned()
             }
-            (false, false) => "2 shows what is left · B backs out".to_owned(),
+            (false, false) => "2 shows what is left · B aborts".to_owned(),
         };
         let mut pen = self.pen(body, 5);
         let way = fit(&way, pen.to(4).room());
@@ -122,7 +123,7 @@ impl Canvas<'_> {
         ) {
             (true, _) => "message · editing, esc keeps it",
             (false, true) => "message · e edits it",
-            (false, false) => "message · git takes it as it is",
+            (false, false) => "message · git uses its own",
         };
         let rule = Rect {
             x: area.x - 1,
@@ -151,7 +152,7 @@ impl Canvas<'_> {
     /// How it was decided: a small chart.
     fn decided(&mut self, area: Rect) {
         let theme = *self.theme;
-        self.rule(area, 0, "how it was decided");
+        self.rule(area, 0, "decisions");
         let rows = tally(self.state);
         let most = rows.iter().map(|r| r.2).max().unwrap_or(0).max(1);
         let room = (area.width as usize).saturating_sub(30).min(40);
@@ -297,7 +298,7 @@ fn backups(state: &State) -> Option<String> {
     (!left.is_empty()).then(|| {
         let files = count(left.len(), "backup file");
         format!(
-            "x removes {files} that git left, copies kept: {}",
+            "x removes {files} of git mergetool and keeps copies: {}",
             names.join(", ")
         )
     })
@@ -316,14 +317,14 @@ fn what_comes(state: &State) -> String {
             n => format!("Makes one merge commit of {} parents: {ours} and {theirs}.", n + 2),
         },
         Operation::Rebase { step, total, backend } if step < total => {
-            format!("Commits step {step} of {total}, then goes on to step {} ({backend}).", step + 1)
+            format!("Commits step {step} of {total}, then continues with step {} ({backend}).", step + 1)
         }
         Operation::Rebase { step, total, backend } => {
             format!("Commits step {step} of {total}, the last one, and ends the rebase ({backend}).")
         }
-        Operation::CherryPick => "Commits the picked commit and goes on to the next, if there is one.".to_owned(),
-        Operation::Revert => "Commits the revert and goes on to the next, if there is one.".to_owned(),
-        Operation::Mailbox => "Commits the mailed patch and goes on to the next, if there is one.".to_owned(),
+        Operation::CherryPick => "Commits the picked commit and continues with the next one, if any.".to_owned(),
+        Operation::Revert => "Commits the revert and continues with the next one, if any.".to_owned(),
+        Operation::Mailbox => "Commits the mailed patch and continues with the next one, if any.".to_owned(),
         Operation::Loose if situation.cases.is_empty() => match &situation.upstream {
             None => "Nothing to conclude here.".to_owned(),
             Some(upstream) => pushing(upstream, state.accord.markers.as_deref()),
@@ -337,7 +338,7 @@ fn what_comes(state: &State) -> String {
 
 /// Where to find what was decided in what was just concluded.
 fn kept(state: &State) -> Option<String> {
-    let told = "D draws what was decided and where both lines met; 'armistice record' prints it";
+    let told = "D draws the decisions and the history; 'armistice record' prints them";
     (state.accord.verdict == Some(Verdict::Concluded)).then(|| told.to_owned())
 }
 
@@ -352,13 +353,12 @@ fn asked_stop(state: &State) -> Option<String> {
     }
     match this.command.as_str() {
         "exec" => Some(format!(
-            "'{}' was run as a step and failed; c goes on with the next step.",
+            "'{}' failed as a rebase step; c continues with the next step.",
             this.subject
         )),
-        "break" => Some("The list of steps asks for a break here; c goes on.".to_owned()),
+        "break" => Some("The rebase stops here for a break; c continues.".to_owned()),
         "edit" => Some(
-            "The list of steps asks to edit this commit: amend it as you like; c goes on."
-                .to_owned(),
+            "The rebase stops here to edit this commit: amend it, then c continues.".to_owned(),
         ),
         _ => None,
     }
@@ -373,7 +373,9 @@ fn pushing(upstream: &Upstream, markers: Option<&[MarkerFile]>) -> String {
     } = upstream;
     match (ahead, behind) {
         (0, 0) => {
-            format!("Nothing to conclude here. {name} has all of it, as far as it was fetched.")
+            format!(
+                "Nothing to conclude here. {name} already has all commits, as of the last fetch."
+            )
         }
         (n, 0) => {
             let commits = count(*n, "commit");
@@ -391,7 +393,7 @@ fn pushing(upstream: &Upstream, markers: Option<&[MarkerFile]>) -> String {
         }
         (0, n) => format!("{} behind {name}: nothing to push.", count(*n, "commit")),
         (ahead, behind) => format!(
-            "{} ahead of {name} and {behind} behind: not to be pushed as it is.",
+            "{} ahead of {name} and {behind} behind: a push would be refused.",
             count(*ahead, "commit")
         ),
     }
@@ -406,7 +408,7 @@ fn tally(state: &State) -> Vec<(Role, &'static str, usize)> {
         (Role::Base, "base or nothing", 0),
         (Role::Hand, "picked or by hand", 0),
         (Role::Text, "open", 0),
-        (Role::Text, "without Armistice", 0),
+        (Role::Text, "by another program", 0),
         (Role::Blend, "by rule", 0),
     ];
     for (finished, open) in (state.files.iter()).filter_map(|f| Some((f.finished(), f.open()?))) {

@@ -34,7 +34,7 @@ impl Canvas<'_> {
             self.pen(list, 0)
                 .write("  No file is in conflict.", theme.text());
             self.pen(list, 1).write(
-                "  6 Accord concludes what is under way, or shows the log.",
+                "  6 Accord concludes the operation, or shows the log.",
                 theme.faint(),
             );
             return;
@@ -69,7 +69,7 @@ impl Canvas<'_> {
             }
         }
         if rows.is_empty() {
-            let text = "  No file is shown: f shows others, / asks for another path.";
+            let text = "  No file matches: f changes the filter, / the path.";
             self.pen(list, 0).write(text, theme.text());
         }
         self.details();
@@ -107,11 +107,11 @@ impl Canvas<'_> {
         );
         let offered = self.state.files.iter().map(|f| f.proposals().count());
         if counts.elsewhere > 0 {
-            text += &format!(", {} settled without Armistice", counts.elsewhere);
+            text += &format!(", {} staged by another program", counts.elsewhere);
         }
         match offered.sum::<usize>() {
             0 => {}
-            n => text += &format!(", {n} offered"),
+            n => text += &format!(", {n} with a suggestion"),
         }
         text += &format!(" · {done} finished");
         if let Some(said) = several_at_once(&self.state.situation) {
@@ -236,7 +236,7 @@ impl Canvas<'_> {
             }
             let number = plan.conflict_of(id).map_or(0, |c| c.number());
             let offered = match open.proposal(id) {
-                Some(_) => format!(" · {} offered", theme.rule_mark()),
+                Some(_) => format!(" · {} suggested", theme.rule_mark()),
                 None => String::new(),
             };
             let why = self.state.named(&describe(plan, id));
@@ -498,7 +498,7 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
             out.extend(whole.notes.iter().map(|note| (Role::Faint, visible(note))));
             if let Some(outcome) = whole.decided.filter(|_| !file.finished()) {
                 let name = outcome.name();
-                let text = format!("Decided before: {name}. w writes it, u opens it again.");
+                let text = format!("Decided earlier: {name}. w writes it, u reopens it.");
                 out.push((Role::Hand, text));
             }
         }
@@ -530,15 +530,15 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
                 out.push((
                     Role::Text,
                     format!(
-                        "{} offered; L takes all of them.",
-                        count(proposed, "proposal")
+                        "{} with a suggestion; L accepts all of them.",
+                        count(proposed, "conflict")
                     ),
                 ));
             }
             out.push((
                 Role::Faint,
                 format!(
-                    "{}, {} open. Merged by themselves: {} of ours, {} of theirs.",
+                    "{}, {} open. Merged without a conflict: {} from ours, {} from theirs.",
                     count(counts.conflicts, "conflict"),
                     counts.open,
                     count(own(RegionKind::Ours), "change"),
@@ -559,7 +559,7 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
     }
     match (file.case.standing, file.unfinished) {
         (IndexState::Staged, None) if file.case.as_merged => {
-            let text = "As git merges it; what is changed here is written by w.";
+            let text = "As git merges it; w writes your changes.";
             out.push((Role::Faint, text.to_owned()));
         }
         (IndexState::Staged, None) => out.push((
@@ -568,11 +568,11 @@ fn story(state: &State, file: &FileState) -> Vec<(Role, String)> {
         )),
         (IndexState::Staged, Some(Unfinished::Decided)) => out.push((
             Role::Finding,
-            "A decision changed after it was written; w writes it again.".to_owned(),
+            "A decision changed after this file was written; w writes it again.".to_owned(),
         )),
         (IndexState::Staged, Some(Unfinished::Markers)) => out.push((
             Role::Finding,
-            "It is staged with conflict markers: settle it here and write it, or u puts it back into conflict."
+            "It is staged with conflict markers: settle and write it here, or press u to put it back into conflict."
                 .to_owned(),
         )),
         _ => {}
@@ -586,12 +586,12 @@ fn made_by_a_tool(state: &State, file: &FileState) -> Option<String> {
         return None;
     }
     match state.settings.made_by(&file.case.path.to_string()) {
-        Some(MadeBy::Settings(line)) => Some(format!("M makes it again: {line}")),
+        Some(MadeBy::Settings(line)) => Some(format!("M regenerates it: {line}")),
         Some(MadeBy::Usual(line)) => Some(format!(
-            "A tool writes this file. Proposed: M takes one side whole, runs '{line}', stages it."
+            "Generated file. Suggestion: M takes one side, runs '{line}' and stages the result."
         )),
         Some(MadeBy::Untrusted(set)) => Some(format!(
-            "{REPOSITORY_SETTINGS} says: {}. Nobody has trusted it yet; M shows all of it and asks.",
+            "{REPOSITORY_SETTINGS} has a command: {}. It is not trusted yet; M shows it and asks.",
             set.told()
         )),
         None => {
@@ -604,7 +604,8 @@ fn made_by_a_tool(state: &State, file: &FileState) -> Option<String> {
             // Where there is little room, what can be done comes first.
             let room = state.size.1 >= 28;
             (generated && room).then(|| {
-                "A tool writes this file: take a side whole (o, t), then run the tool ([[paths]], M).".to_owned()
+                "Generated file: take one side (o, t), then run the generator ([[paths]], M)."
+                    .to_owned()
             })
         }
     }

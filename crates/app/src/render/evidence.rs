@@ -131,7 +131,7 @@ impl Canvas<'_> {
                 let theme = *self.theme;
                 let role = Role::from(version);
                 let name = self.state.named(version.name());
-                let title = format!("around it in {}", visible(&name));
+                let title = format!("context in {}", visible(&name));
                 self.rule(
                     Rect {
                         width: area.width - 1,
@@ -162,8 +162,8 @@ impl Canvas<'_> {
             CardRow::Here(lines) => {
                 let theme = *self.theme;
                 let text = match lines {
-                    0 => "         ┄ it has nothing here".to_owned(),
-                    n => format!("         ┄ {} in question", count(n, "line")),
+                    0 => "         ┄ no lines here".to_owned(),
+                    n => format!("         ┄ {} in the conflict", count(n, "line")),
                 };
                 let style = theme.faint().add_modifier(Modifier::ITALIC);
                 self.pen(area, y).write(&text, style);
@@ -201,7 +201,7 @@ impl Canvas<'_> {
         };
         let counts = file.draft().counts();
         let lines = [
-            (Role::Text, "Nobody changed anything here.".to_owned()),
+            (Role::Text, "Neither side changed this.".to_owned()),
             (Role::Text, String::new()),
             (
                 Role::Ours,
@@ -343,7 +343,7 @@ impl Canvas<'_> {
                 armistice_core::rule_title(&ruling.rule)
             ),
             RegionState::ByHand => "settled by hand".to_owned(),
-            RegionState::Merged => "merged by itself".to_owned(),
+            RegionState::Merged => "merged".to_owned(),
         };
         let title = match gives_up(file).filter(|_| is_low(self.screen.evidence())) {
             Some(said) => format!("{title} · {said}"),
@@ -406,7 +406,7 @@ impl Canvas<'_> {
         let along = along.map(|edit| {
             let edited = self.state.named(Version::from(edit.mover.other()).name());
             format!(
-                "take the edit of {edited} along to {}",
+                "move the edit of {edited} to {}",
                 visible(&edit.to.to_string())
             )
         });

@@ -65,7 +65,7 @@ pub fn draw_opening(seconds: u64, theme: &Theme, frame: &mut Frame<'_>) {
     let lines = [
         " Armistice".to_owned(),
         format!(
-            " reading the repository: git has not answered for {}",
+            " reading the repository: waiting for git for {}",
             count(seconds as usize, "second")
         ),
         " q leaves; nothing was changed".to_owned(),
@@ -81,8 +81,8 @@ fn too_small(theme: &Theme, buffer: &mut Buffer, area: Rect) {
     let lines = [
         "Armistice needs more room.".to_owned(),
         format!("At least {width} columns and {height} rows;"),
-        format!("here are {} and {}.", area.width, area.height),
-        "Nothing is lost: make the window larger.".to_owned(),
+        format!("this terminal has {} and {}.", area.width, area.height),
+        "Make the window larger; nothing is lost.".to_owned(),
     ];
     for (y, line) in (0..).zip(lines) {
         Pen::new(buffer, area, y).write(&line, theme.text());
@@ -173,7 +173,7 @@ impl Canvas<'_> {
         if let Some(Overlay::Seek { sought, typed }) = &self.state.overlay {
             let theme = *self.theme;
             let asks = match sought {
-                Sought::Words => " find in the draft and the versions: ",
+                Sought::Words => " find: ",
                 Sought::Line => " go to line: ",
             };
             let mut pen = self.pen(self.screen.message, 0);
@@ -188,7 +188,7 @@ impl Canvas<'_> {
             let theme = *self.theme;
             let shown = scout.shown_counterparts().len();
             let mut pen = self.pen(self.screen.message, 0);
-            pen.write(" with whom: ", theme.faint());
+            pen.write(" revision: ", theme.faint());
             pen.write(&visible(&scout.typed), theme.bold())
                 .write("▏", theme.text());
             let rest = format!(
@@ -203,7 +203,7 @@ impl Canvas<'_> {
             let typed = visible(&self.state.docket.path);
             let theme = *self.theme;
             let mut pen = self.pen(self.screen.message, 0);
-            pen.write(" only paths with: ", theme.faint());
+            pen.write(" path contains: ", theme.faint());
             pen.write(&typed, theme.bold()).write("▏", theme.text());
             let rest = format!("  {shown} · enter keeps it, esc shows all");
             pen.write(&rest, theme.faint());
@@ -252,7 +252,7 @@ fn operation_line(state: &State) -> String {
             format!("forecast: {} into {branch}", situation.theirs.label)
         }
         Operation::Loose if state.files.is_empty() || state.tab == Tab::Scout => {
-            format!("{branch} · nothing under way")
+            format!("{branch} · nothing in progress")
         }
         Operation::Loose => format!("conflicts on {branch}"),
         operation => format!("{} on {branch}", operation.name()),

@@ -169,7 +169,7 @@ impl Canvas<'_> {
         let is_wanted = |binding: &&Binding| answers(binding, &wanted).is_some();
         let rows: Vec<&Binding> = rows_for(context).filter(is_wanted).collect();
         if rows.is_empty() {
-            lines.push((String::new(), "there is no such action here".to_owned()));
+            lines.push((String::new(), "no such action".to_owned()));
         }
         for binding in rows {
             let mut keys = binding.keys.join(" ");
@@ -179,8 +179,7 @@ impl Canvas<'_> {
             }
         }
         if is_typing(context) {
-            let typing =
-                "arrows, ctrl-arrows, shift to select, home, end, pages: as in every editor";
+            let typing = "arrows, ctrl-arrows, shift to select, home, end and pages work as usual";
             lines.push((String::new(), typing.to_owned()));
         }
         if context == KeyContext::Parley {
@@ -210,7 +209,7 @@ impl Canvas<'_> {
             ""
         };
         let said = match find {
-            None => format!("{more}/ looks for something · any other key closes this"),
+            None => format!("{more}/ searches · any other key closes this"),
             Some(typed) => format!("{more}find: {typed}"),
         };
         let mut pen = self.pen(foot, 0);
@@ -250,10 +249,8 @@ impl Canvas<'_> {
             pen.write(binding.help, style);
         }
         if found.is_empty() {
-            self.pen(inner, 2).write(
-                "there is no such action here; ? lists all there are",
-                theme.faint(),
-            );
+            self.pen(inner, 2)
+                .write("no such action; ? lists all actions", theme.faint());
         }
     }
 }
@@ -304,7 +301,7 @@ impl Canvas<'_> {
         if found.is_empty() {
             let text = match state.terrain.known() {
                 None => "reading declarations …",
-                Some(_) => "no declaration of this file is called so",
+                Some(_) => "no declaration in this file matches",
             };
             self.pen(inner, 2).write(text, theme.faint());
         }

@@ -288,8 +288,8 @@ impl Canvas<'_> {
         let region = file.plan().region(id);
         let previewed = rows.preview.as_ref().is_some_and(|p| p.region == id);
         let (role, text) = match (file.draft().standing(id), region.kind) {
-            _ if previewed => (Role::Text, "nothing would stand here".to_owned()),
-            (RegionState::Open, _) => (Role::Base, "base has nothing here".to_owned()),
+            _ if previewed => (Role::Text, "no lines".to_owned()),
+            (RegionState::Open, _) => (Role::Base, "base has no lines here".to_owned()),
             (RegionState::Merged, RegionKind::Ours) => (
                 Role::Ours,
                 format!("ours removed {}", count(region.base.len(), "line")),
@@ -302,14 +302,12 @@ impl Canvas<'_> {
                 Role::Text,
                 format!("both removed {}", count(region.base.len(), "line")),
             ),
-            (RegionState::ByHand, _) => (Role::Hand, "nothing stands here, by hand".to_owned()),
+            (RegionState::ByHand, _) => (Role::Hand, "no lines, by hand".to_owned()),
             (RegionState::Ruled(ruling), _) => (
                 Role::Base,
-                format!("nothing stands here, by rule: {}", rule_title(&ruling.rule)),
+                format!("no lines, by rule: {}", rule_title(&ruling.rule)),
             ),
-            (RegionState::Settled(_), _) => {
-                (Role::Base, "nothing stands here, by decision".to_owned())
-            }
+            (RegionState::Settled(_), _) => (Role::Base, "no lines, by decision".to_owned()),
         };
         self.gutter(y, role, None, false)
             .write(&text, theme.faint().add_modifier(Modifier::ITALIC));
@@ -337,7 +335,7 @@ impl Canvas<'_> {
         let title = match (here, file.view.choice) {
             (true, Some(_)) => " enter takes it · esc keeps it open ",
             (true, None) if matches!(file.view.mode, Mode::Pick(_)) => {
-                " enter lets the marked lines stand "
+                " enter accepts the picked lines "
             }
             _ => "",
         };

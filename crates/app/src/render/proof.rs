@@ -17,14 +17,14 @@ impl Canvas<'_> {
         let state = self.state;
         let theme = *self.theme;
         let title = match (&state.proof.proof, state.proof.running) {
-            (_, true) => "checking what is to be committed …".to_owned(),
+            (_, true) => "checking the commit …".to_owned(),
             (Some(proof), _) => format!(
                 "{} checked · {}{}",
                 count(proof.files, "file"),
                 count(proof.findings.len(), "finding"),
                 match proof.traceable || self.state.situation.is_idle() {
                     true => "",
-                    false => " · files without a conflict: markers only",
+                    false => " · other files: markers only",
                 }
             ),
             (None, _) => "not checked yet".to_owned(),
@@ -64,7 +64,7 @@ impl Canvas<'_> {
             Some(Verdict::Nothing) => (
                 " ",
                 Role::Faint,
-                "nothing to look at yet".to_owned(),
+                "nothing to check yet".to_owned(),
                 String::new(),
             ),
             Some(Verdict::Holds(looked)) => ("+", Role::Text, "holds".to_owned(), looked),
@@ -78,7 +78,7 @@ impl Canvas<'_> {
         pen.to(44).write(&verdict, theme.fg(role));
         let rest = match row.stops() || mark != "!" {
             true => looked,
-            false => "worth a look, stops nothing".to_owned(),
+            false => "worth a look, not blocking".to_owned(),
         };
         let room = pen.to(57).room();
         pen.write(&fit(&rest, room), theme.faint());

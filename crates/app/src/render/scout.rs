@@ -18,9 +18,9 @@ impl Canvas<'_> {
     pub(crate) fn scout(&mut self) {
         let areas = ScoutAreas::new(self.state);
         if is_under_way(self.state) {
-            self.rule(self.screen.title(), 0, "something is under way");
+            self.rule(self.screen.title(), 0, "operation in progress");
             let theme = *self.theme;
-            let text = "Scout looks again when it is concluded or backed out of (6 Accord).";
+            let text = "Scout is available again after you conclude or abort it (6 Accord).";
             self.pen(self.screen.body, 2)
                 .to(2)
                 .write(text, theme.text());
@@ -71,8 +71,8 @@ impl Canvas<'_> {
         }
         if shown.is_empty() && scout.reading == ScoutReading::Known && area.height > 1 {
             let text = match scout.typed.is_empty() {
-                true => "there is no other branch here",
-                false => "enter asks git what that names",
+                true => "no other branch exists",
+                false => "enter asks git for this revision",
             };
             self.pen(area, 1).to(2).write(text, theme.faint());
         }
@@ -116,7 +116,7 @@ impl Canvas<'_> {
             let tree = &forecast.tree;
             let changed = match (tree.changed.len(), tree.staged.len()) {
                 (0, 0) if tree.submodules > 0 => {
-                    "no tracked file is changed, submodules aside".to_owned()
+                    "no tracked file is changed (submodules not checked)".to_owned()
                 }
                 (0, 0) => "clean: no tracked file is changed".to_owned(),
                 (changed, 0) => format!("{} changed", count(changed, "file")),
@@ -139,7 +139,7 @@ impl Canvas<'_> {
                 lines.push((Role::Faint, count(tree.submodules, "submodule")));
             }
             if tree.sparse {
-                lines.push((Role::Faint, "only a part is checked out".to_owned()));
+                lines.push((Role::Faint, "sparse checkout".to_owned()));
             }
         }
         if let Some(question) = state.scout.question() {
@@ -168,8 +168,8 @@ impl Canvas<'_> {
         };
         let meeting = &forecast.meeting;
         let title = match forecast.question.undertaking {
-            Undertaking::Pick => "what one commit did, done here too".to_owned(),
-            Undertaking::Revert => "what one commit did, undone here".to_owned(),
+            Undertaking::Pick => "apply one commit here".to_owned(),
+            Undertaking::Revert => "undo one commit here".to_owned(),
             _ => relation_words(meeting),
         };
         self.head(area, &title, false);
@@ -291,10 +291,10 @@ impl Canvas<'_> {
                 forecast.steps.len(),
                 forecast.steps_to_come
             ),
-            (Some(_), None, true) => "what would happen · looking …".to_owned(),
-            (None, None, true) => "looking what would happen …".to_owned(),
-            (Some(_), None, false) => "what would happen".to_owned(),
-            (None, None, false) => "nothing was looked at yet".to_owned(),
+            (Some(_), None, true) => "forecast · reading …".to_owned(),
+            (None, None, true) => "reading the forecast …".to_owned(),
+            (Some(_), None, false) => "forecast".to_owned(),
+            (None, None, false) => "no forecast yet".to_owned(),
         };
         self.head(area, &title, on);
         let Some(forecast) = scout.forecast.clone() else {
@@ -383,7 +383,7 @@ impl Canvas<'_> {
             (true, 0) => format!("{} settled", file.conflicts),
             (true, open) if file.offered > 0 => {
                 format!(
-                    "{open} of {} open, {} offered",
+                    "{open} of {} open, {} with a suggestion",
                     file.conflicts, file.offered
                 )
             }

@@ -94,7 +94,7 @@ impl Canvas<'_> {
         let note = match read {
             None => Some("reading …".to_owned()),
             Some(Err(why)) => Some(why.clone()),
-            Some(Ok(None)) => Some(format!("{}: there is no text to show", file.what)),
+            Some(Ok(None)) => Some(format!("{}: no text to show", file.what)),
             Some(Ok(Some(diff))) if diff.rows.is_empty() => Some(file.what.to_owned()),
             Some(Ok(Some(_))) => None,
         };

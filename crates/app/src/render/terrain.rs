@@ -28,7 +28,7 @@ impl Canvas<'_> {
                 let changed = all.filter(|change| change.is_changed()).count();
                 let left_out = match terrain.left_out {
                     0 => String::new(),
-                    n => format!(" · {} not looked at", count(n, "file")),
+                    n => format!(" · {} not read", count(n, "file")),
                 };
                 let names = state.proof.proof.as_ref().map_or(0, |proof| {
                     let names = proof
@@ -39,7 +39,10 @@ impl Canvas<'_> {
                 });
                 let names = match names {
                     0 => String::new(),
-                    n => format!(" · ! {} that went used, see Proof", count(n, "name")),
+                    n => format!(
+                        " · ! {} used that no longer exist; see Proof",
+                        count(n, "name")
+                    ),
                 };
                 format!(
                     "{} in {} changed · {} moved{names}{left_out}",
@@ -57,7 +60,7 @@ impl Canvas<'_> {
         }
         let rows = terrain_rows(state, wide);
         if rows.is_empty() && state.terrain.known().is_some() {
-            let text = "  neither side changed a declaration that a parser knows; a shows all";
+            let text = "  neither side changed a declaration; a shows all";
             self.pen(areas.rows, 1).write(text, theme.text());
         }
         let mut drawn = AllWires::new();
@@ -133,7 +136,7 @@ impl Canvas<'_> {
         let how = if file.parsed {
             ""
         } else {
-            " · told by indentation, not by a parser"
+            " · read by indentation, without a parser"
         };
         let tail = format!("  {standing}{how}");
         let room = (area.width as usize).saturating_sub(width_of(&tail) + 3);
@@ -322,7 +325,7 @@ impl Canvas<'_> {
         let places: Vec<String> = Version::ALL.into_iter().filter_map(place).collect();
         let said = |side: Side| match change.did[side].anything() {
             true => did_words(state, item, side),
-            false => "left it alone".to_owned(),
+            false => "unchanged".to_owned(),
         };
         let title = title_in(change, Version::Base);
         let text = format!("{title} · {} · {}", file.path, places.join(", "));

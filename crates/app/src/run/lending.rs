@@ -70,7 +70,7 @@ pub(crate) fn run_program(given: &HandOver) -> Result<Vec<u8>> {
             put("theirs", given.versions.theirs.bytes())?,
         ])
     };
-    let [output, base, ours, theirs] = write().context("cannot write what is handed over")?;
+    let [output, base, ours, theirs] = write().context("cannot write the file for the program")?;
     let line = given
         .command
         .replace("{output}", &output)
@@ -81,12 +81,12 @@ pub(crate) fn run_program(given: &HandOver) -> Result<Vec<u8>> {
     let status = Command::new("sh").args(["-c", &line]).status();
     let status = status.context("cannot run 'sh'")?;
     if !status.success() {
-        bail!("the program that it was given to failed ({status})");
+        bail!("the program failed ({status})");
     }
     let file = folder.path().join("output").join(&given.name);
-    let answer = std::fs::read(&file).context("nothing came back")?;
+    let answer = std::fs::read(&file).context("the program left no file")?;
     if answer.is_empty() && !given.text.is_empty() {
-        bail!("an empty file came back");
+        bail!("the program left an empty file");
     }
     Ok(answer)
 }
@@ -126,7 +126,7 @@ mod tests {
     fn a_program_that_fails_or_returns_nothing_is_told() {
         for (command, why) in [
             ("exit 3 # {output}", "failed"),
-            ("rm {output}", "nothing came back"),
+            ("rm {output}", "the program left no file"),
             (": > {output}", "an empty file"),
         ] {
             let error = run_program(&hand_over(command)).unwrap_err().to_string();

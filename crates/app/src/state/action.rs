@@ -43,7 +43,7 @@ pub enum WorkResult {
     HandedBack(FileId, Vec<u8>, Result<Vec<u8>, String>),
     /// Files that hold committed conflicts, each with the line of the first.
     MarkersFound(Result<Vec<MarkerFile>, String>),
-    /// Files that git merged by itself, one line each.
+    /// Files that git merged, one line each.
     MergedListed(Result<Vec<String>, String>),
     /// What each side did to declarations.
     TerrainRead(Result<Box<Terrain>, String>),
@@ -61,7 +61,7 @@ pub enum WorkResult {
     /// How many files went back to how they were before a command.
     UndidInterrupted(Result<usize, String>),
     Begun(Question, Result<Begun, String>),
-    /// Files that git merged by itself are cases now, but for these.
+    /// Files that git merged are cases now, but for these.
     TakenIn(Result<Vec<RepoPath>, String>),
     /// Files that differ on disk from what was read.
     Compared(Vec<FileId>),

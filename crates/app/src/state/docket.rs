@@ -32,11 +32,11 @@ impl Filter {
     pub fn name(self) -> &'static str {
         match self {
             Filter::All => "all files",
-            Filter::Open => "open ones",
-            Filter::Settled => "settled ones, not written",
-            Filter::Offered => "ones with a proposal",
-            Filter::ByRule => "ones in which a rule settled something",
-            Filter::Marked => "marked ones",
+            Filter::Open => "open files",
+            Filter::Settled => "settled files, not written",
+            Filter::Offered => "files with a suggestion",
+            Filter::ByRule => "files with rulings",
+            Filter::Marked => "marked files",
         }
     }
 }

@@ -38,7 +38,7 @@ pub struct Wrote {
 pub enum Trouble {
     /// It changed; this effect would do it all the same, keeping a copy.
     Changed(Box<Effect>),
-    /// It is read-only; this effect would write it all the same.
+    /// It is read-only; this effect would write it anyway.
     ReadOnly(Box<Effect>),
     /// The repository is not where it was: it must be read anew.
     MovedOn(String),
@@ -126,7 +126,7 @@ pub enum Effect {
     },
     /// Look for conflicts with markers that were committed.
     FindMarkers,
-    /// List the files that git merged by itself.
+    /// List the files that git merged.
     ListMerged,
     /// Read what each side did to declarations.
     ReadTerrain,
@@ -164,7 +164,7 @@ pub enum Effect {
     },
     /// Go back to the state before a command that was interrupted.
     UndoInterrupted,
-    /// Make files that git merged by itself cases.
+    /// Make files that git merged cases.
     TakeIn(Vec<RepoPath>),
     ReadLog,
     /// Look which stretches of a file are comments, strings and keywords.

@@ -64,13 +64,13 @@ fn show_given_up(state: &mut State) {
         state.say(
             match state.proof.reports.is_empty() && state.proof.running {
                 true => "still looking",
-                false => "no decision gave up a line",
+                false => "no decision discarded a line",
             },
         );
         return;
     }
     state.overlay = Some(Overlay::Output {
-        title: "what decisions gave up: lines added count in their side, removed ones in base"
+        title: "lines that decisions discarded (numbers: added lines in their own version, removed lines in base)"
             .to_owned(),
         lines,
         top: 0,
@@ -82,7 +82,7 @@ fn stage_again(state: &mut State) -> Vec<Effect> {
     match chosen.filter(|f| f.finding.check == Check::Unstaged) {
         Some(found) => vec![Effect::StageAgain(found.path.clone())],
         None => {
-            state.say("this finding is not about a file that changed after it was staged");
+            state.say("only a file that changed after it was staged can be staged again here");
             Vec::new()
         }
     }
@@ -102,7 +102,7 @@ fn go_to_finding(state: &mut State) -> Vec<Effect> {
             .line
             .map_or(String::new(), |l| format!(", line {l}"));
         state.say(format!(
-            "{}{line}: git merged this file by itself; open it in your editor",
+            "{}{line}: git merged this file without a conflict; open it in your editor",
             finding.path
         ));
         return Vec::new();
@@ -124,7 +124,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         }
         Command::Cancel => return quit(state),
         _ if state.accord.running.is_some() => {
-            state.say("git is at work; ctrl-c stops it");
+            state.say("git is running; ctrl-c stops it");
         }
         Command::Conclude => return conclude(state),
         Command::Skip => return ask_skip(state),
@@ -146,7 +146,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         }
         Command::Back if state.accord.waiting => {
             state.accord.waiting = false;
-            state.say("nothing is concluded");
+            state.say("nothing was concluded");
         }
         Command::Back => state.tab = Tab::Docket,
         _ => {}
@@ -157,7 +157,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
 fn remove_backups(state: &mut State) -> Vec<Effect> {
     let left = state.accord.leftovers.clone();
     if left.is_empty() {
-        state.say("no backup file of git's own is known here");
+        state.say("no backup file of git mergetool was found");
         return Vec::new();
     }
     vec![Effect::RemoveBackups(left)]
@@ -166,14 +166,14 @@ fn remove_backups(state: &mut State) -> Vec<Effect> {
 fn ask_drop_stash(state: &mut State) {
     let Some(stash) = droppable_stash(state).cloned() else {
         state.say(match state.situation.stash {
-            Some(_) => "finish every file first: the stash is what they come from",
-            None => "no stash is known to be in conflict here",
+            Some(_) => "finish every file first: the conflicts came from this stash",
+            None => "no stash caused conflicts here",
         });
         return;
     };
     let lines = vec![
         format!("{} {}", stash.short, stash.subject),
-        "Its changes are in the working tree as you resolved them; git keeps the stash until it is dropped.".to_owned(),
+        "Its changes are in the working tree, as you resolved them. Git keeps the stash until you drop it.".to_owned(),
         format!("'git stash store {}' brings it back.", stash.oid),
     ];
     let effect = Effect::DropStash(stash.oid);
@@ -186,13 +186,13 @@ fn edit_message(state: &mut State) {
             state.accord.editing = true;
             state.say("editing the message; esc keeps it");
         }
-        false => state.say("git takes the message as it is here"),
+        false => state.say("git uses its own message here"),
     }
 }
 
 pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
     if state.situation.operation == Operation::Loose {
-        state.say("no operation is under way; commit when you like");
+        state.say("no operation is in progress; commit when you like");
         return Vec::new();
     }
     if state.proof.running {
@@ -218,11 +218,11 @@ pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
         return start(state, effect);
     }
     let mut lines = risks;
-    lines.push("Concluding all the same commits what is staged now.".to_owned());
+    lines.push("The commit will contain what is staged now.".to_owned());
     let mut question = Question {
-        title: "Conclude all the same?".to_owned(),
+        title: "Conclude anyway?".to_owned(),
         lines,
-        yes: "conclude all the same".to_owned(),
+        yes: "conclude anyway".to_owned(),
         effects: vec![effect],
         ..Question::default()
     };
@@ -245,7 +245,7 @@ pub(crate) fn conclude(state: &mut State) -> Vec<Effect> {
 fn risks(state: &State) -> (Vec<String>, Vec<String>) {
     let mut risks: Vec<String> = gate(state).into_iter().collect();
     if let Some(why) = &state.proof.error {
-        risks.push(format!("What is staged could not be checked: {why}"));
+        risks.push(format!("The staged files could not be checked: {why}"));
     }
     let Some(proof) = &state.proof.proof else {
         return (risks, Vec::new());
@@ -287,7 +287,7 @@ fn end(state: &State, ending: Ending) -> Effect {
 pub(crate) fn start(state: &mut State, effect: Effect) -> Vec<Effect> {
     if let Effect::End { ending, .. } = &effect {
         state.accord.running = Some(*ending);
-        state.say("git and its hooks are at work …");
+        state.say("git and its hooks are running …");
     }
     vec![effect]
 }
@@ -307,17 +307,17 @@ pub(crate) fn ask_empty(state: &mut State) {
     let lines = vec![
         match state.files.is_empty() {
             true => format!(
-                "Everything that {} brings is there already: nothing is left to commit.",
+                "All changes of {} are already in the branch: nothing is left to commit.",
                 state.situation.theirs.label
             ),
             false => format!(
-                "Nothing of {} is left to commit: it is there already, or was discarded here.",
+                "Nothing of {} is left to commit: its changes are already in the branch, or were discarded here.",
                 state.situation.theirs.label
             ),
         },
-        "Skipping leaves it out of the history; keeping makes an empty commit with its message."
+        "Skip leaves it out of the history; keep makes an empty commit with its message."
             .to_owned(),
-        "esc goes back: a decision taken back may bring something again.".to_owned(),
+        "esc returns to Accord: undoing a decision may bring changes back.".to_owned(),
     ];
     let skip = end(state, Ending::Skip);
     ask(state, "This step became empty", lines, "skip it", skip);
@@ -381,13 +381,13 @@ fn ask_skip(state: &mut State) -> Vec<Effect> {
     let operation = state.situation.operation;
     if !operation.can_skip() {
         state.say(format!(
-            "a {} has no step to skip; B backs out of it",
+            "a {} has no step to skip; B aborts it",
             operation.name()
         ));
         return Vec::new();
     }
     let mut lines = vec![format!(
-        "What {} brings is left out of the result.",
+        "The changes of {} will not be in the result.",
         state.situation.theirs.label
     )];
     lines.extend(what_is_discarded(state));
@@ -404,16 +404,16 @@ fn ask_skip(state: &mut State) -> Vec<Effect> {
 fn ask_back_out(state: &mut State) -> Vec<Effect> {
     let operation = state.situation.operation;
     if operation == Operation::Loose {
-        state.say("no operation is under way to back out of");
+        state.say("no operation is in progress, so there is nothing to abort");
         return Vec::new();
     }
     let mut lines = vec![format!(
-        "Everything goes back to how it was before the {}.",
+        "Restores everything as it was before the {}.",
         operation.name()
     )];
     lines.extend(what_is_discarded(state));
-    lines.push("Your decisions are kept and come back if the same versions meet again.".to_owned());
-    let title = format!("Back out of the {}?", operation.name());
+    lines.push("Your decisions are kept, and offered again for the same versions.".to_owned());
+    let title = format!("Abort the {}?", operation.name());
     ask(
         state,
         &title,

@@ -49,7 +49,7 @@ fn say_marked(state: &mut State) {
     let text = match state.marked().len() {
         0 => "nothing is marked".to_owned(),
         n => format!(
-            "{} marked · o t b x O T L W u R are about all of them",
+            "{} marked · o t b x O T L W u R act on all of them",
             count(n, "file")
         ),
     };
@@ -129,24 +129,23 @@ pub(crate) fn take_clashes(state: &mut State, version: Version) -> Vec<Effect> {
         entries.extend(ids.into_iter().map(take));
     }
     if entries.is_empty() {
-        state.say("there is no open conflict of lines in these files");
+        state.say("these files have no open line conflict");
         return Vec::new();
     }
     let n = entries.len();
     let name = version.name();
     let mut lines = listed(named);
-    lines
-        .push("What either side changed alone stays. u in Parley takes all of it back.".to_owned());
+    lines.push("Changes that only one side made stay. u in Parley undoes all of it.".to_owned());
     if without > 0 {
         lines.push(format!(
-            "{} without lines to merge stay as they are.",
+            "{} without mergeable lines stay unchanged.",
             count(without, "file")
         ));
     }
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title: format!("take {name} in {}?", count(n, "open conflict")),
         lines,
-        yes: format!("take {name} where they clash"),
+        yes: format!("take {name} in all open conflicts"),
         effects: Vec::new(),
         settles: Some(Settles {
             label: format!("took {name} in {}", count(n, "conflict")),
@@ -203,7 +202,7 @@ pub(crate) fn ask_whole_marked(state: &mut State, outcome: FileOutcome) -> Vec<E
     }
     if jobs.is_empty() {
         state.complain(format!(
-            "'{}' is possible for none of the marked files",
+            "'{}' is not possible for any marked file",
             outcome.name()
         ));
         return Vec::new();
@@ -213,11 +212,11 @@ pub(crate) fn ask_whole_marked(state: &mut State, outcome: FileOutcome) -> Vec<E
     if !left_out.is_empty() {
         let first = &left_out[0];
         lines.push(format!(
-            "{} left out, staged already or without this outcome: {first} first.",
+            "{} skipped (already staged, or without this outcome), for example {first}.",
             count(left_out.len(), "file")
         ));
     }
-    lines.push("v on one file lists the lines that are given up; u takes files back.".to_owned());
+    lines.push("v on a file lists the discarded lines; u takes files back.".to_owned());
     let words = outcome_words(outcome);
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title: format!("{n}: {words}?"),
@@ -254,7 +253,7 @@ fn in_portions(jobs: Vec<(FileId, WriteJob)>) -> Vec<Effect> {
         .collect()
 }
 
-/// Writes and stages all files in which nothing is open: of the marked ones, or of all.
+/// Writes and stages all files in which no conflict is open: of the marked ones, or of all.
 pub(crate) fn write_all(state: &mut State) -> Vec<Effect> {
     let marked = state.marked();
     let of = match marked.is_empty() {
@@ -299,12 +298,12 @@ pub(crate) fn write_all(state: &mut State) -> Vec<Effect> {
     let ask = match asked {
         0 => String::new(),
         n => format!(
-            " · {} ask for a mode or a name: w on each",
+            " · {} need a mode or a name: press w on each",
             count(n, "file")
         ),
     };
     if jobs.is_empty() {
-        state.say(format!("no file is settled and unwritten{ask}"));
+        state.say(format!("no settled file is left to write{ask}"));
         return Vec::new();
     }
     for (at, _) in &jobs {
@@ -335,7 +334,7 @@ pub(crate) fn ask_start_over(state: &mut State) -> Vec<Effect> {
         let title = file.case.title();
         let mut said = Vec::new();
         if file.case.standing == IndexState::Staged {
-            said.push("what was written and staged".to_owned());
+            said.push("files that were written and staged".to_owned());
             effects.push(Effect::TakeBack {
                 file: at,
                 markers: untouched_text(file.open()),
@@ -367,16 +366,17 @@ pub(crate) fn ask_start_over(state: &mut State) -> Vec<Effect> {
         }
     }
     if named.is_empty() {
-        state.say("nothing was decided in these files");
+        state.say("these files have no decisions");
         return Vec::new();
     }
     let n = count(named.len(), "file");
     let mut lines = listed(named);
     lines.push(
-        "Working files go back to the conflict; u in Parley brings decisions back.".to_owned(),
+        "Restores the conflicts in the working files; u in Parley brings decisions back."
+            .to_owned(),
     );
     state.overlay = Some(Overlay::Question(Box::new(Question {
-        title: format!("start over in {n}? This is discarded:"),
+        title: format!("start over in {n}? This discards:"),
         lines,
         yes: "discard it and start over".to_owned(),
         effects,

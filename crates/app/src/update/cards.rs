@@ -13,11 +13,11 @@ pub(crate) fn page(state: &mut State, card: usize, down: bool) {
         .open_file()
         .and_then(|file| shown_cards(file, &screen));
     let Some((cards, area)) = shown else {
-        return state.say("no card is shown here: z leaves side by side");
+        return state.say("side by side shows no cards; z leaves it");
     };
     let page = (area.height as usize / cards.len().clamp(1, 2)).saturating_sub(4);
     if !scroll(state, card, down, page.max(1)) {
-        state.say("all of this card is in sight");
+        state.say("the whole card is visible");
     }
 }
 
@@ -48,7 +48,7 @@ pub(crate) fn unfold(state: &mut State) {
     });
     let unfolded = state.open_file().is_some_and(|f| f.view.cards.unfolded);
     state.say(match unfolded {
-        true => "all lines of the cards; f folds what is not in question",
-        false => "what is not in question is folded",
+        true => "all lines are shown; f folds lines outside the conflict",
+        false => "lines outside the conflict are folded",
     });
 }

@@ -28,13 +28,11 @@ pub(crate) fn run(state: &mut State) -> Vec<Effect> {
     };
     if checks.is_empty() {
         let text = match state.proof.checks.all.is_empty() {
-            true if state.proof.running => "still looking which commands there are".to_owned(),
+            true if state.proof.running => "still looking for commands".to_owned(),
             true => format!(
-                "no command is named here; name some in {REPOSITORY_SETTINGS} or your own settings"
+                "no project check is configured; add one to {REPOSITORY_SETTINGS} or to your settings"
             ),
-            false => {
-                "none of these commands was named by anybody: go to one, and r runs it".to_owned()
-            }
+            false => "these checks are only suggestions: select one, and r runs it".to_owned(),
         };
         state.say(text);
         return Vec::new();
@@ -73,10 +71,10 @@ pub(crate) fn ask_trust_of_paths(state: &mut State) {
 /// A repository's settings count only after a person has seen every line of them.
 fn ask_to_trust(state: &mut State, told: Vec<String>, yes: String, effect: Effect) {
     let mut lines = vec![format!(
-        "{REPOSITORY_SETTINGS} came with the repository. Its commands run as you, with all that you may do:"
+        "{REPOSITORY_SETTINGS} came with the repository. Its commands run with your rights:"
     )];
     lines.extend(told);
-    lines.push("If the file changes you are asked again.".to_owned());
+    lines.push("If the file changes, Armistice asks again.".to_owned());
     let screen = Screen::new(state);
     let width = screen.middle(76, 99).width.saturating_sub(4) as usize;
     let rows: usize = lines.iter().map(|line| wrap(line, width).len()).sum();
@@ -116,7 +114,7 @@ pub(crate) fn show_output(state: &mut State) {
     let running = state.proof.at_work.as_ref().map(|(line, _)| line.clone());
     match chosen.filter(|run| has_output(state, run)).or(running) {
         Some(run) => state.overlay = Some(Overlay::CheckOutput { run, top: None }),
-        None => state.say("it has not run yet; r runs it"),
+        None => state.say("not run yet; r runs it"),
     }
 }
 

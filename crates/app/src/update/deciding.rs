@@ -101,7 +101,7 @@ pub(crate) fn with_the_others(state: &mut State, group: u64, event: &Event) -> V
     }
     if stuck > 0 {
         let text = format!(
-            "{} · in {} later decisions stand on it and it stays",
+            "{} · kept in {}, where later decisions depend on it",
             state.message.text,
             count(stuck, "file")
         );

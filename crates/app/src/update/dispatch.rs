@@ -96,7 +96,7 @@ fn stay_foreseen(state: &mut State, effects: &mut Vec<Effect>) {
         let name = outcome.name();
         state[at].writing = false;
         state.say(format!(
-            "{path}: tried out, settled as a whole by {name} · R starts over"
+            "{path}: tried out with {name} for the whole file · R starts over"
         ));
     }
     let asked = effects.len();
@@ -105,9 +105,7 @@ fn stay_foreseen(state: &mut State, effects: &mut Vec<Effect>) {
         state.files.iter_mut().for_each(|file| file.writing = false);
         state.following = None;
         state.accord.running = None;
-        state.complain(
-            "this is a forecast: nothing is under way that could be written; 1, then S begins it",
-        );
+        state.complain("this is a forecast: nothing can be written yet; press 1, then S to begin");
     }
     let about_real = |effect: &Effect| {
         matches!(
@@ -188,8 +186,8 @@ pub fn start(state: &mut State) -> Vec<Effect> {
         && state.message.text.is_empty()
     {
         let how = match state.situation.driven_is_committed {
-            true => "armistice docket lists them with their reasons",
-            false => "s in Parley goes from one to the next and says why, r opens it again",
+            true => "'armistice docket' lists them with reasons",
+            false => "s in Parley shows the next one with its reason, r reopens it",
         };
         state.say(format!("{said} · {how}"));
     }

@@ -39,7 +39,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         Command::WriteAll => return bulk::write_all(state),
         Command::StartOver => return bulk::ask_start_over(state),
         Command::ShowMerged => {
-            state.say("looking what git merged by itself …");
+            state.say("reading what git merged …");
             return vec![Effect::ListMerged];
         }
         Command::Regenerate => return ask_regenerate(state, state.chosen()),
@@ -123,11 +123,11 @@ fn stop(state: &mut State) -> Vec<Effect> {
     let writing = state.files.iter().filter(|file| file.writing).count();
     let (_, waiting) = state.totals();
     if writing > 1 {
-        state.say("stopping after the files that are being written …");
+        state.say("stopping after the current files …");
     } else if waiting > 0 && !state.docket.stopped {
         state.docket.stopped = true;
         state.say(format!(
-            "{} not read; enter reads one, ctrl-r all of them",
+            "{} not read; enter reads one, ctrl-r reads all",
             count(waiting, "file")
         ));
     } else {
@@ -139,7 +139,7 @@ fn stop(state: &mut State) -> Vec<Effect> {
 fn next_open(state: &mut State, forward: bool) {
     match other_unfinished(state, state.chosen(), forward) {
         Some(at) => state.docket.chosen = at.0,
-        None => state.say("no other file has anything open"),
+        None => state.say("no other file has an open conflict"),
     }
 }
 
@@ -150,15 +150,18 @@ fn ask_regenerate(state: &mut State, at: FileId) -> Vec<Effect> {
     };
     let path = file.case.path.to_string();
     let (line, by) = match state.settings.made_by(&path) {
-        Some(MadeBy::Settings(line)) => (line, "as settings say"),
-        Some(MadeBy::Usual(line)) => (line, "usual for such a file; nobody has set it"),
+        Some(MadeBy::Settings(line)) => (line, "from the settings"),
+        Some(MadeBy::Usual(line)) => (
+            line,
+            "the usual command for this file, not from the settings",
+        ),
         Some(MadeBy::Untrusted(_)) => {
             ask_trust_of_paths(state);
             return Vec::new();
         }
         None => {
             state.say(format!(
-                "{path}: settings name no command that makes it ([[paths]], regenerate)"
+                "{path}: the settings have no command to regenerate it ([[paths]], regenerate)"
             ));
             return Vec::new();
         }
@@ -168,12 +171,12 @@ fn ask_regenerate(state: &mut State, at: FileId) -> Vec<Effect> {
         return Vec::new();
     };
     let mut question = Question {
-        title: format!("make {path} again?"),
+        title: format!("regenerate {path}?"),
         lines: vec![
             format!("Runs, {by}: {line}"),
-            "The command finds one side's whole file there, without markers. The file that it makes is staged; if it fails, nothing is. u takes it back.".to_owned(),
+            "The command starts from one side's whole file, without markers. Its result is staged; if it fails, nothing is staged. u takes it back.".to_owned(),
         ],
-        yes: "run it and stage the file".to_owned(),
+        yes: "run it and stage the result".to_owned(),
         effects: vec![Effect::Regenerate { file: at, line, seen }],
         ..Question::default()
     };
@@ -185,13 +188,13 @@ fn ask_regenerate(state: &mut State, at: FileId) -> Vec<Effect> {
         let n = count(left.len(), "other file");
         let verb = if left.len() == 1 { "is" } else { "are" };
         let mut lines = vec![format!(
-            "{n} {verb} not finished. The command may read files that hold conflict markers, and what it makes is out of date once they are written. Make generated files last:"
+            "{n} {verb} not finished. The command may read files with conflict markers, and its result is out of date once those are written. Regenerate files last:"
         )];
         lines.extend(left);
         question.then = Some(Box::new(Question {
-            title: format!("make {path} again before the others are finished?"),
+            title: format!("regenerate {path} before the other files are finished?"),
             lines,
-            yes: "run it all the same".to_owned(),
+            yes: "run it anyway".to_owned(),
             effects: std::mem::take(&mut question.effects),
             ..Question::default()
         }));

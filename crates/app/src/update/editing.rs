@@ -56,8 +56,8 @@ pub(crate) fn start(state: &mut State) {
         needle: String::new(),
     }));
     state.say(match resumed {
-        true => "the text of the edit that was cut short is back; esc keeps it, ctrl-g forgets it",
-        false => "editing the draft; esc keeps what was written, ctrl-g forgets it",
+        true => "restored the text of the interrupted edit; esc keeps it, ctrl-g discards it",
+        false => "editing the draft; esc keeps the text, ctrl-g discards it",
     });
 }
 
@@ -210,21 +210,21 @@ fn discard(state: &mut State) -> Vec<Effect> {
         let message = state.situation.message.with(state.settings.conflict_list);
         state.accord.editor = Editor::new(&message, Vec::new());
         state.accord.editing = false;
-        state.say("the message is git's own again");
+        state.say("restored git's own message");
         return Vec::new();
     }
     let at = state.file;
     if let Some(file) = state.open_file_mut() {
         file.view.mode = Mode::Look;
     }
-    state.say("left the editor; what was written there is forgotten");
+    state.say("left the editor; the text was discarded");
     vec![Effect::DropUnsavedEdit(at)]
 }
 
 fn leave(state: &mut State) -> Vec<Effect> {
     if state.context() == KeyContext::Message {
         state.accord.editing = false;
-        state.say("the message is kept for concluding");
+        state.say("the message is saved for the commit");
         return Vec::new();
     }
     let at = state.file;
@@ -255,7 +255,7 @@ fn leave(state: &mut State) -> Vec<Effect> {
         _ => 0,
     });
     let label = format!("edited {} by hand", count(edits.sum(), "place"));
-    let message = format!("{label} · u takes it back");
+    let message = format!("{label} · u undoes it");
     let mut effects = decide(state, Event::Do(Step::new(label, entries)), message);
     if effects.is_empty() {
         // Refused, and said so: what was typed stays in the editor.
@@ -301,7 +301,7 @@ fn encoded(line: &[u8], encoding: Encoding, end: LineEnd) -> Result<Vec<u8>, Str
     };
     let mut bytes = encoding.encode(content).ok_or_else(|| {
         format!(
-            "this file is {}, which has no bytes for '{}'; change that line or discard with ctrl-g",
+            "this file is {}, which cannot encode '{}'; change that line, or discard with ctrl-g",
             encoding.name(),
             content.trim()
         )

@@ -28,7 +28,7 @@ pub(crate) fn other_unfinished(state: &State, from: FileId, forward: bool) -> Op
 /// Shows a file in Parley, or says why it has no lines to show.
 pub(crate) fn show_file(state: &mut State, at: FileId) -> Vec<Effect> {
     let Some(file) = state.file(at) else {
-        state.say("there is no file in conflict");
+        state.say("no file is in conflict");
         return Vec::new();
     };
     let path = file.case.path.to_string();
@@ -64,7 +64,7 @@ pub(crate) fn show_file(state: &mut State, at: FileId) -> Vec<Effect> {
     Vec::new()
 }
 
-/// Writes and stages a file in which nothing is open; asks first where it makes no sense to a parser.
+/// Writes and stages a file in which no conflict is open; asks first where it makes no sense to a parser.
 pub(crate) fn finish(state: &mut State, at: FileId) -> Vec<Effect> {
     finish_as(state, at, false)
 }
@@ -73,19 +73,19 @@ fn ask_despite_syntax(state: &mut State, at: FileId, line: Option<LineIdx>, what
     let path = state[at].case.path.to_string();
     let place = line.map_or(String::new(), |line| format!(", line {line}"));
     state.overlay = Some(Overlay::Question(Box::new(Question {
-        title: "The draft does not parse. Write it all the same?".to_owned(),
+        title: "The draft does not parse. Write it anyway?".to_owned(),
         lines: vec![
             format!("{path}{place}: {what}"),
-            "No version has this. esc goes back to the draft; Proof names it too.".to_owned(),
+            "No version has this error. esc returns to the draft.".to_owned(),
         ],
-        yes: "write it all the same".to_owned(),
+        yes: "write it anyway".to_owned(),
         effects: Vec::new(),
         writes: Some(at),
         ..Question::default()
     })));
 }
 
-/// Writes and stages a file in which nothing is open.
+/// Writes and stages a file in which no conflict is open.
 pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> Vec<Effect> {
     let Some(file) = state.file(at) else {
         return Vec::new();
@@ -102,7 +102,7 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
         return finish_whole(state, at);
     };
     if matches!(open.view.mode, Mode::Edit(_)) {
-        state.say("leave the editor first: esc keeps what was written");
+        state.say("leave the editor first: esc keeps the text");
         return Vec::new();
     }
     let left = open.draft().counts().open;
@@ -115,7 +115,7 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
         return Vec::new();
     }
     if file.finished() {
-        let text = format!("{path} is written and staged already");
+        let text = format!("{path} is already written and staged");
         state.say(text);
         return Vec::new();
     }
@@ -127,7 +127,7 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
                 return Vec::new();
             }
             Verdict::Wait(effects) => {
-                state.say(format!("looking whether {path} parses, then writing it …"));
+                state.say(format!("checking that {path} parses, then writing it …"));
                 return effects;
             }
         }
@@ -169,7 +169,7 @@ pub(crate) fn finish_as(state: &mut State, at: FileId, despite_syntax: bool) -> 
 /// Both sides added the file, one as a program and one not: that is a conflict like any other.
 fn ask_mode(state: &mut State, at: FileId, modes: [FileMode; 2], finish: &Finish) {
     let word = |mode| match mode {
-        FileMode::Executable => "a program that may be run",
+        FileMode::Executable => "executable",
         _ => "an ordinary file",
     };
     let as_of = |mode| {
@@ -210,8 +210,8 @@ fn ask_name(state: &mut State, at: FileId, names: [RepoPath; 2], finish: &Finish
     let (ours, theirs) = (&state.situation.ours.label, &state.situation.theirs.label);
     let mut lines = match finish.case.own_name() {
         Some(_) => vec![
-            format!("{first}: in the folder that the other side gave this name, as git suggests."),
-            format!("{second}: where its own side has it."),
+            format!("{first}: in the renamed folder, as git suggests."),
+            format!("{second}: at its own path."),
         ],
         None => vec![
             format!("{ours} calls it {first}."),
@@ -220,7 +220,7 @@ fn ask_name(state: &mut State, at: FileId, names: [RepoPath; 2], finish: &Finish
     };
     lines.insert(0, finish.case.title());
     state.overlay = Some(Overlay::Question(Box::new(Question {
-        title: "which name shall it have?".to_owned(),
+        title: "which name should the file get?".to_owned(),
         lines,
         yes: format!("write it as {first}"),
         effects: vec![named(first)],
@@ -243,7 +243,7 @@ fn finish_whole(state: &mut State, at: FileId) -> Vec<Effect> {
     };
     let Some((outcome, seen)) = whole.filter(|_| !file.finished()) else {
         let text = match file.finished() {
-            true => format!("{path} is written and staged already"),
+            true => format!("{path} is already written and staged"),
             false => format!("{path}: choose a whole-file outcome: o, t, b or x"),
         };
         state.say(text);
@@ -274,16 +274,13 @@ pub(crate) fn take_back(state: &mut State, at: FileId) -> Vec<Effect> {
         && let FileLoad::Whole(whole) = &mut state[at].load
         && whole.decided.take().is_some()
     {
-        let text = format!("{}: open again", state[at].case.path);
+        let text = format!("{}: reopened", state[at].case.path);
         state.say(text);
         return vec![Effect::Undecide(at), Effect::Prove];
     }
     let file = &state[at];
     if file.case.standing == IndexState::Unmerged {
-        let text = format!(
-            "{} is still in conflict; nothing was staged for it",
-            file.case.path
-        );
+        let text = format!("{} is still in conflict; it was not staged", file.case.path);
         state.say(text);
         return Vec::new();
     }

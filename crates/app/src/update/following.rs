@@ -1,5 +1,5 @@
 //! Edits that belong into another file than the one at hand: along with code that the other side moved,
-//! and names that went. A file that git merged by itself is taken in as a case first.
+//! and names that went. A file that git merged is taken in as a case first.
 
 use crate::base::commands::Tab;
 use crate::base::safe_text::count;
@@ -60,9 +60,9 @@ pub(crate) fn go_on_after_reading(state: &mut State) -> Vec<Effect> {
 
 fn not_known(state: &mut State) -> Vec<Effect> {
     state.say(match state.terrain.known() {
-        Some(_) => "no code was moved out of this file while the other side edited it",
-        None if state.terrain.then_follow.is_some() => "reading what moved …",
-        None => "reading what moved; press J again in a moment",
+        Some(_) => "no side moved code out of this file that the other side edited",
+        None if state.terrain.then_follow.is_some() => "reading moved code …",
+        None => "reading moved code; press J again in a moment",
     });
     terrain::read(state)
 }
@@ -82,7 +82,7 @@ pub(crate) fn replace_name(state: &mut State) -> Vec<Effect> {
     match renamed {
         Some(renamed) => begin(state, renamed),
         None => {
-            state.say("this finding is not about a name that has a new one");
+            state.say("this finding is not about a renamed name");
             Vec::new()
         }
     }
@@ -97,7 +97,7 @@ fn begin(state: &mut State, what: Following) -> Vec<Effect> {
     }
     let names: Vec<String> = to.iter().map(ToString::to_string).collect();
     state.say(format!(
-        "reading {}, which git merged by itself …",
+        "reading {}, which git merged without a conflict …",
         names.join(", ")
     ));
     vec![Effect::TakeIn(to.into_iter().collect())]
@@ -108,7 +108,7 @@ pub(crate) fn taken_in(state: &mut State, taken: Result<Vec<RepoPath>, String>) 
     match taken.as_deref() {
         Ok([]) => return vec![Effect::ReadSituation],
         Ok([path, ..]) => state.complain(format!(
-            "{path} cannot be edited here: it is not known what it was merged from"
+            "{path} cannot be edited here: its base, ours and theirs are unknown"
         )),
         Err(why) => state.complain(why.clone()),
     }
@@ -128,7 +128,7 @@ pub(crate) fn give_up(state: &mut State) {
     let is_case = |path: &&RepoPath| file_of(state, path).is_some();
     if waits.is_some_and(|waits| !waits.to().iter().all(is_case)) {
         state.following = None;
-        state.complain("a file that was to be edited is no case any more; nothing was done");
+        state.complain("a file for this edit is no longer in conflict; nothing was changed");
     }
 }
 
@@ -147,7 +147,7 @@ pub(crate) fn go_on(state: &mut State) -> Vec<Effect> {
     state.following = None;
     let mut open = state.files.iter().filter_map(|file| file.open());
     if open.any(|open| matches!(open.view.mode, Mode::Edit(_))) {
-        state.complain("leave the editor first: esc keeps what was written");
+        state.complain("leave the editor first: esc keeps the text");
         return Vec::new();
     }
     let done = match &waits {
@@ -192,10 +192,10 @@ fn along(
         [one] => one.title.clone(),
         all => count(all.len(), "declaration"),
     };
-    let label = format!("{what} edited where it was moved");
+    let label = format!("edited {what} at its new place");
     let mut effects = do_together(state, &label, entries);
     state.say(format!(
-        "{what}: edited in {places}, where it was moved · w there writes it · u takes it back"
+        "{what}: edited in {places}, its new place · w there writes it · u undoes it"
     ));
     let here = state.open_file().map(|open| open.view.region);
     if let (Tab::Parley, Some(here), None) = (state.tab, here, whole) {
@@ -214,13 +214,13 @@ fn edited_there(
     before: &[(FileId, Entry)],
 ) -> Result<(FileId, Entry), String> {
     let MovedEdit { title, to, .. } = moved;
-    let at = file_of(state, to).ok_or("the file is no case any more")?;
+    let at = file_of(state, to).ok_or("the file is no longer in conflict")?;
     let there = state[at]
         .open()
-        .ok_or_else(|| format!("{to} is settled as a whole: it has no draft"))?;
+        .ok_or_else(|| format!("{to} is resolved as a whole file and has no draft"))?;
     let [base, stands, edited] = &moved.texts;
     let merged = with_edit(base, stands, edited).ok_or_else(|| {
-        format!("{title}: both sides changed the same lines of it; ; goes to it in {to}")
+        format!("{title}: both sides changed the same lines; ; goes to it in {to}")
     })?;
     // What is edited in the same change by now goes on from there.
     let earlier = before.iter().find_map(|(other, entry)| match entry {
@@ -242,7 +242,7 @@ fn edited_there(
         .draft_after(of_file.map(|(_, entry)| entry.clone()).collect());
     let by_text = || edit(&draft, &replaced_once(&draft.bytes(), stands, &merged)?);
     let entry = entry.or_else(by_text).ok_or_else(|| {
-        format!("the draft of {to} has {title} differently than it was moved: ; goes to it")
+        format!("{title} in the draft of {to} differs from the moved version; ; goes to it")
     })?;
     Ok((at, entry))
 }
@@ -346,10 +346,10 @@ fn renamed(
     old: &str,
     new: &str,
 ) -> Result<Vec<Effect>, String> {
-    let at = file_of(state, path).ok_or("the file is no case any more")?;
+    let at = file_of(state, path).ok_or("the file is no longer in conflict")?;
     let open = state[at]
         .open()
-        .ok_or_else(|| format!("{path} is settled as a whole: it has no draft"))?;
+        .ok_or_else(|| format!("{path} is resolved as a whole file and has no draft"))?;
     let mut rows = rows(open);
     // The finding is about what is staged: decisions since may have moved the line.
     let wanted = (rows.get(line.0 as usize)).is_some_and(|row| has_word(row, old));
@@ -359,7 +359,7 @@ fn renamed(
             let mut places = (0..rows.len()).filter(|nth| has_word(&rows[*nth], old));
             places
                 .next()
-                .ok_or_else(|| format!("{path}: '{old}' stands nowhere in the draft"))?
+                .ok_or_else(|| format!("{path}: the draft does not contain '{old}'"))?
         }
     };
     rows[nth] = with_name(&rows[nth], old, new);
@@ -367,14 +367,14 @@ fn renamed(
     let entry = as_decision(open, at_row, &rows[nth]);
     let entry = entry.or_else(|| edit(open.draft(), &rows.concat()));
     let entry = entry.ok_or("nothing would change")?;
-    let label = format!("{old} called {new}");
+    let label = format!("renamed {old} to {new}");
     let mut effects = do_together(state, &label, vec![(at, entry)]);
     effects.extend(show_file(state, at));
     if state.tab == Tab::Parley {
         go_to_line(state, LineIdx(nth as u32));
     }
     state.say(format!(
-        "{path}: '{old}' is '{new}' in line {} now · w writes it · u takes it back",
+        "{path}: replaced '{old}' with '{new}' in line {} · w writes it · u undoes it",
         nth + 1
     ));
     Ok(effects)

@@ -21,16 +21,16 @@ pub(crate) fn begin(state: &mut State, at: FileId) -> Vec<Effect> {
     };
     let path = file.case.path.to_string();
     let Some(open) = file.open() else {
-        state.say(format!("{path}: there are no lines to edit"));
+        state.say(format!("{path} has no lines to edit"));
         return Vec::new();
     };
     if matches!(open.view.mode, Mode::Edit(_)) {
-        state.say("leave the editor first: esc keeps what was written");
+        state.say("leave the editor first: esc keeps the text");
         return Vec::new();
     }
     if file.finished() {
         state.say(format!(
-            "{path} is staged; u on Docket takes that back first"
+            "{path} is staged; press u on Docket first to take it back"
         ));
         return Vec::new();
     }
@@ -54,7 +54,7 @@ pub(crate) fn begin(state: &mut State, at: FileId) -> Vec<Effect> {
         versions: open.plan().real_versions().clone(),
         text,
     };
-    state.say(format!("{path} is with another program …"));
+    state.say(format!("{path} is open in another program …"));
     vec![Effect::HandOver(at, Box::new(hand_over))]
 }
 
@@ -113,7 +113,7 @@ pub(crate) fn taken(
         }
     };
     if answer == given {
-        state.say(format!("{path}: nothing was changed in it"));
+        state.say(format!("{path}: the program changed nothing"));
         return Vec::new();
     }
     let Some(open) = state[at].open() else {
@@ -121,35 +121,35 @@ pub(crate) fn taken(
     };
     if render_with_markers(open.draft(), &Markers::default()) != given {
         state.complain(format!(
-            "{path}: the draft changed meanwhile; nothing was taken"
+            "{path}: the draft changed in the meantime; the result was not used"
         ));
         return Vec::new();
     }
     let reached = match reached(open, given, &answer) {
         Ok(reached) => reached,
         Err(why) => {
-            state.complain(format!("{path}: {why}; nothing was taken"));
+            state.complain(format!("{path}: {why}; the result was not used"));
             return Vec::new();
         }
     };
     let entries = entries_for(open, &reached.settled, &reached.text);
     let left = reached.left;
     if entries.is_empty() {
-        state.say(format!("{path}: the draft says already what came back"));
+        state.say(format!("{path}: the draft already has this text"));
         return Vec::new();
     }
     let rest = match left {
         0 => String::new(),
-        n => format!(" · {} still marked and open", count(n, "conflict")),
+        n => format!(" · {} still open", count(n, "conflict")),
     };
     state.say(format!(
-        "{path}: took what came back{rest} · u takes it back"
+        "{path}: took the result into the draft{rest} · u undoes it"
     ));
     apply(state, at, step(TAKEN.to_owned(), entries))
 }
 
 /// What the step is called.
-const TAKEN: &str = "took what another program made of it";
+const TAKEN: &str = "took the result of another program";
 
 /// An answer in which what is still marked stands as the draft has it.
 struct Reached {
@@ -163,13 +163,14 @@ struct Reached {
 fn reached(open: &OpenFile, given: &[u8], answer: &[u8]) -> Result<Reached, String> {
     let (given, answer) = (Source::new(given), Source::new(answer));
     if answer.is_binary() {
-        return Err("what came back is no text".to_owned());
+        return Err("the result is not text".to_owned());
     }
     let ids: Vec<RegionId> = open.draft().open().collect();
     let was = blocks(&given);
     if was.len() != ids.len() {
         return Err(
-            "the file holds markers of its own, so conflicts cannot be told apart".to_owned(),
+            "the file contains marker lines of its own, so its conflicts cannot be recognised"
+                .to_owned(),
         );
     }
     fn lines(text: &Source) -> Vec<&[u8]> {
@@ -195,7 +196,7 @@ fn reached(open: &OpenFile, given: &[u8], answer: &[u8]) -> Result<Reached, Stri
         // The block stands there as it was: in the draft its region has other lines.
         let same = |b: &&LineRange| answer.slice(**b) == given.slice(*block);
         let Some(there) = still.find(same) else {
-            return Err("markers were moved about".to_owned());
+            return Err("the conflict markers were moved".to_owned());
         };
         text.extend_from_slice(answer.slice(LineRange {
             start: at,
@@ -209,7 +210,7 @@ fn reached(open: &OpenFile, given: &[u8], answer: &[u8]) -> Result<Reached, Stri
     text.extend_from_slice(answer.slice(LineRange { start: at, end }));
     if !find_markers(&Source::new(text.clone())).is_empty() {
         return Err(
-            "a conflict was changed and still has markers: finish it there, or leave it as it is"
+            "a changed conflict still has markers: finish it there, or leave it unchanged"
                 .to_owned(),
         );
     }

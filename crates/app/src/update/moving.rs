@@ -32,7 +32,7 @@ pub(crate) fn arrive(state: &mut State) {
         show(file, first);
     }
     if file.opened.unsaved_edit.is_some() {
-        state.say("an edit of this file was cut short; e brings its text back");
+        state.say("an edit of this file was interrupted; e restores its text");
     }
 }
 

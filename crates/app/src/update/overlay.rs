@@ -14,11 +14,11 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent};
 /// Shows the message in full.
 pub(crate) fn show_message(state: &mut State) {
     if state.message.text.is_empty() {
-        state.say("there is no message");
+        state.say("no message");
         return;
     }
     state.overlay = Some(Overlay::Output {
-        title: "the message in full".to_owned(),
+        title: "full message".to_owned(),
         lines: state.message.text.split(" · ").map(str::to_owned).collect(),
         top: 0,
     });

@@ -114,7 +114,7 @@ fn show_blanks(state: &mut State) {
         "not shown"
     };
     state.say(format!(
-        "blanks are {shown} · white space: {policy} (B changes that)"
+        "white space is {shown} · policy: {policy} (B changes it)"
     ));
 }
 
@@ -186,13 +186,13 @@ fn on_from_here(state: &mut State, forward: bool) -> Vec<Effect> {
             let effects = show_file(state, next);
             if state.tab == Tab::Parley && state.file == next {
                 let path = state[next].case.path.to_string();
-                state.say(format!("on to {path}; W writes all that is settled"));
+                state.say(format!("next: {path}; W writes all settled files"));
             }
             return effects;
         }
-        (false, None, _) => state.say("nothing is open any more; w writes this file, W all"),
+        (false, None, _) => state.say("no conflict is open; w writes this file, W writes all"),
         (true, None, Some(next)) => return show_file(state, next),
-        (true, None, None) => state.say("every file is finished; 5 proves the result, 6 concludes"),
+        (true, None, None) => state.say("every file is finished; 5 checks the result, 6 concludes"),
     }
     Vec::new()
 }
@@ -236,7 +236,7 @@ fn reindent(state: &mut State, words: Side) -> Vec<Effect> {
     match found {
         Some(resolution) => settle_as(state, resolution, reindented_name(words)),
         None => {
-            state.say("no choice here: the sides do not indent it differently, or it is very long");
+            state.say("not possible here: both sides use the same indentation, or the conflict is too long");
             Vec::new()
         }
     }
@@ -253,15 +253,15 @@ fn wrap_lines(state: &mut State) {
     let said = match file.view.wrap {
         Some(_) => {
             file.view.wrap = None;
-            "long lines are cut at the edge"
+            "long lines are cut off"
         }
         None if file.draft().len() > WRAPPED_LINES => {
-            "this draft is too long to wrap its lines; the one at the cursor is shown whole"
+            "this draft is too long to wrap; the line at the cursor is shown in full"
         }
         None => {
             file.view.wrap = Some(width);
             file.view.left = 0;
-            "long lines wrap; Z cuts them"
+            "long lines wrap; Z cuts them off"
         }
     };
     state.say(said);
@@ -289,8 +289,8 @@ fn leave_as_comment(state: &mut State, kept: Side) -> Vec<Effect> {
     };
     let why = match (file.plan().conflict_of(id), file.opened.comments) {
         (None, _) => "no conflict here; n goes to the next open one",
-        (_, None) => "no comment can be left here: this kind of file has none, or none is known",
-        _ => "the other side has no line to be left as a comment",
+        (_, None) => "not possible here: Armistice knows no comment syntax for this file",
+        _ => "the other side has no line to keep as a comment",
     };
     match with_comment(&file.opened, id, kept).filter(|_| file.plan().conflict_of(id).is_some()) {
         Some(resolution) => settle_as(state, resolution, commented_name(kept)),
@@ -312,11 +312,11 @@ fn reopen(state: &mut State) -> Vec<Effect> {
                 Vec::new()
             }
             _ => {
-                let label = "restored the lines as they merged".to_owned();
+                let label = "restored the merged lines".to_owned();
                 decide(
                     state,
                     step(label.clone(), vec![Entry::Restore(id)]),
-                    format!("{label} · u takes it back"),
+                    format!("{label} · u undoes it"),
                 )
             }
         };
@@ -325,8 +325,8 @@ fn reopen(state: &mut State) -> Vec<Effect> {
         state.say("this conflict is open already");
         return Vec::new();
     }
-    let label = format!("opened {conflict} again");
-    let message = format!("{label} · u takes it back");
+    let label = format!("reopened {conflict}");
+    let message = format!("{label} · u undoes it");
     decide(state, step(label, vec![Entry::Reopen(id)]), message)
 }
 
@@ -337,14 +337,14 @@ fn start_over(state: &mut State) -> Vec<Effect> {
     let (own, ruled) = bulk::decisions(file);
     let entries = [own, ruled].concat();
     if entries.is_empty() {
-        state.say("nothing is decided in this file yet");
+        state.say("this file has no decisions yet");
         return Vec::new();
     }
-    let label = format!("put {} back", count(entries.len(), "decision"));
+    let label = format!("started over in {}", count(entries.len(), "decision"));
     decide(
         state,
         step(label, entries),
-        "this file is as it was at the start · u brings the decisions back".to_owned(),
+        "all decisions in this file were discarded · u brings them back".to_owned(),
     )
 }
 
@@ -354,18 +354,14 @@ fn undo(state: &mut State) -> Vec<Effect> {
         .and_then(|f| f.opened.session().undoable())
         .map(|s| s.label.clone());
     match label {
-        Some(label) => go_and_decide(
-            state,
-            Event::Undo,
-            format!("took back: {label} · U does it again"),
-        ),
+        Some(label) => go_and_decide(state, Event::Undo, format!("undone: {label} · U redoes it")),
         None => {
             let ruled = state
                 .open_file()
                 .is_some_and(|f| f.draft().counts().by_rule > 0);
             state.say(match ruled {
-                true => "nothing of yours to take back here; s shows what rules settled, r opens it again",
-                false => "nothing to take back in this file",
+                true => "nothing of yours to undo here; s shows what rules settled, r reopens it",
+                false => "nothing to undo in this file",
             });
             Vec::new()
         }
@@ -378,9 +374,9 @@ fn redo(state: &mut State) -> Vec<Effect> {
         .and_then(|f| f.opened.session().redoable())
         .map(|s| s.label.clone());
     match label {
-        Some(label) => go_and_decide(state, Event::Redo, format!("{label} · u takes it back")),
+        Some(label) => go_and_decide(state, Event::Redo, format!("{label} · u undoes it")),
         None => {
-            state.say("nothing to do again in this file");
+            state.say("nothing to redo in this file");
             Vec::new()
         }
     }
@@ -435,7 +431,7 @@ fn accept(state: &mut State) -> Vec<Effect> {
         Some(choice) if choice.key == PROPOSAL => rulings::take_proposal(state),
         Some(choice) => settle_as(state, choice.resolution, &choice.label),
         None => {
-            state.say("← and → preview the choices; o, t, b, a, d take one at once");
+            state.say("← and → preview the choices; o, t, b, a, d take one directly");
             Vec::new()
         }
     }

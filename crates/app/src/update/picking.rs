@@ -17,7 +17,7 @@ pub(crate) fn start_picking(state: &mut State) {
         .zip(state.open_file())
         .is_some_and(|(id, file)| file.plan().conflict_of(id).is_some());
     if !in_conflict {
-        state.say("lines are picked for a conflict; n goes to the next open one");
+        state.say("line picking works inside a conflict; n goes to the next open one");
         return;
     }
     with_view(state, |file| {
@@ -25,7 +25,7 @@ pub(crate) fn start_picking(state: &mut State) {
         file.view.wide = false;
         file.view.mode = Mode::Pick(Picking::default());
     });
-    state.say("space marks lines in the order in which they shall stand, enter lets them stand");
+    state.say("space picks lines in order, enter accepts them");
 }
 
 pub(crate) fn run_picking(state: &mut State, command: Command) -> Vec<Effect> {
@@ -58,7 +58,7 @@ pub(crate) fn run_picking(state: &mut State, command: Command) -> Vec<Effect> {
             });
             let text: String = text.collect();
             state.say(format!(
-                "copied {}; ctrl-v in the editor puts them in",
+                "copied {}; ctrl-v in the editor pastes them",
                 count(picks.len(), "line")
             ));
             state.clipboard.clone_from(&text);
@@ -71,18 +71,18 @@ pub(crate) fn run_picking(state: &mut State, command: Command) -> Vec<Effect> {
                     comment(picking, *pick);
                     picking.cursor = (picking.cursor + 1).min(last);
                 }
-                None => state.say("this kind of file has no comments, or none is known"),
+                None => state.say("Armistice knows no comment syntax for this file"),
             }
         }
         Command::Back => {
             file.view.mode = Mode::Look;
-            state.say("left without settling");
+            state.say("left without a decision");
         }
         Command::Accept => {
             let picks = std::mem::take(&mut picking.picks);
             let commented = std::mem::take(&mut picking.commented);
             if picks.is_empty() {
-                state.say("no line is marked; space marks one, d in Parley settles by nothing");
+                state.say("no line is picked; space picks one, d in Parley removes all lines");
                 return Vec::new();
             }
             file.view.mode = Mode::Look;

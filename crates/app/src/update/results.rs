@@ -98,7 +98,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         }
         WorkResult::Likes(found) => return rulings::likes(state, found),
         WorkResult::StagedAgain(path, Ok(())) => {
-            state.say(format!("staged {path} as it stands on disk"));
+            state.say(format!("staged {path} as it is on disk"));
             return vec![Effect::ReadSituation];
         }
         WorkResult::StagedAgain(_, Err(why)) => state.complain(why),
@@ -107,8 +107,8 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
                 return finish(state, at);
             }
         }
-        WorkResult::Forgot(Ok(0)) => state.say("nothing was remembered of this conflict"),
-        WorkResult::Forgot(Ok(_)) => state.say("forgotten; it will not be proposed again"),
+        WorkResult::Forgot(Ok(0)) => state.say("no earlier resolution of this conflict is stored"),
+        WorkResult::Forgot(Ok(_)) => state.say("forgotten; it will not be suggested again"),
         WorkResult::Forgot(Err(why)) => state.complain(why),
         WorkResult::Wrote(at, result) => return wrote(state, at, result),
         WorkResult::WroteMany(all) => return wrote_many(state, all),
@@ -120,8 +120,9 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::PathsRead(paths) => state.settings.of_repository = *paths,
         WorkResult::Trusted(Ok(paths)) => {
             state.settings.of_repository = *paths;
-            let text =
-                format!("{REPOSITORY_SETTINGS} is trusted as it stands; M makes a file again");
+            let text = format!(
+                "{REPOSITORY_SETTINGS} is trusted in its current form; M regenerates a file"
+            );
             return rulings::rule_again(state, text);
         }
         WorkResult::Trusted(Err(why)) => state.complain(why),
@@ -131,9 +132,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         WorkResult::BackupsRemoved(Ok(n)) => {
             state.accord.leftovers.clear();
             let files = count(n, "backup file");
-            state.say(format!(
-                "removed {files}; copies are kept under the git folder"
-            ));
+            state.say(format!("removed {files}; copies are in the git folder"));
         }
         WorkResult::BackupsRemoved(Err(why)) => state.complain(why),
         WorkResult::LogRead(Err(why)) => state.complain(why),
@@ -207,9 +206,9 @@ fn recorded(state: &mut State, at: FileId, recording: &Recording, result: Result
         Some(mut editing) => {
             editing.editor.dirty = true;
             open.view.mode = Mode::Edit(editing);
-            "the edit is NOT recorded and the editor is open again (esc tries again, ctrl-g discards it)"
+            "the edit was NOT saved, so the editor is open again (esc tries again, ctrl-g discards it)"
         }
-        None => "NOT recorded, so it was taken back",
+        None => "NOT saved, so it was undone",
     };
     // What was to be written together with it is not written either.
     state.files.iter_mut().for_each(|file| file.writing = false);
@@ -270,9 +269,7 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
                 set_seen(&mut file.load, &wrote);
             }
             Err(Trouble::MovedOn(why)) => moved = Some(why),
-            Err(Trouble::Changed(_)) => {
-                refused.push(format!("{} was changed outside", file.case.path))
-            }
+            Err(Trouble::Changed(_)) => refused.push(format!("{} changed on disk", file.case.path)),
             Err(Trouble::ReadOnly(_)) => refused.push(format!("{} is read-only", file.case.path)),
             Err(Trouble::Stopped) => stopped += 1,
             Err(Trouble::Other(why)) => refused.push(why),
@@ -284,20 +281,22 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
     }
     if let Some(first) = refused.first() {
         let n = count(refused.len(), "file");
-        state.complain(format!("{n} not written; {first}; w on each asks"));
+        state.complain(format!(
+            "{n} not written; {first}; press w on each to decide"
+        ));
     }
     let waiting = state.files.iter().filter(|file| file.writing).count();
     let (done, files) = state.files_done();
     if waiting > 0 {
         state.say(format!(
-            "{done} of {} written, {waiting} to come · esc stops",
+            "{done} of {} written, {waiting} left · esc stops",
             count(files, "file")
         ));
         return Vec::new();
     }
     if stopped > 0 {
         state.say(format!(
-            "stopped: {done} of {} written and staged · W goes on, u takes back",
+            "stopped: {done} of {} written and staged · W continues, u takes back",
             count(files, "file")
         ));
         return vec![Effect::Prove, Effect::Measure];
@@ -316,9 +315,9 @@ fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> 
 /// What there is to do when every file is finished.
 fn all_finished(state: &State) -> &'static str {
     match state.situation.operation {
-        // Loose files, or a stash: there is nothing to conclude.
+        // Loose files, or a stash: nothing to conclude.
         Operation::Loose => "every file is finished",
-        _ => "every file is finished: 5 proves, 6 concludes",
+        _ => "every file is finished: 5 checks, 6 concludes",
     }
 }
 
@@ -338,11 +337,11 @@ fn ask_read_only(state: &mut State, path: &str, again: Effect) {
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title: format!("{path} is read-only"),
         lines: vec![
-            "Somebody took from it the right to be written.".to_owned(),
-            "Writing replaces it all the same and leaves it read-only; what stands there now is copied aside first."
+            "The file has no write permission.".to_owned(),
+            "Writing replaces it anyway and keeps it read-only. Its current contents are copied aside first."
                 .to_owned(),
         ],
-        yes: "write it all the same".to_owned(),
+        yes: "write it anyway".to_owned(),
         effects: vec![again],
         ..Question::default()
     })));
@@ -350,23 +349,23 @@ fn ask_read_only(state: &mut State, path: &str, again: Effect) {
 
 fn ask_overwrite(state: &mut State, path: &str, again: Effect) {
     state.complain(format!(
-        "{path} was changed outside of Armistice; nothing was written"
+        "{path} changed on disk since it was read; nothing was written"
     ));
     state.overlay = Some(Overlay::Question(Box::new(Question {
-        title: format!("{path} was changed outside of Armistice"),
+        title: format!("{path} changed on disk since it was read"),
         lines: vec![
-            "It is not what git left there when it stopped, nor what was read here.".to_owned(),
-            "Writing puts the draft in its place; what stands there now is copied aside first."
+            "It differs from git's conflict and from what Armistice read.".to_owned(),
+            "Writing replaces it with the draft. Its current contents are copied aside first."
                 .to_owned(),
         ],
-        yes: "copy it aside and write".to_owned(),
+        yes: "copy it aside and write the draft".to_owned(),
         other: again
             .files()
             .first()
             .filter(|at| state[**at].open().is_some())
             .map(|at| Other {
                 key: "t",
-                label: "take what stands there into the draft, by whose lines they are".to_owned(),
+                label: "read it into the draft, line by line".to_owned(),
                 effect: Effect::ReadWorkFile(*at),
             }),
         effects: vec![again],
@@ -380,7 +379,7 @@ fn took_back(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> V
             file.case.standing = IndexState::Unmerged;
             set_seen(&mut file.load, &wrote);
             let kept = match wrote.kept {
-                Some(copy) => format!(" · what stood there is kept as {}", copy.display()),
+                Some(copy) => format!(" · the old contents are kept as {}", copy.display()),
                 None => String::new(),
             };
             let text = format!(
@@ -427,7 +426,7 @@ fn proved(
 }
 
 /// What is said until everything is read anew.
-pub(crate) const READING: &str = "reading everything anew …";
+pub(crate) const READING: &str = "reloading …";
 
 fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect> {
     match result {
@@ -446,7 +445,7 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
             }
             let asked = state.message.text == READING;
             if asked {
-                state.say("read anew");
+                state.say("reloaded");
             }
             let waits = |f: &FileState| matches!(f.load, FileLoad::Waiting);
             let files = state.ids().filter(|(_, f)| waits(f));
@@ -493,12 +492,12 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
     let kept = match after.kept.len() {
         0 => String::new(),
         n => format!(
-            " · {} kept under the git folder",
+            " · {} kept in the git folder",
             count(n, "copy").replace("copys", "copies")
         ),
     };
     let untidy = after.untidy.map_or(String::new(), |why| {
-        format!(" · the notes of what was decided stay: {why}")
+        format!(" · the stored decisions could not be removed: {why}")
     });
     let kept = kept + &untidy;
     match (after.verdict, ending) {
@@ -509,7 +508,7 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
         (Verdict::NextStep, _) if let Some(line) = failed_exec(&after.message) => {
             state.tab = Tab::Accord;
             state.complain(format!(
-                "'{line}' failed as a step of the rebase: put it right, then c goes on{kept}"
+                "'{line}' failed as a rebase step: fix it, then press c to continue{kept}"
             ));
             state.overlay = Some(Overlay::Output {
                 title: format!("'{line}' failed"),
@@ -522,13 +521,11 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
             state.docket.chosen = 0;
             state.docket.moved = false;
             state.file = FileId(0);
-            state.say(format!("on to the next step{kept}"));
+            state.say(format!("continued with the next step{kept}"));
         }
         (Verdict::BackedOut, _) => {
             state.tab = Tab::Accord;
-            state.say(format!(
-                "backed out of the {name}; everything is as before{kept}"
-            ));
+            state.say(format!("aborted the {name}; everything is as before{kept}"));
         }
         (Verdict::Empty, _) => ask_empty(state),
         (Verdict::Refused, _) => {

@@ -87,7 +87,9 @@ pub(crate) fn arrived(state: &mut State, at: FileId) {
         debug_assert!(effects.is_empty(), "it is read");
         let path = state[at].case.path.to_string();
         if state.message.text.is_empty() {
-            state.say(format!("{path}: back where you were; 2 lists all files"));
+            state.say(format!(
+                "{path}: resumed where you left off; 2 lists all files"
+            ));
         }
     }
 }

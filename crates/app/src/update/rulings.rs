@@ -26,13 +26,15 @@ pub(crate) fn proposal(state: &State) -> Option<(RegionId, Ruling)> {
 
 pub(crate) fn take_proposal(state: &mut State) -> Vec<Effect> {
     let Some((id, ruling)) = proposal(state) else {
-        state.say("no proposal here; ← and → preview the choices; o, t, b, a, d take one at once");
+        state.say(
+            "no suggestion here; ← and → preview the choices; o, t, b, a, d take one directly",
+        );
         return Vec::new();
     };
     let conflict = state.open_file().and_then(|f| f.plan().conflict_of(id));
     let number = conflict.map_or(0, |c| c.number());
     let label = format!("settled {number} by {}", rule_title(&ruling.rule));
-    let message = format!("{label} · u takes it back · . looks for the same elsewhere");
+    let message = format!("{label} · u undoes it · . finds similar conflicts");
     let step = Step::new(label, vec![Entry::Rule(id, ruling)]);
     let effects = decide(state, Event::Do(step), message);
     go_on(state, id);
@@ -60,7 +62,7 @@ pub(crate) fn settle_likely(state: &mut State, only: Option<&[FileId]>) -> Vec<E
             None => "anywhere",
         };
         state.say(format!(
-            "no rule proposes anything {place}; n goes to the next open conflict"
+            "no rule has a suggestion {place}; n goes to the next open conflict"
         ));
         return Vec::new();
     }
@@ -72,8 +74,8 @@ pub(crate) fn settle_likely(state: &mut State, only: Option<&[FileId]>) -> Vec<E
             .map(|(at, id, ruling)| (*at, Entry::Rule(*id, ruling.clone())))
             .collect(),
     };
-    let title = format!("take {}?", count(n, "proposal"));
-    ask(state, title, "take them all", &found, settles)
+    let title = format!("accept {}?", count(n, "suggestion"));
+    ask(state, title, "accept them all", &found, settles)
 }
 
 /// Lists what would be settled, and asks.
@@ -99,7 +101,7 @@ fn ask(
     if rulings.len() > listed {
         lines.push(format!("and {} more", rulings.len() - listed));
     }
-    lines.push("u takes all of them back at once.".to_owned());
+    lines.push("u undoes all of them in one step.".to_owned());
     state.overlay = Some(Overlay::Question(Box::new(Question {
         title,
         lines,
@@ -134,7 +136,7 @@ fn would_stand(file: &FileState, id: RegionId, ruling: &Ruling) -> Vec<String> {
     };
     out.extend(text.lines(text.all()).take(LISTED_LINES).map(line));
     match all {
-        0 => out.push("│ no line would stand there".to_owned()),
+        0 => out.push("│ no lines".to_owned()),
         n if n > LISTED_LINES => {
             out.push(format!("│ and {} more", count(n - LISTED_LINES, "line")))
         }
@@ -149,7 +151,7 @@ const LISTED_LINES: usize = 3;
 /// Settles conflicts of several files as one step.
 pub(crate) fn settle_all(state: &mut State, settles: Settles) -> Vec<Effect> {
     let Settles { label, entries } = settles;
-    state.say(format!("{label} · u takes all of it back"));
+    state.say(format!("{label} · u undoes all of it"));
     do_together(state, &label, entries)
 }
 
@@ -193,7 +195,7 @@ pub(crate) fn next_ruled(state: &mut State, forward: bool) -> Vec<Effect> {
             go_to_ruled(state, id)
         }
         (None, true) => {
-            state.say("no rule has settled anything");
+            state.say("no rule settled a conflict");
             Vec::new()
         }
     }
@@ -206,7 +208,7 @@ fn go_to_ruled(state: &mut State, id: RegionId) -> Vec<Effect> {
     show(file, id);
     let reason = match file.draft().standing(id) {
         RegionState::Ruled(ruling) => format!(
-            "{}: {} · r opens it again",
+            "{}: {} · r reopens it",
             rule_title(&ruling.rule),
             ruling.reason
         ),
@@ -224,7 +226,7 @@ pub(crate) fn switch_on(state: &mut State) -> Vec<Effect> {
             rule_again(state, format!("'{}' is on again", rule_title(&rule)))
         }
         None => {
-            state.say("no rule was switched off in this session");
+            state.say("no rule was disabled in this session");
             Vec::new()
         }
     }
@@ -241,7 +243,7 @@ pub(crate) fn switch_rule(state: &mut State) -> Vec<Effect> {
         _ => file.opened.rulings().get(&id).map(|r| r.rule.clone()),
     };
     let Some(rule) = rule else {
-        state.say("no rule settled this or proposes anything here");
+        state.say("no rule applies here");
         return Vec::new();
     };
     let title = rule_title(&rule).to_owned();
@@ -304,10 +306,10 @@ pub(crate) fn ruled(state: &mut State, all: Vec<(FileId, Vec<(RegionId, Ruling)>
         .count();
     let summary = match (opened, entries.len() - opened) {
         (0, n) => format!("{} settled by it", count(n, "conflict")),
-        (n, 0) => format!("{} open again", count(n, "conflict")),
-        (o, s) => format!("{} open again, {s} settled", count(o, "conflict")),
+        (n, 0) => format!("{} reopened", count(n, "conflict")),
+        (o, s) => format!("{} reopened, {s} settled", count(o, "conflict")),
     };
-    let message = format!("{} · {summary} · u takes it back", state.message.text);
+    let message = format!("{} · {summary} · u undoes it", state.message.text);
     state.say(message);
     do_together(state, &summary, entries)
 }
@@ -335,8 +337,8 @@ pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
     let Some(past_resolution) = lesson(&file.opened, id) else {
         let by_hand = *file.draft().standing(id) == RegionState::ByHand;
         state.say(match by_hand && file.plan().conflict_of(id).is_some() {
-            true => "this edit reaches beyond its conflict: it is not repeated elsewhere",
-            false => "settle this conflict first; . then looks for the same in all files",
+            true => "this edit goes beyond its conflict, so it is not repeated in other files",
+            false => "settle this conflict first; . then finds similar ones in all files",
         });
         return Vec::new();
     };
@@ -351,7 +353,7 @@ pub(crate) fn same_again(state: &mut State) -> Vec<Effect> {
         (!ids.is_empty()).then(|| (at, open.draft().plan().clone(), ids))
     });
     let plans = plans.collect();
-    state.say("looking for the same in all files …");
+    state.say("looking for similar conflicts in all files …");
     vec![Effect::FindLike {
         past_resolution: Box::new(past_resolution),
         by,
@@ -398,7 +400,7 @@ pub(crate) fn forget(state: &mut State) -> Vec<Effect> {
     match (state.tab, found) {
         (Tab::Parley, Some(past_resolution)) => vec![Effect::Forget(Box::new(past_resolution))],
         _ => {
-            state.say("n goes to a conflict; 'armistice memory' lists all that is remembered");
+            state.say("n goes to a conflict; 'armistice memory' lists every stored resolution");
             Vec::new()
         }
     }

@@ -73,7 +73,7 @@ pub(crate) fn named(
             look(state)
         }
         Ok(None) => {
-            state.complain(format!("'{name}' names no branch, tag or commit"));
+            state.complain(format!("'{name}' is not a branch, tag or commit"));
             look(state)
         }
         Err(why) => {
@@ -148,7 +148,7 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
         if command == Command::Back {
             state.tab = Tab::Docket;
         } else {
-            state.say("something is under way: it is concluded or backed out of first (6)");
+            state.say("an operation is in progress: conclude or abort it first (6)");
         }
         return Vec::new();
     }
@@ -273,7 +273,7 @@ fn accept(state: &mut State) -> Vec<Effect> {
             match first {
                 Some(path) => look_into(state, &forecast, *nth, path, None),
                 None => {
-                    state.say("nothing clashes in this step");
+                    state.say("this step has no conflict");
                     Vec::new()
                 }
             }
@@ -346,9 +346,7 @@ pub(crate) fn opened(state: &mut State) -> Vec<Effect> {
         state.tab = Tab::Docket;
     } else {
         to_first_open(state, at);
-        state.say(
-            "a forecast, to be tried out: decisions are kept for when it is begun · 1 goes back",
-        );
+        state.say("a forecast to try out: decisions are kept for the real operation · 1 goes back");
     }
     effects
 }
@@ -366,13 +364,13 @@ fn to_first_open(state: &mut State, at: FileId) {
 fn ask_to_begin(state: &mut State) {
     let (Some(question), Some(forecast)) = (state.scout.question(), state.scout.forecast.clone())
     else {
-        state.say("nothing was looked at yet");
+        state.say("no forecast yet");
         return;
     };
     let seen = forecast.meeting.ours.oid.clone();
     let mut lines = vec![format!("Runs: {}", question.command())];
     if let Some(why) = &forecast.refused {
-        lines.push(format!("git would not begin: {why}."));
+        lines.push(format!("git would refuse: {why}."));
     }
     let obstacles = &forecast.obstacles;
     if let Some(first) = obstacles.refused.first() {
@@ -392,11 +390,11 @@ fn ask_to_begin(state: &mut State) {
     }
     if !obstacles.overwritten.is_empty() {
         let files = count(obstacles.overwritten.len(), "ignored file");
-        lines.push(format!("git replaces {files} without asking:"));
+        lines.push(format!("git overwrites {files} without asking:"));
         lines.extend(obstacles.overwritten.iter().map(|path| format!("  {path}")));
     }
     lines.push(
-        "With its hooks. What clashes is settled on Docket; backing out on Accord goes back to exactly this state.".to_owned(),
+        "Hooks run as usual. Conflicts are listed on Docket; abort on Accord restores exactly this state.".to_owned(),
     );
     let keep = obstacles.overwritten.clone();
     let begin = |keep: Vec<RepoPath>| Effect::Begin {
@@ -414,7 +412,7 @@ fn ask_to_begin(state: &mut State) {
         lines,
         yes: match keep.len() {
             0 => "begin".to_owned(),
-            n => format!("keep {} under the git folder, then begin", copies(n)),
+            n => format!("keep {} in the git folder, then begin", copies(n)),
         },
         effects: vec![begin(keep)],
         other: without_copies,
@@ -429,18 +427,18 @@ fn copies(n: usize) -> String {
     }
 }
 
-/// A command was interrupted and git left half of it: asks whether to go back to the state before.
+/// A command was interrupted and git left half of it: asks whether to restore the state before it.
 pub fn ask_to_undo(state: &mut State, command: &str, files: &[RepoPath]) {
     let n = count(files.len(), "file");
     let mut lines = vec![
         format!("'{command}' was interrupted: {n} changed, and no operation is in progress."),
-        "Going back puts the index and these files back as they were; what is there now is copied aside first. S on Scout begins it again afterwards.".to_owned(),
+        "Undo restores the index and these files. Their current contents are copied aside first. Then S on Scout can begin again.".to_owned(),
     ];
     lines.extend(files.iter().map(|path| format!("  {path}")));
     state.overlay = Some(Overlay::Question(Box::new(Ask {
-        title: "Undo what an interrupted command left?".to_owned(),
+        title: "Undo the interrupted command?".to_owned(),
         lines,
-        yes: "go back to the state before".to_owned(),
+        yes: "restore the state before it".to_owned(),
         effects: vec![Effect::UndoInterrupted],
         ..Ask::default()
     })));
@@ -451,11 +449,8 @@ pub(crate) fn undone(state: &mut State, result: Result<usize, String>) -> Vec<Ef
     match result {
         Ok(n) => {
             state.drop_marker_report();
-            let verb = if n == 1 { "is" } else { "are" };
             let files = count(n, "file");
-            state.say(format!(
-                "{files} {verb} as before; copies are kept under the git folder"
-            ));
+            state.say(format!("{files} restored; copies are in the git folder"));
         }
         Err(why) => state.complain(why),
     }
@@ -481,22 +476,22 @@ pub(crate) fn begun(
     match (begun.under_way, begun.done) {
         (true, _) => {
             state.docket.moved = false;
-            let text = "git stopped; decisions that were tried out are here";
+            let text = "git stopped at conflicts; your trial decisions are applied";
             let text = format!("{}: {text}", question.command());
             state.scout.landing = Some((Tab::Docket, text));
         }
         (false, true) => {
             let back = begun.before.as_deref().map_or(String::new(), |before| {
                 let short = before.get(..7).unwrap_or(before);
-                format!(" · git reset --keep {short} goes back")
+                format!(" · git reset --keep {short} undoes it")
             });
-            let text = format!("{}: done, nothing clashed{back}", question.command());
+            let text = format!("{}: done without a conflict{back}", question.command());
             state.scout.landing = Some((Tab::Accord, text));
         }
         (false, false) => {
             let said = match begun.unchanged {
                 true => "git refused; nothing has changed",
-                false => "git refused and left changes behind: 'armistice mend --undo' goes back",
+                false => "git refused but changed files: 'armistice mend --undo' restores them",
             };
             state.complain(said);
             state.overlay = Some(Overlay::Output {
@@ -511,7 +506,7 @@ pub(crate) fn begun(
 
 fn draw(state: &mut State) -> Vec<Effect> {
     let Some(forecast) = &state.scout.forecast else {
-        state.say("nothing was looked at yet");
+        state.say("no forecast yet");
         return Vec::new();
     };
     let lines = Box::new(forecast.meeting.lines.clone());

@@ -65,7 +65,7 @@ fn go_to(state: &mut State, typed: &str) {
             go_to_line(state, LineIdx(number as u32 - 1));
         }
         Ok(_) => state.say(format!("the draft has lines 1 to {len}")),
-        Err(_) => state.say(format!("'{typed}' is no number of a line")),
+        Err(_) => state.say(format!("'{typed}' is not a line number")),
     }
 }
 
@@ -86,7 +86,7 @@ fn back(state: &mut State) {
     let row = state.open_file_mut().and_then(|file| file.view.jumps.pop());
     match row {
         Some(row) => go_to_row(state, row),
-        None => state.say("no place to go back to in this file"),
+        None => state.say("no earlier position in this file"),
     }
 }
 
@@ -104,7 +104,7 @@ fn holds(file: &OpenFile, content: &[u8], needle: &str) -> bool {
 fn find(state: &mut State) {
     let needle = state.needle.clone();
     if needle.is_empty() {
-        state.say("/ looks for words");
+        state.say("/ searches");
         return;
     }
     let Some(file) = state.open_file() else {
@@ -141,7 +141,7 @@ fn find(state: &mut State) {
         None => match elsewhere {
             Some((version, line)) => {
                 let text = format!(
-                    "'{needle}' is not in the draft; {} has it in line {}",
+                    "'{needle}' is not in the draft; {} has it on line {}",
                     version.name(),
                     line.number()
                 );
@@ -237,7 +237,7 @@ pub(crate) fn copy(state: &mut State) -> Vec<Effect> {
         return Vec::new();
     }
     state.say(format!(
-        "copied {}; ctrl-v in the editor puts them in",
+        "copied {}; ctrl-v in the editor pastes them",
         count(lines, "line")
     ));
     with_view(state, |file| file.view.selected = None);

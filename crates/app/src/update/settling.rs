@@ -21,7 +21,7 @@ pub(crate) fn settle_as(state: &mut State, resolution: Resolution, name: &str) -
     };
     let lines = resolution.len(file.plan().region(id));
     let label = format!("settled {conflict} by {name} ({})", count(lines, "line"));
-    let message = format!("{label} · u takes it back");
+    let message = format!("{label} · u undoes it");
     let entries = vec![Entry::Settle(id, resolution)];
     let effects = decide(state, step(label, entries), message);
     go_on(state, id);
@@ -43,7 +43,7 @@ pub(crate) fn go_on(state: &mut State, from: RegionId) {
     let message = state.message.text.clone();
     match (next, number) {
         (Some(next), Some(number)) if state.settings.go_on => {
-            state.say(format!("{message} · on to {number}"));
+            state.say(format!("{message} · next: {number}"));
             with_view(state, |file| show(file, next));
         }
         (None, _) => {
@@ -53,8 +53,8 @@ pub(crate) fn go_on(state: &mut State, from: RegionId) {
                     .ids()
                     .all(|(_, file)| file.counts().is_some_and(|counts| counts.open == 0));
             state.say(match all && state.files.len() > 1 {
-                true => format!("{message} · nothing is open anywhere: W writes all files"),
-                false => format!("{message} · nothing is open here: w writes the file"),
+                true => format!("{message} · no conflict is open: W writes all files"),
+                false => format!("{message} · no conflict is open here: w writes the file"),
             });
         }
         _ => {}
@@ -105,7 +105,7 @@ pub(crate) fn take_all(state: &mut State, side: Side) -> Vec<Effect> {
     let gone = match declined {
         0 => String::new(),
         n => format!(
-            ", giving up {} of {theirs} that nobody disputed",
+            ", discarding {} that only {theirs} made",
             count(n, "change")
         ),
     };
@@ -113,13 +113,13 @@ pub(crate) fn take_all(state: &mut State, side: Side) -> Vec<Effect> {
         "settled {} by all of {own}{gone}",
         count(settled, "conflict")
     );
-    let message = format!("{label} · u takes it back");
+    let message = format!("{label} · u undoes it");
     let effects = decide(state, step(label, entries), message);
     go_on(state, last);
     effects
 }
 
-/// A change that merged by itself can be taken or declined, nothing else.
+/// A change that merged can be taken or declined, nothing else.
 pub(crate) fn settle_one_sided(
     state: &mut State,
     id: RegionId,
@@ -159,21 +159,21 @@ pub(crate) fn decline(state: &mut State) -> Vec<Effect> {
         RegionKind::Theirs => "theirs'",
         RegionKind::Same => "both sides'",
         RegionKind::Conflict => {
-            state.say("this is a conflict; b settles it by base, neither change");
+            state.say("this is a conflict; b takes base, without either change");
             return Vec::new();
         }
         RegionKind::Unchanged => {
-            state.say("nobody changed anything here; N goes to the next change");
+            state.say("neither side changed this; N goes to the next change");
             return Vec::new();
         }
     };
     let (label, entry) = match file.draft().standing(id) {
         RegionState::Merged => (
-            format!("declined {who} change"),
+            format!("rejected {who} change"),
             Entry::Settle(id, Resolution::Take(Version::Base)),
         ),
         _ => (format!("restored {who} change"), Entry::Restore(id)),
     };
-    let message = format!("{label} · u takes it back");
+    let message = format!("{label} · u undoes it");
     decide(state, step(label, vec![entry]), message)
 }

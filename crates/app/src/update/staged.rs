@@ -19,7 +19,7 @@ pub(crate) fn open(state: &mut State) -> Vec<Effect> {
         .iter()
         .all(|against| against.files.is_empty())
     {
-        state.say("nothing is staged that differs from any parent");
+        state.say("no staged file differs from a parent");
         return vec![Effect::Measure];
     }
     let mut view = StagedView::default();
@@ -211,7 +211,7 @@ fn go_to_parley(state: &mut State) -> Vec<Effect> {
     match case.map(|(at, _)| at) {
         Some(at) => show_file(state, at),
         None => {
-            state.say(format!("{path}: git merged this file by itself"));
+            state.say(format!("{path}: git merged this file without a conflict"));
             Vec::new()
         }
     }

@@ -27,9 +27,8 @@ pub(crate) fn tell(state: &mut State, differ: &[FileId]) {
         .collect();
     if !names.is_empty() {
         let files = count(names.len(), "file");
-        let verb = if names.len() == 1 { "is" } else { "are" };
         state.say(format!(
-            "read anew · {files} {verb} not on disk what was read: {} · w there asks what shall stand",
+            "reloaded · {files} changed on disk: {} · w there asks which version to keep",
             names.join(", ")
         ));
     }
@@ -56,9 +55,9 @@ pub(crate) fn take(
         return Vec::new();
     };
     let refused = if !find_markers(&Source::new(bytes.clone())).is_empty() {
-        Some("it still holds conflict markers; settle them there or here first")
+        Some("it still contains conflict markers; resolve them there or here first")
     } else if matches!(open.view.mode, Mode::Edit(_)) {
-        Some("leave the editor first: esc keeps what was written")
+        Some("leave the editor first: esc keeps the text")
     } else {
         None
     };
@@ -73,10 +72,14 @@ pub(crate) fn take(
         (open.opened.seen, open.opened.taken) = (seen, Some(step));
     }
     if entries.is_empty() {
-        state.say(format!("{path}: the draft says already what stands there"));
+        state.say(format!(
+            "{path}: the draft already has the contents on disk"
+        ));
         return Vec::new();
     }
-    state.say(format!("{path}: took what stands there · u takes it back"));
+    state.say(format!(
+        "{path}: read the contents on disk into the draft · u undoes it"
+    ));
     apply(state, at, step(TAKEN.to_owned(), entries))
 }
 

@@ -52,9 +52,9 @@ pub(crate) fn run(state: &mut State, command: Command) -> Vec<Effect> {
             let at = state.terrain.items().position(|item| Some(item) == chosen);
             state.terrain.list.chosen = at.unwrap_or(0);
             state.say(match state.terrain.shown {
-                ShownDeclarations::All => "all declarations are shown",
-                ShownDeclarations::Changed => "what did not change is hidden",
-                ShownDeclarations::Around => "what changed, and what moved code went past",
+                ShownDeclarations::All => "showing all declarations",
+                ShownDeclarations::Changed => "showing changed declarations only",
+                ShownDeclarations::Around => "showing changes, and the code that moved code passed",
             });
         }
         Command::Accept => {
@@ -143,7 +143,7 @@ fn show(state: &mut State, item: Item) -> Vec<Effect> {
         .position(|file| file.case.has_path(&path))
     else {
         state.say(format!(
-            "git merged {path} without a conflict: there is nothing to settle in it"
+            "git merged {path} without a conflict: nothing to settle"
         ));
         return Vec::new();
     };
@@ -181,7 +181,7 @@ pub(crate) fn list_key(state: &mut State, key: &KeyEvent, name: &str) {
             state.overlay = None;
             let found = jumps(state, &typed);
             let Some(jump) = found.get(chosen.min(found.len().saturating_sub(1))) else {
-                state.say("there is no such declaration in this file");
+                state.say("this file has no such declaration");
                 return;
             };
             go_to_declaration(state, jump.item);

@@ -53,7 +53,7 @@ pub(crate) fn show(state: &mut State) -> Vec<Effect> {
     match &file.who {
         Who::Known(_) => {}
         Who::Failed(why) => {
-            let why = format!("git's history could not be asked: {why}");
+            let why = format!("git log failed: {why}");
             state.complain(why);
             return Vec::new();
         }
@@ -61,7 +61,7 @@ pub(crate) fn show(state: &mut State) -> Vec<Effect> {
             let operation = state.situation.operation;
             let unasked = matches!(file.who, Who::Unasked);
             state[at].who = Who::Asked;
-            state.say("asking git's history …");
+            state.say("reading git log …");
             let effect = unasked.then(|| Effect::ReadHistory(at, operation));
             return effect.into_iter().collect();
         }
@@ -83,17 +83,17 @@ pub(crate) fn show(state: &mut State) -> Vec<Effect> {
         );
     }
     if wanted.is_empty() {
-        state.say("no commit of either side touches this since they parted, as far as can be told");
+        state.say("no commit since the merge base touches this, on either side");
         return Vec::new();
     }
-    state.say("asking git what those commits say …");
+    state.say("reading the commits …");
     vec![Effect::ReadCommits(wanted)]
 }
 
 /// Shows what the newest commits of both lines say that Scout looks at.
 fn show_lines(state: &mut State) -> Vec<Effect> {
     let Some(forecast) = &state.scout.forecast else {
-        state.say("nothing was looked at yet");
+        state.say("no forecast yet");
         return Vec::new();
     };
     let is_rebase = forecast.question.undertaking == Undertaking::Rebase;
@@ -106,10 +106,10 @@ fn show_lines(state: &mut State) -> Vec<Effect> {
     };
     let wanted: Vec<(Side, String)> = Side::BOTH.into_iter().flat_map(of).collect();
     if wanted.is_empty() {
-        state.say("neither line has commits of its own");
+        state.say("neither side has commits of its own");
         return Vec::new();
     }
-    state.say("asking git what these commits say …");
+    state.say("reading the commits …");
     vec![Effect::ReadCommits(wanted)]
 }
 

@@ -26,7 +26,7 @@ pub(crate) fn decides_lines(state: &State, at: FileId, outcome: FileOutcome) -> 
         .filter(|(_, region)| region.kind != RegionKind::Unchanged);
     let take = |id| (at, Entry::Settle(id, Resolution::Take(version)));
     Some(Settles {
-        label: format!("took the whole file as {} has it", version.name()),
+        label: format!("took the whole file from {}", version.name()),
         entries: changed.map(|(id, _)| take(id)).collect(),
     })
 }
@@ -37,7 +37,7 @@ pub(crate) fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> 
         return Vec::new();
     };
     if file.case.standing == IndexState::Staged {
-        state.say("this file is staged; u takes that back first");
+        state.say("this file is staged; press u first to take it back");
         return Vec::new();
     }
     let Some(seen) = file.load.seen().cloned() else {
@@ -55,9 +55,7 @@ pub(crate) fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> 
     }
     let title = format!("{}: {}", file.case.path, outcome_words(outcome));
     let mut lines = given_up(state, at, outcome);
-    lines.push(
-        "The working file as it is now is kept aside; u on Docket takes this back.".to_owned(),
-    );
+    lines.push("The current working file is copied aside; u on Docket undoes this.".to_owned());
     let effect = Effect::SettleWhole {
         file: at,
         outcome,
@@ -78,11 +76,11 @@ pub(crate) fn ask_whole(state: &mut State, at: FileId, outcome: FileOutcome) -> 
 
 pub(crate) fn outcome_words(outcome: FileOutcome) -> &'static str {
     match outcome {
-        FileOutcome::Ours => "take the whole file as ours has it",
-        FileOutcome::Theirs => "take the whole file as theirs has it",
-        FileOutcome::Base => "take the whole file as base had it",
+        FileOutcome::Ours => "take the whole file from ours",
+        FileOutcome::Theirs => "take the whole file from theirs",
+        FileOutcome::Base => "take the whole file from base",
         FileOutcome::Remove => "remove the file",
         FileOutcome::Both => "keep both, each under its own name",
-        FileOutcome::OwnName => "keep it where its side has it",
+        FileOutcome::OwnName => "keep it at its own path",
     }
 }

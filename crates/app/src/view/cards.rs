@@ -387,7 +387,7 @@ fn body(
 fn folded(lines: &[CardLine]) -> String {
     // The plain texts tell nothing of their lines.
     if lines.iter().all(|line| line.pick.is_some()) {
-        return format!("{} not in question", count(lines.len(), "line"));
+        return format!("{} outside the conflict", count(lines.len(), "line"));
     }
     let number = |is: fn(&Stake) -> bool| lines.iter().filter(|line| is(&line.stake)).count();
     let layout = number(|stake| matches!(stake, Stake::Layout(_)));
@@ -405,15 +405,15 @@ fn folded(lines: &[CardLine]) -> String {
             Some(by) if by > 0 => format!(" re-indented, {by} deeper"),
             Some(by) if by < 0 => format!(" re-indented, {} less deep", -by),
             Some(_) => " re-spaced".to_owned(),
-            None => " laid out anew".to_owned(),
+            None => " reformatted".to_owned(),
         };
         parts.push(format!("{}{how}", count(layout, "line")));
     }
     if out > 0 {
-        parts.push(format!("{} of base taken out", count(out, "line")));
+        parts.push(format!("{} of base removed", count(out, "line")));
     }
     if own > out {
-        parts.push(format!("{} changed here alone", count(own - out, "line")));
+        parts.push(format!("{} changed only here", count(own - out, "line")));
     }
     if kept > 0 {
         parts.push(format!("{} as in base", count(kept, "line")));
@@ -496,7 +496,7 @@ mod tests {
         );
         assert_eq!(
             shown(&["oo..!", "!"], 6, none),
-            "#0 (2 lines changed here alone · 2 lines as in base) 4 #1 0"
+            "#0 (2 lines changed only here · 2 lines as in base) 4 #1 0"
         );
     }
 

@@ -14,19 +14,23 @@ const fn row(name: &'static str, checks: &'static [Check]) -> CheckRow {
     CheckRow { name, checks }
 }
 
-pub const CHECK_ROWS: [CheckRow; 11] = [
+pub const CHECK_ROWS: [CheckRow; 12] = [
     row("no conflict is open", &[Check::Open]),
-    row("all that is settled is staged", &[Check::Unwritten]),
-    row("nothing changed after it was staged", &[Check::Unstaged]),
+    row("resolved files are staged", &[Check::Unwritten]),
+    row("no file changed after staging", &[Check::Unstaged]),
     row("no marker lines", &[Check::Markers]),
-    row("nothing is lost", &[Check::Lost]),
-    row("nothing that was removed is back", &[Check::Back]),
-    row("every edit stands where it was made", &[Check::Misplaced]),
-    row("no name that went is used", &[Check::Names]),
-    row("nothing stands twice", &[Check::Twice]),
-    row("the syntax holds", &[Check::Syntax]),
+    row("no edit is lost", &[Check::Lost]),
+    row("no removed line has come back", &[Check::Back]),
     row(
-        "line ends and ends of lines are clean",
+        "every edit is where its author made it",
+        &[Check::Misplaced],
+    ),
+    row("no removed name is used", &[Check::Names]),
+    row("edits fit together", &[Check::Together]),
+    row("nothing is defined twice", &[Check::Twice]),
+    row("the syntax is valid", &[Check::Syntax]),
+    row(
+        "line ends and trailing whitespace are clean",
         &[Check::LineEnds, Check::LastNewline, Check::TrailingBlanks],
     ),
 ];
@@ -36,7 +40,7 @@ pub const CHECK_ROWS: [CheckRow; 11] = [
 pub enum Verdict {
     /// It holds, and what was looked at.
     Holds(String),
-    /// There is nothing to look at yet.
+    /// There is nothing to check yet.
     Nothing,
     /// So many findings.
     Found(usize),

@@ -50,7 +50,7 @@ pub fn words_for(state: &State, check: &ProjectCheck, run: Option<&CheckRun>) ->
             CheckOrigin::User | CheckOrigin::Trusted => "not run yet",
         };
         let rest = match check.origin == CheckOrigin::Guessed {
-            true => "by the files that are there; r runs it".to_owned(),
+            true => "suggested by files here; r runs it".to_owned(),
             false => line.clone(),
         };
         return say(CheckKind::Unknown, verdict, rest);

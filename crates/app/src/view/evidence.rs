@@ -67,7 +67,7 @@ pub(crate) fn rows_above(file: &OpenFile, area: Rect) -> usize {
     reason(file, area).len() + usize::from(told)
 }
 
-/// What the plain choices give up, in one sentence; nothing where nothing is open.
+/// What the plain choices give up, in one sentence; nothing where no conflict is open.
 pub(crate) fn gives_up(file: &OpenFile) -> Option<String> {
     let choices = &file.shown().choices;
     let is_open = file.draft().is_open(file.view.region);
@@ -79,7 +79,7 @@ pub(crate) fn gives_up(file: &OpenFile) -> Option<String> {
         n => format!("{} of {}", count(n, "row"), Version::from(side).name()),
     };
     let mut said = format!(
-        "gives up: o {} · t {}",
+        "discards: o {} · t {}",
         rows(Side::Theirs),
         rows(Side::Ours)
     );

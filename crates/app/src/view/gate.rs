@@ -22,7 +22,7 @@ pub fn droppable_stash(state: &State) -> Option<&Commit> {
 /// What stands in the way of concluding, in words; `None` if nothing does.
 pub fn gate(state: &State) -> Option<String> {
     if state.situation.is_idle() {
-        return Some("there is nothing to conclude".to_owned());
+        return Some("nothing to conclude".to_owned());
     }
     let unmerged = state
         .files
@@ -41,14 +41,14 @@ pub fn gate(state: &State) -> Option<String> {
         }
     }
     if is_loose(state) {
-        return Some("there is nothing to conclude: leave it staged, or commit".to_owned());
+        return Some("nothing to conclude: leave it staged, or commit".to_owned());
     }
     let Some(proof) = &state.proof.proof else {
-        return Some("what is staged is not checked yet".to_owned());
+        return Some("the staged files are not checked yet".to_owned());
     };
     // A verdict counts once the check behind it has ended.
     if state.proof.running {
-        return Some("what is staged is being checked".to_owned());
+        return Some("the staged files are being checked".to_owned());
     }
     if (state.files.iter()).any(|f| matches!(f.load, FileLoad::Waiting)) {
         return Some("files are still being read".to_owned());
@@ -57,7 +57,7 @@ pub fn gate(state: &State) -> Option<String> {
         0 => outstanding(&state.proof.checks, &proof.stands)
             .into_iter()
             .next(),
-        1 => Some("1 finding stands in the way".to_owned()),
-        n => Some(format!("{n} findings stand in the way")),
+        1 => Some("1 finding blocks it".to_owned()),
+        n => Some(format!("{n} findings block it")),
     }
 }

@@ -18,7 +18,10 @@ pub fn given_up(state: &State, at: FileId, outcome: FileOutcome) -> Vec<String> 
         .filter(|side| loses(case, outcome, *side))
         .map(|side| {
             let name = Version::from(side).name();
-            format!("gives up what {name} did: {}", work_of(&file.load, side))
+            format!(
+                "discards the changes of {name}: {}",
+                work_of(&file.load, side)
+            )
         })
         .collect();
     let kept: Vec<&RepoPath> = match outcome {
@@ -34,7 +37,7 @@ pub fn given_up(state: &State, at: FileId, outcome: FileOutcome) -> Vec<String> 
         lost.extend(
             names
                 .filter(|name| !kept.contains(name))
-                .map(|name| format!("gives up the name {name}")),
+                .map(|name| format!("discards the name {name}")),
         );
     }
     if let (FileLoad::Whole(whole), true) = (&file.load, outcome != FileOutcome::Remove)
@@ -42,11 +45,11 @@ pub fn given_up(state: &State, at: FileId, outcome: FileOutcome) -> Vec<String> 
     {
         let files = count(whole.folder.len(), "file");
         lost.push(format!(
-            "removes the folder of that name: {files}, {first} first"
+            "removes the folder with that name: {files}, for example {first}"
         ));
     }
     if lost.is_empty() {
-        lost.push("gives up nothing".to_owned());
+        lost.push("discards nothing".to_owned());
     }
     lost
 }
@@ -163,7 +166,7 @@ pub fn given_up_lines(state: &State) -> Vec<String> {
 pub fn block(path: &str, given_up: &GivenUp) -> Vec<String> {
     let place = match given_up.conflict {
         Some(n) => format!("conflict {n}"),
-        None => "a change that was declined".to_owned(),
+        None => "a rejected change".to_owned(),
     };
     let mark = mark(given_up.side);
     let whose = Version::from(given_up.side).name();
@@ -182,7 +185,7 @@ pub fn block(path: &str, given_up: &GivenUp) -> Vec<String> {
     let blank = (given_up.added + given_up.removed).saturating_sub(given_up.lines.len());
     if blank > 0 {
         lines.push(format!(
-            "  {mark} and {} more, blank or too many to list",
+            "  {mark} and {} more (blank lines, or too many to list)",
             count(blank, "line")
         ));
     }

@@ -103,7 +103,7 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
     let mut rows = Vec::new();
     let words = |text: String| ForecastRow::Words(text);
     if let Some(why) = &forecast.refused {
-        rows.push(ForecastRow::Finding(format!("git would not begin: {why}")));
+        rows.push(ForecastRow::Finding(format!("git would refuse: {why}")));
     }
     for (text, named) in obstacle_words(forecast) {
         rows.push(ForecastRow::Finding(text));
@@ -147,7 +147,7 @@ pub fn forecast_rows(state: &State) -> Vec<ForecastRow> {
     rows.extend(assumption_words(forecast).into_iter().flatten().map(words));
     let crosses = matches!(forecast.meeting.relation, Relation::Parted(n) if n > 1);
     if crosses && !is_rebase && !forecast.steps.is_empty() {
-        let text = "which files git merges by itself cannot be told of histories that cross";
+        let text = "the files that git merges cannot be listed when histories cross";
         rows.push(words(text.to_owned()));
     }
     if let Some([merge, rebase]) = &forecast.weighed {
@@ -170,7 +170,7 @@ pub fn obstacle_words(forecast: &Forecast) -> Vec<(String, Vec<String>)> {
     }
     if !obstacles.overwritten.is_empty() {
         let files = count(obstacles.overwritten.len(), "ignored file");
-        let text = format!("{files} in the way: git replaces them unasked");
+        let text = format!("{files} in the way: git overwrites them without asking");
         all.push((text, names(&obstacles.overwritten)));
     }
     if !obstacles.later.is_empty() {
@@ -193,7 +193,7 @@ pub fn assumption_words(forecast: &Forecast) -> Option<[String; 2]> {
     };
     let (assumed, other) = (name(question.assumed), name(question.assumed.other()));
     Some([
-        format!("estimates take {assumed} for what stays open"),
+        format!("estimates assume {assumed} for open conflicts"),
         match &forecast.otherwise {
             Some(weight) => format!("  with {other}: {}", weight_words(weight)),
             None => format!("  the same numbers with {other}"),
@@ -248,16 +248,16 @@ pub fn summary(forecast: &Forecast) -> Vec<String> {
 /// How two lines stand to each other, in words.
 pub fn relation_words(meeting: &Meeting) -> String {
     match meeting.relation {
-        Relation::Contained => "all of it is here already: there is nothing to do".to_owned(),
+        Relation::Contained => "already up to date: nothing to do".to_owned(),
         Relation::FastForward => format!(
-            "{} behind and none ahead: the branch only moves on, nothing can conflict",
+            "{} behind, none ahead: fast-forward, no conflict possible",
             count(meeting.behind, "commit")
         ),
-        Relation::Unrelated => "no common ancestor: the lines share no commit".to_owned(),
+        Relation::Unrelated => "no common ancestor: the two sides share no commit".to_owned(),
         Relation::Parted(bases) => {
             let several = match bases {
                 1 => String::new(),
-                n => format!(" · {n} last common ancestors, git merges those first"),
+                n => format!(" · {n} merge bases; git merges those first"),
             };
             format!(
                 "{} ahead, {} behind{several}",
@@ -277,8 +277,8 @@ pub fn step_words(step: &ForeseenStep) -> String {
     let open: usize = step.files.iter().map(|file| file.open).sum();
     let mut words = match step.end {
         StepEnd::Clean => "clean".to_owned(),
-        StepEnd::Empty => "becomes empty, git drops it".to_owned(),
-        StepEnd::EmptyStop => "becomes empty, git stops: skip or keep it".to_owned(),
+        StepEnd::Empty => "becomes empty; git drops it".to_owned(),
+        StepEnd::EmptyStop => "becomes empty; git stops: skip or keep it".to_owned(),
         StepEnd::Settled => format!("{}, all settled by rule", count(conflicts, "conflict")),
         StepEnd::Open => format!("{}, {open} open", count(conflicts, "conflict")),
     };
@@ -414,8 +414,8 @@ mod tests {
         let mut lines = meeting(2, 3);
         assert_eq!(relation_words(&lines), "2 commits ahead, 3 behind");
         lines.relation = Relation::Parted(2);
-        assert!(relation_words(&lines).contains("2 last common ancestors"));
+        assert!(relation_words(&lines).contains("2 merge bases"));
         lines.relation = Relation::Contained;
-        assert!(relation_words(&lines).contains("here already"));
+        assert!(relation_words(&lines).contains("already up to date"));
     }
 }

@@ -39,7 +39,7 @@ fn afterwards_it_is_told_whether_the_branch_can_be_pushed() {
     repo.git(&["branch", "-q", "--set-upstream-to", "harbour/main"]);
     let accord = || Desk::new(&repo.top, (160, 47)).press("6").shows();
     assert!(
-        accord().contains("harbour/main has all of it"),
+        accord().contains("harbour/main already has all commits"),
         "{}",
         accord()
     );
@@ -60,7 +60,7 @@ fn afterwards_it_is_told_whether_the_branch_can_be_pushed() {
     repo.write("a.txt", "three\n");
     repo.commit("three");
     assert!(
-        accord().contains("1 behind: not to be pushed as it is."),
+        accord().contains("1 behind: a push would be refused."),
         "{}",
         accord()
     );
@@ -116,7 +116,7 @@ fn backups_that_git_left_are_offered_for_removal_and_nothing_else() {
     assert_concluded(&desk);
     let shown = desk.shows();
     assert!(
-        shown.contains("that git left, copies kept: der Kai/quay's.rs.orig"),
+        shown.contains("of git mergetool and keeps copies: der Kai/quay's.rs.orig"),
         "{shown}"
     );
     desk.press("x");
@@ -166,7 +166,7 @@ fn the_command_line_tells_of_backups_and_removes_them_if_asked() {
     let (code, said) = repo.output(&["conclude"]);
     assert_eq!(code, 0, "{said}");
     assert!(
-        said.contains("tide.rs.orig: a backup file of git's own is left"),
+        said.contains("tide.rs.orig: a backup file of git mergetool is left"),
         "{said}"
     );
     assert!(repo.path("tide.rs.orig").exists());
@@ -194,12 +194,12 @@ fn of_several_branches_merged_at_once_the_last_is_the_one_in_conflict() {
     assert!(said.contains("ours    main with pilots"), "{said}");
     assert!(said.contains("theirs  quays"), "{said}");
     assert!(
-        said.contains("git merged pilots already, quays comes last"),
+        said.contains("git already merged pilots; quays is the last one"),
         "{said}"
     );
     let mut desk = repo.desk();
     let shown = desk.press("2").shows();
-    assert!(shown.contains("git merged pilots already"), "{shown}");
+    assert!(shown.contains("git already merged pilots"), "{shown}");
     desk.open("a.txt").press("t w 6");
     let shown = desk.shows();
     assert!(
@@ -367,8 +367,7 @@ fn a_command_that_fails_as_a_step_of_a_rebase_is_said_to_have_failed() {
     desk.open("a.txt").press("t w");
     conclude(&mut desk);
     assert!(
-        desk.message()
-            .contains("'exit 3' failed as a step of the rebase"),
+        desk.message().contains("'exit 3' failed as a rebase step"),
         "{}\n{}",
         desk.message(),
         desk.shows()

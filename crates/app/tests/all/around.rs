@@ -17,7 +17,7 @@ fn topics_and_commands_are_explained() {
     for (topic, told) in [
         ("rules", "blend              word-by-word blend"),
         ("marks", "▲  ^   ours"),
-        ("keys", "settle by ours"),
+        ("keys", "take ours"),
         ("cases", "renamed two ways"),
         ("configuration", "#whitespace = \"exact\""),
         ("scout", "Usage:"),
@@ -88,7 +88,7 @@ fn a_file_of_settings_is_written_and_never_over_one_that_is_there() {
     assert_eq!(code, 0, "it makes sense: {said}");
     fs::write(&file, "go-on = false\n").unwrap();
     let (code, said) = at_home(&repo, &home, &["setup", "--config"]);
-    assert!(code == 2 && said.contains("stays as it is"), "{said}");
+    assert!(code == 2 && said.contains("was not changed"), "{said}");
     assert_eq!(fs::read_to_string(&file).unwrap(), "go-on = false\n");
 }
 
@@ -101,7 +101,7 @@ fn other_keys_do_what_settings_say_and_a_clash_is_told() {
     fs::write(&file, "[keys.parley]\n\"o\" = [\"f2\"]\n\"t\" = [\"o\"]\n").unwrap();
     let (code, said) = at_home(&repo, &home, &["help", "keys"]);
     assert!(
-        code == 0 && said.contains("f2               settle by ours"),
+        code == 0 && said.contains("f2               take ours"),
         "{said}"
     );
     let variables = [("XDG_CONFIG_HOME", home.path().to_str().unwrap())];

@@ -13,7 +13,7 @@ fn staged(repo: &Repo) -> Vec<String> {
 
 /// Goes to a row of Docket by a part of its path, and waits until what is in it has been read.
 fn go_to(t: &Tmux, path: &str) {
-    t.keys("2 /").wait("only paths with");
+    t.keys("2 /").wait("path contains");
     t.type_text(path).keys("Enter");
     let found = format!("with '{path}'");
     t.wait_until(&found, |screen| {
@@ -54,7 +54,7 @@ fn every_kind_of_case_of_the_demo_is_brought_to_an_end() {
         go_to(&t, "new-basin");
         t.keys("Enter").wait("conflict 1 of 1");
         t.keys("o").wait("0 open");
-        t.keys("w").wait("which name shall it have?");
+        t.keys("w").wait("which name should the file get?");
         t.keys("t").wait("Docket 10/11");
         go_to(&t, "bell");
         t.keys("w").wait("which mode?");
@@ -118,7 +118,7 @@ fn docket_tells_of_each_kind_what_each_side_did_and_what_is_given_up() {
             "new-basin",
             &[
                 "plans/basin.md → inner-basin.md or new-basin.md",
-                "gives up the name plans/new-basin.md",
+                "discards the name plans/new-basin.md",
                 "a both, under two names",
             ][..],
         ),
@@ -146,7 +146,7 @@ fn docket_tells_of_each_kind_what_each_side_did_and_what_is_given_up() {
             "signals",
             &[
                 "signals (file or folder)",
-                "removes the folder of that name: 2 files",
+                "removes the folder with that name: 2 files",
                 "signals/mole.md",
             ],
         ),
@@ -155,16 +155,19 @@ fn docket_tells_of_each_kind_what_each_side_did_and_what_is_given_up() {
             &[
                 "Sound the new basin",
                 "Neither contains the other",
-                "gives up what ours did: commit ",
+                "discards the changes of ours: commit ",
             ],
         ),
-        ("charts", &["pointed the link elsewhere", "surveys/2026"]),
+        (
+            "charts",
+            &["changed the target of the link", "surveys/2026"],
+        ),
         ("tariff", &["made it a link"]),
         (
             "watch",
             &[
                 "tools/roster.py → watch.py",
-                "conflict 1 · both changed the same line",
+                "conflict 1 · both sides changed the same line",
                 "HOURS = 5",
             ],
         ),
@@ -219,7 +222,7 @@ fn names_are_asked_for_and_given_on_the_command_line() {
     let settle = |args: &[&str]| repo.output(&[&["settle"], args].concat());
     let (code, said) = settle(&["--by", "rule", "plans/inner-basin.md"]);
     assert_eq!(code, 2, "{said}");
-    assert!(said.contains("has two names: --name says"), "{said}");
+    assert!(said.contains("has two names: choose"), "{said}");
     let (code, said) = settle(&["--by", "both", "plans/new-basin.md"]);
     assert_eq!(code, 0, "{said}");
     let (code, said) = settle(&["--by", "own-name", "quayside/hoists.rs"]);
@@ -332,7 +335,7 @@ fn whole_files_of_one_side_are_taken_for_all_marked_and_taken_back_together() {
     desk.press("* o");
     let asked = desk.shows();
     assert!(
-        asked.contains("5 files: take the whole file as ours has it?"),
+        asked.contains("5 files: take the whole file from ours?"),
         "{asked}"
     );
     assert!(asked.contains("gone.txt · goes"), "{asked}");
@@ -369,11 +372,7 @@ fn filters_orders_and_parts_of_paths_choose_what_is_shown() {
     assert_eq!(shown(&desk), ["c.txt"]);
     assert_eq!(desk.state.chosen().0, 2, "the cursor is on what is shown");
     desk.press("f f f");
-    assert!(
-        desk.shows().contains("No file is shown"),
-        "{}",
-        desk.shows()
-    );
+    assert!(desk.shows().contains("No file matches"), "{}", desk.shows());
     desk.press("f s s");
     assert_eq!(
         shown(&desk),
@@ -382,7 +381,7 @@ fn filters_orders_and_parts_of_paths_choose_what_is_shown() {
     desk.press("s /").type_text("one.");
     assert_eq!(shown(&desk), ["gone.txt"]);
     assert!(
-        desk.shows().contains("only paths with: one."),
+        desk.shows().contains("path contains: one."),
         "{}",
         desk.shows()
     );
@@ -405,11 +404,13 @@ fn starting_over_says_what_it_discards_and_undo_brings_it_back() {
     desk.press("* R");
     let asked = desk.shows();
     assert!(
-        asked.contains("start over in 2 files? This is discarded:"),
+        asked.contains("start over in 2 files? This discards:"),
         "{asked}"
     );
     assert!(
-        asked.contains("a.txt · what was written and staged, 1 decision by you and 0 by rule"),
+        asked.contains(
+            "a.txt · files that were written and staged, 1 decision by you and 0 by rule"
+        ),
         "{asked}"
     );
     desk.press("esc");
@@ -433,9 +434,12 @@ fn files_that_git_merged_by_itself_can_be_listed() {
     let mut desk = Desk::new(&repo.top, (160, 47));
     desk.press("m");
     let shown = desk.shows();
-    assert!(shown.contains("merged by git, in no conflict:"), "{shown}");
     assert!(
-        shown.contains("src/tide.rs · ours edited it · theirs left it alone"),
+        shown.contains("merged by git without a conflict:"),
+        "{shown}"
+    );
+    assert!(
+        shown.contains("src/tide.rs · ours edited it · theirs unchanged"),
         "{shown}"
     );
 }
@@ -466,7 +470,7 @@ fn a_file_is_handed_over_and_what_comes_back_is_told_apart() {
     t.wait("conflict 2 ·");
     t.keys("Enter").wait("conflict 1 of 2");
     t.keys("n").wait("conflict 2 of 2");
-    t.keys("E").wait("1 conflict still marked and open");
+    t.keys("E").wait("1 conflict still open");
     let screen = t.screen();
     assert!(
         screen.contains("from both") && screen.contains("the end"),
@@ -491,7 +495,7 @@ fn a_program_that_fails_or_leaves_half_a_conflict_changes_nothing() {
     for (commands, said) in [
         ("exit 4", "nothing was changed"),
         ("sed -i 2d \"$file\"", "still has markers"),
-        ("true", "nothing was changed in it"),
+        ("true", "the program changed nothing"),
     ] {
         let repo = Repo::conflict("a.txt", "one\n2\n", "ours\n2\n", "theirs\n2\n");
         let visual = editor(&repo, commands);
@@ -519,7 +523,7 @@ fn in_a_rebase_the_parties_have_their_names_everywhere() {
     assert_eq!(bare(&desk.shows()), [""; 0]);
     desk.press("t");
     let asked = desk.shows();
-    assert!(asked.contains("as your commit 2 has it"), "{asked}");
+    assert!(asked.contains("from your commit 2"), "{asked}");
     assert_eq!(bare(&asked), [""; 0]);
     desk.press("esc enter");
     let parley = desk.shows();
@@ -638,11 +642,11 @@ fn a_submodule_and_its_like_are_named_by_kind() {
 #[test]
 fn stops_that_the_list_of_steps_asks_for_are_told_as_such() {
     for (steps, said) in [
-        ("2s/pick/edit/", "asks to edit this commit"),
-        ("1a break", "asks for a break here"),
+        ("2s/pick/edit/", "stops here to edit this commit"),
+        ("1a break", "stops here for a break"),
         (
             "1a exec test -f missing",
-            "'test -f missing' was run as a step and failed",
+            "'test -f missing' failed as a rebase step",
         ),
     ] {
         let repo = Repo::new();
@@ -658,7 +662,7 @@ fn stops_that_the_list_of_steps_asks_for_are_told_as_such() {
         let mut desk = Desk::new(&repo.top, (160, 47));
         let shown = desk.press("6").shows();
         assert!(
-            shown.contains("stopped as the steps ask") && shown.contains(said),
+            shown.contains("stopped at a step that asks for it") && shown.contains(said),
             "{shown}"
         );
         desk.press("c");

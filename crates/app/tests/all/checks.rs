@@ -116,7 +116,7 @@ fn a_required_check_stands_in_the_way_until_it_has_passed_on_what_stands_there()
     repo.write("a.txt", "one\nours and more\nthree\n");
     let (code, text) = said(&["proof"]);
     assert!(
-        code == 1 && text.contains("berths: ran before files changed"),
+        code == 1 && text.contains("berths: files changed since it ran"),
         "{text}"
     );
     repo.git(&["checkout", "-q", "--", "a.txt"]);
@@ -125,7 +125,7 @@ fn a_required_check_stands_in_the_way_until_it_has_passed_on_what_stands_there()
     repo.git(&["add", "a.txt"]);
     let (code, text) = said(&["conclude"]);
     assert!(
-        code == 1 && text.contains("ran before files changed"),
+        code == 1 && text.contains("files changed after the required check"),
         "{text}"
     );
     let (code, text) = said(&["conclude", "--despite-findings"]);
@@ -139,13 +139,13 @@ fn proof_shows_offers_verdicts_and_output() {
     let mut desk = repo.desk();
     let screen = desk.press("5").shows();
     assert!(
-        screen.contains("make                                    offered      by the files"),
+        screen.contains("make                                    offered      suggested by files"),
         "{screen}"
     );
     // Nobody named it: it runs only where the cursor is on it.
     desk.press("G r");
     assert!(
-        desk.message().contains("none of these commands was named"),
+        desk.message().contains("these checks are only suggestions"),
         "{}",
         desk.message()
     );
@@ -217,12 +217,12 @@ fn the_gate_waits_for_a_required_check_and_a_person_may_pass_it() {
     repo.git(&["add", "a.txt"]);
     let screen = desk.press("2 5").shows();
     assert!(
-        screen.contains("ran before files changed") && screen.contains("stale"),
+        screen.contains("files changed after the required check") && screen.contains("stale"),
         "{screen}"
     );
     desk.press("6 c");
     assert!(
-        desk.shows().contains("Conclude all the same?"),
+        desk.shows().contains("Conclude anyway?"),
         "{}",
         desk.shows()
     );
@@ -330,7 +330,7 @@ fn concluding_all_the_same_lists_everything_and_confirms_a_failed_required_check
     for _ in 0..20 {
         seen += &desk.press("pagedown").shows();
     }
-    for text in ["berths", "tides", "marker", "blanks at the end"] {
+    for text in ["berths", "tides", "marker", "trailing whitespace"] {
         assert!(seen.contains(text), "{text}:\n{seen}");
     }
     // A failed required check is asked about alone; going back there does nothing.

@@ -35,17 +35,17 @@ fn demo_merge(size: (u16, u16)) {
     let repo = Repo::demo("merge");
     let t = Tmux::start(&repo.top, size, "", &[]);
     t.wait("17 open");
-    t.keys("L").wait("take 10 proposals?");
+    t.keys("L").wait("accept 10 suggestions?");
     t.keys("Enter").wait("7 open");
     // A newcomer begins with text, not with a picture.
     t.wait(">  open     db/schema.sql");
     t.keys("Home").wait(">  open     assets/crest.png");
-    t.keys("o").wait("take the whole file as ours has it");
+    t.keys("o").wait("take the whole file from ours");
     t.keys("Enter").wait("Docket 1/14");
     t.keys("n Enter");
     settle_file(&t, "db/schema.sql", "t");
     t.keys("n").wait(">  open     docs/current");
-    t.keys("t").wait("gives up what ours did");
+    t.keys("t").wait("discards the changes of ours");
     t.keys("Enter").wait("Docket 3/14");
     t.keys("n").wait(">  open     scripts/backup.sh");
     t.keys("x").wait("remove the file");
@@ -126,7 +126,7 @@ fn the_demo_rebase_through_all_five_steps() {
             quay += usize::from(path == "src/quay.rs");
             // Only this file is shown.
             t.keys("2").wait("── ");
-            t.keys("/").wait("only paths with");
+            t.keys("/").wait("path contains");
             t.type_text(path).keys("Enter");
             t.wait(&format!("with '{path}'"));
             if case["mergeable"].as_bool().unwrap() {
@@ -134,7 +134,7 @@ fn the_demo_rebase_through_all_five_steps() {
                 // Both in the first step, so that the change of the last one clashes again.
                 settle_file(&t, path, if path == "src/quay.rs" { "A" } else { "t" });
             } else {
-                t.keys("t").wait("take the whole file as your commit");
+                t.keys("t").wait("take the whole file from your commit");
                 t.keys("Enter").wait("settled as a whole");
             }
             t.keys("2 / Enter");
@@ -144,9 +144,9 @@ fn the_demo_rebase_through_all_five_steps() {
             s.contains("all settled, not yet concluded") || s.contains("stands in the way")
         });
         let screen = t.keys("c").wait_until("the next step or a question", |s| {
-            s.contains("── concluded") || step_of(s) > step || s.contains("Conclude all the same?")
+            s.contains("── concluded") || step_of(s) > step || s.contains("Conclude anyway?")
         });
-        if screen.contains("Conclude all the same?") {
+        if screen.contains("Conclude anyway?") {
             // One whole function after the other: a brace is missing between them, and Proof says so.
             t.keys("Enter");
         }

@@ -68,7 +68,7 @@ fn changes_of_one_side_can_be_declined_and_restored() {
     let mut desk = repo.desk();
     desk.open("a.txt").press("P x");
     assert_eq!(draft(&desk), "head\none\nmiddle\ntwo\ntail\nonly ours\n");
-    assert!(desk.shows().contains("nothing stands here, by decision"));
+    assert!(desk.shows().contains("no lines, by decision"));
     desk.press("x");
     assert!(draft(&desk).starts_with("only theirs\n"));
     desk.press("N N x");
@@ -199,7 +199,7 @@ fn a_file_in_latin_1_keeps_its_bytes() {
     assert_eq!(bytes, line(b"\xfcours"));
     desk.press("e").type_text("⚓").press("esc");
     assert!(
-        desk.message().contains("has no bytes for"),
+        desk.message().contains("cannot encode"),
         "{}",
         desk.message()
     );
@@ -236,7 +236,7 @@ fn ask_runs_what_was_asked_for() {
     let mut desk = repo().desk();
     desk.open("a.txt")
         .press(":")
-        .type_text("settle by theirs")
+        .type_text("take theirs")
         .press("enter");
     assert!(draft(&desk).contains("one theirs"));
 }

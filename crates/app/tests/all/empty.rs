@@ -39,7 +39,7 @@ fn concluding_an_empty_step_asks_and_changes_nothing() {
     let (code, said) = repo.output(&["conclude"]);
     assert_eq!(code, 1, "{said}");
     assert!(
-        said.contains("the other branch has it already, or it was discarded; '--empty skip'"),
+        said.contains("already in the branch, or were discarded; '--empty skip'"),
         "{said}"
     );
     assert_eq!(repo.git(&["rev-parse", "HEAD"]), head);

@@ -131,7 +131,7 @@ fn q_once_leaves_while_git_concludes() {
     t.keys("c").wait("concluding");
     let started = Instant::now();
     t.keys("q")
-        .wait("was stopped; 'armistice' shows where it stands");
+        .wait("was stopped; 'armistice' shows the current state");
     t.wait("EXIT 0");
     assert!(started.elapsed() < SOON);
     assert!(

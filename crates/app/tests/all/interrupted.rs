@@ -97,7 +97,7 @@ fn git_goes_on_when_the_program_is_killed_and_the_next_start_says_so() {
     );
     assert!(repo.path(".git/MERGE_HEAD").exists());
     assert_eq!(repo.unmerged().lines().count(), 9);
-    assert_eq!(repo.output(&["mend"]).1, "nothing was cut short\n");
+    assert_eq!(repo.output(&["mend"]).1, "nothing was interrupted\n");
 }
 
 #[test]
@@ -120,7 +120,7 @@ fn what_a_git_that_died_left_is_named_and_goes_back_to_exactly_the_state_before(
         );
         let torn = state(&repo);
         let tmux = Tmux::start(&repo.top, (120, 40), "", &[]);
-        tmux.wait("go back to the state before");
+        tmux.wait("restore the state before it");
         tmux.keys("Escape").wait("nothing was done");
         tmux.keys("q").wait("EXIT 0");
         assert_eq!(state(&repo), torn);
@@ -128,7 +128,7 @@ fn what_a_git_that_died_left_is_named_and_goes_back_to_exactly_the_state_before(
         assert_eq!(copy.output(&["mend"]).0, 1);
         let (code, said) = copy.output(&["mend", "--undo"]);
         assert!(
-            code == 0 && said.contains("undone: 2 files as before"),
+            code == 0 && said.contains("undone: 2 files restored"),
             "{said}"
         );
         assert_eq!(state(&copy), before);
@@ -139,11 +139,11 @@ fn what_a_git_that_died_left_is_named_and_goes_back_to_exactly_the_state_before(
                 .count(),
             2
         );
-        assert_eq!(copy.output(&["mend"]).1, "nothing was cut short\n");
+        assert_eq!(copy.output(&["mend"]).1, "nothing was interrupted\n");
         // The same on the screens.
         let tmux = Tmux::start(&repo.top, (120, 40), "", &[]);
-        tmux.wait("go back to the state before");
-        tmux.keys("Enter").wait("2 files are as before");
+        tmux.wait("restore the state before it");
+        tmux.keys("Enter").wait("2 files restored");
         tmux.keys("q").wait("EXIT 0");
         assert_eq!(state(&repo), before);
     }
@@ -154,7 +154,7 @@ fn a_git_that_refuses_and_leaves_changes_is_not_said_to_have_changed_nothing() {
     let repo = apart();
     let path = git_that(&repo, "echo half > 'file 5.txt'; echo refused >&2; exit 1");
     let tmux = begin(&repo, &path);
-    let said = tmux.wait("git refused and left changes behind");
+    let said = tmux.wait("git refused but changed files");
     assert!(said.contains("refused"), "{said}");
     tmux.keys("Escape").keys("q").wait("EXIT 0");
     assert_eq!(repo.output(&["mend", "--undo"]).0, 0);

@@ -210,7 +210,7 @@ fn taking_a_whole_file_on_the_screen() {
         |_| {},
         |t| {
             t.wait("6 open");
-            t.keys("t").wait("take the whole file as theirs has it");
+            t.keys("t").wait("take the whole file from theirs");
         },
     );
 }

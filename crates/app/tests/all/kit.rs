@@ -318,7 +318,7 @@ impl Desk {
         &self.state.message.text
     }
 
-    /// What the screen shows, one line a row, trailing blanks gone.
+    /// What the screen shows, one line a row, trailing whitespace gone.
     pub fn shows(&self) -> String {
         self.shows_in(&Theme::new(&ThemeOptions {
             no_color: true,
@@ -379,7 +379,11 @@ pub struct Tmux {
 }
 
 static SESSIONS: AtomicUsize = AtomicUsize::new(0);
-const PATIENCE: Duration = Duration::from_secs(60);
+/// Seconds that a screen may take; fewer show sooner which texts a change of wording broke.
+fn patience() -> Duration {
+    let seconds = std::env::var("ARMISTICE_PATIENCE").ok();
+    Duration::from_secs(seconds.and_then(|n| n.parse().ok()).unwrap_or(60))
+}
 
 impl Tmux {
     /// Starts the program in `folder` in a window of this size.
@@ -497,7 +501,7 @@ impl Tmux {
             if is(&screen) {
                 return screen;
             }
-            assert!(started.elapsed() < PATIENCE, "no '{what}' on:\n{screen}");
+            assert!(started.elapsed() < patience(), "no '{what}' on:\n{screen}");
             std::thread::sleep(Duration::from_millis(15));
         }
     }

@@ -75,7 +75,7 @@ fn a_working_file_changed_outside_is_never_overwritten_unasked() {
     desk.open("a.txt").press("o");
     repo.write("a.txt", "my own merge\n");
     desk.press("w");
-    assert!(desk.shows().contains("was changed outside of Armistice"));
+    assert!(desk.shows().contains("changed on disk since it was read"));
     assert_eq!(repo.read("a.txt"), "my own merge\n");
     desk.press("esc");
     assert_eq!(repo.read("a.txt"), "my own merge\n");
@@ -94,7 +94,7 @@ fn a_working_file_edited_before_opening_is_asked_about_too() {
     repo.write("a.txt", "half done by hand\n");
     let (code, output) = repo.output(&["settle", "a.txt", "--by", "ours"]);
     assert_eq!(code, 2);
-    assert!(output.contains("was changed outside"), "{output}");
+    assert!(output.contains("changed on disk"), "{output}");
     assert_eq!(repo.read("a.txt"), "half done by hand\n");
     let (code, _) = repo.output(&["settle", "a.txt", "--by", "ours", "--overwrite"]);
     assert_eq!(code, 0);
@@ -226,7 +226,7 @@ fn a_read_only_file_asks_before_it_is_written() {
     let (code, output) = repo.output(&["settle", "a.txt", "--by", "ours"]);
     assert_eq!(code, 2, "{output}");
     assert!(
-        output.contains("is read-only and nothing was written; --overwrite"),
+        output.contains("is read-only, and nothing was written; --overwrite"),
         "{output}"
     );
     assert_eq!(
@@ -383,7 +383,7 @@ fn a_merge_is_concluded_though_the_notes_of_it_cannot_be_put_away() {
     assert_concluded(&desk);
     assert!(
         desk.message()
-            .contains("the notes of what was decided stay"),
+            .contains("the stored decisions could not be removed"),
         "{}",
         desk.message()
     );

@@ -43,7 +43,7 @@ fn markers_staged_in_another_window_are_not_committed() {
     // It was checked again meanwhile, and now stands in the way.
     desk.press("c");
     assert!(
-        desk.shows().contains("Conclude all the same?"),
+        desk.shows().contains("Conclude anyway?"),
         "{}",
         desk.shows()
     );
@@ -93,7 +93,7 @@ fn after_an_abort_outside_nothing_is_written_taken_back_or_backed_out_of() {
     desk.press("w");
     assert!(
         desk.message()
-            .starts_with("the merge is not under way any more"),
+            .starts_with("the merge is no longer in progress"),
         "{}",
         desk.message()
     );
@@ -105,7 +105,7 @@ fn after_an_abort_outside_nothing_is_written_taken_back_or_backed_out_of() {
     repo.git(&["merge", "--abort"]);
     desk.press("2 u");
     assert!(
-        desk.message().contains("not under way any more"),
+        desk.message().contains("no longer in progress"),
         "{}",
         desk.message()
     );
@@ -114,7 +114,7 @@ fn after_an_abort_outside_nothing_is_written_taken_back_or_backed_out_of() {
     let concluded = head(&repo_2);
     desk.press("6 B enter");
     assert!(
-        desk.message().contains("not under way any more"),
+        desk.message().contains("no longer in progress"),
         "{}",
         desk.message()
     );
@@ -133,7 +133,7 @@ fn a_conflict_settled_and_staged_by_hand_outside_is_not_written_over() {
     // It can be undone, so it is still this conflict; but the file is not what was read.
     assert_eq!(repo.read("a.txt"), "by hand outside\n");
     assert!(
-        desk.shows().contains("changed outside of Armistice"),
+        desk.shows().contains("changed on disk since it was read"),
         "{}",
         desk.shows()
     );
@@ -142,7 +142,7 @@ fn a_conflict_settled_and_staged_by_hand_outside_is_not_written_over() {
     repo.write("a.txt", THEIRS);
     desk.press("w");
     assert!(
-        desk.message().contains("not under way any more"),
+        desk.message().contains("no longer in progress"),
         "{}",
         desk.message()
     );
@@ -176,15 +176,13 @@ fn what_stands_on_disk_can_be_taken_into_the_draft_by_whose_lines_they_are() {
     repo.write("a.txt", &outside);
     desk.press("ctrl-r");
     assert!(
-        desk.message()
-            .contains("1 file is not on disk what was read: a.txt"),
+        desk.message().contains("1 file changed on disk: a.txt"),
         "{}",
         desk.message()
     );
     all_ours(&mut desk).press("w");
     assert!(
-        desk.shows()
-            .contains("t take what stands there into the draft"),
+        desk.shows().contains("t read it into the draft"),
         "{}",
         desk.shows()
     );
@@ -254,7 +252,7 @@ fn open_conflicts_are_settled_by_the_side_whose_lines_stand_there() {
         )),
     ));
     assert!(
-        desk.message().contains("still holds conflict markers"),
+        desk.message().contains("still contains conflict markers"),
         "{}",
         desk.message()
     );

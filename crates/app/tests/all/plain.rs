@@ -49,7 +49,7 @@ fn settle_proof_and_conclude_do_the_whole_job() {
     let (code, output) = repo.output(&["conclude"]);
     assert_eq!(code, 1, "thirteen files are open");
     assert!(
-        output.contains("tools/pilotage.py:39: conflict 1 of 1 is open: both changed"),
+        output.contains("tools/pilotage.py:39: conflict 1 of 1 is open: both sides changed"),
         "{output}"
     );
     let (code, output) = repo.output(&[
@@ -101,7 +101,7 @@ fn settle_proof_and_conclude_do_the_whole_job() {
         "Settle the night\n\n# not a comment"
     );
     let (code, _) = repo.output(&["conclude"]);
-    assert_eq!(code, 2, "there is nothing left to conclude");
+    assert_eq!(code, 2, "nothing left to conclude");
 }
 
 #[test]
@@ -161,7 +161,7 @@ fn errors_say_what_and_what_next_and_change_nothing() {
         ),
         (
             &["settle", "../x", "--by", "ours"],
-            "is outside of the work tree",
+            "is outside the working tree",
         ),
         (&["settle", "a.txt", "--by", "mine"], "invalid value 'mine'"),
         (
@@ -460,7 +460,7 @@ fn a_repository_that_git_does_not_use_has_words_of_its_own() {
     git_in(dir.path(), &["init", "-q", "others"]);
     let said = docket("others", &[("GIT_TEST_ASSUME_DIFFERENT_OWNER", "1")]);
     assert!(
-        said.contains("belongs to somebody else") && said.contains("safe.directory"),
+        said.contains("belongs to another user") && said.contains("safe.directory"),
         "{said}"
     );
     fs::create_dir(dir.path().join("nothing")).unwrap();

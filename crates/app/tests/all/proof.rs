@@ -51,7 +51,7 @@ fn a_rs() -> (&'static str, String) {
 fn a_right_result_staged_by_hand_has_no_finding() {
     let repo = merged();
     let said = found(&repo, &[a_rs()]);
-    assert_eq!(said, "2 files checked, nothing stands in the way\n");
+    assert_eq!(said, "2 files checked, no findings\n");
     // What is staged by hand as git would have merged it is right as well.
     let right = repo.read("b.rs");
     assert!(
@@ -74,7 +74,7 @@ fn broken_results_of_another_program_are_named_where_they_are() {
         ),
         (
             right.replace("check(&ship, draught());", "check(&ship);"),
-            "b.rs:2: an edit of ours is lost: check(&ship); stands again, not check(&ship, draught());",
+            "b.rs:2: an edit of ours is lost: the line is check(&ship); again, not check(&ship, draught());",
         ),
         (
             right.replace("    log(&ship, tide());\n", ""),
@@ -83,7 +83,7 @@ fn broken_results_of_another_program_are_named_where_they_are() {
         (right.replace("book(fee);", "book(fee;"), "b.rs:14: "),
         (
             format!("{right}\nfn pay(fee: Fee) {{}}\n"),
-            "b.rs:18: function 'pay' stands twice: lines 13 and 18",
+            "b.rs:18: function 'pay' is defined twice: lines 13 and 18",
         ),
         (
             right.replace("berth()\n", "berth()\n=======\n"),
@@ -118,29 +118,22 @@ fn a_conflict_settled_by_hand_without_one_sides_edit_is_named_and_one_decided_he
     let repo = merged();
     repo.run(&["settle", "a.rs", "--by", "ours"]);
     let (code, said) = repo.output(&["proof"]);
-    assert_eq!(
-        (code, said.as_str()),
-        (0, "2 files checked, nothing stands in the way\n")
-    );
+    assert_eq!((code, said.as_str()), (0, "2 files checked, no findings\n"));
 }
 
 #[test]
 fn what_changed_after_it_was_staged_is_named_and_mere_touching_is_not() {
     let repo = merged();
-    assert!(found(&repo, &[a_rs()]).contains("nothing stands in the way"));
+    assert!(found(&repo, &[a_rs()]).contains("no findings"));
     repo.write("c.toml", "[a]\nx = 2\n");
     let untouched = repo.output(&["proof"]).1;
     assert!(
-        untouched.contains("nothing stands in the way"),
+        untouched.contains("no findings"),
         "not part of the commit: {untouched}"
     );
     let same = repo.read("a.rs");
     repo.write("a.rs", &same);
-    assert!(
-        repo.output(&["proof"])
-            .1
-            .contains("nothing stands in the way")
-    );
+    assert!(repo.output(&["proof"]).1.contains("no findings"));
     repo.write("a.rs", "const NAME: &str = \"changed\";\n");
     let said = repo.output(&["proof"]).1;
     assert!(said.contains("a.rs: changed after it was staged"), "{said}");
@@ -157,7 +150,7 @@ fn keys_that_stand_twice_are_found_in_data() {
     let both = "{\n  \"b\": 2,\n  \"c\": 3,\n  \"b\": 4,\n  \"a\": 1\n}\n";
     let said = found(&repo, &[("a.json", both.to_owned())]);
     assert!(
-        said.contains("a.json:4: key '\"b\"' stands twice: lines 2 and 4"),
+        said.contains("a.json:4: key '\"b\"' is defined twice: lines 2 and 4"),
         "{said}"
     );
 }
@@ -178,7 +171,7 @@ fn a_rebase_and_a_revert_are_traced_against_what_they_started_from() {
     repo.try_git(&["revert", "--no-edit", "HEAD~1"]);
     let right = BASE.replace("three();", "three(3);");
     let said = found(&repo, &[("a.txt", right)]);
-    assert_eq!(said, "1 file checked, nothing stands in the way\n");
+    assert_eq!(said, "1 file checked, no findings\n");
     let said = found(&repo, &[("a.txt", BASE.replace("two();", "two(2);"))]);
     assert!(said.contains("a.txt:9: "), "{said}");
 }
@@ -191,14 +184,8 @@ fn a_file_that_changed_after_it_was_staged_is_staged_again_by_one_key() {
     let mut desk = repo.desk();
     desk.press("5");
     let shown = desk.shows();
-    assert!(
-        shown.contains("! nothing changed after it was staged"),
-        "{shown}"
-    );
-    assert!(
-        shown.contains("Not ready: 1 finding stands in the way."),
-        "{shown}"
-    );
+    assert!(shown.contains("! no file changed after staging"), "{shown}");
+    assert!(shown.contains("Not ready: 1 finding blocks it."), "{shown}");
     desk.press("a");
     assert!(
         desk.shows().contains("Ready to conclude"),
@@ -218,7 +205,7 @@ fn the_text_around_a_finding_is_shown() {
     let shown = desk.press("5 down").shows();
     assert!(shown.contains("── b.rs:14"), "{shown}");
     assert!(shown.contains(" >    14      book(fee;"), "{shown}");
-    assert!(shown.contains("! the syntax holds"), "{shown}");
+    assert!(shown.contains("! the syntax is valid"), "{shown}");
     assert!(
         shown.contains("holds        2 merged texts traced"),
         "{shown}"
@@ -254,7 +241,7 @@ fn every_line_that_a_decision_gave_up_is_listed_on_request() {
     assert!(screen.contains("decided by hand"), "{screen}");
     let mut other = merged().desk();
     other.press("5 v");
-    assert_eq!(other.message(), "no decision gave up a line");
+    assert_eq!(other.message(), "no decision discarded a line");
 }
 
 #[test]
@@ -282,7 +269,7 @@ fn parley_says_at_once_what_does_not_parse_and_asks_before_it_is_written() {
     desk.press("w");
     let screen = desk.shows();
     assert!(
-        screen.contains("The draft does not parse. Write it all the same?"),
+        screen.contains("The draft does not parse. Write it anyway?"),
         "{screen}"
     );
     assert!(screen.contains("a.rs, line 2:"), "{screen}");
@@ -294,7 +281,7 @@ fn parley_says_at_once_what_does_not_parse_and_asks_before_it_is_written() {
     desk.press("U w enter");
     assert_eq!(repo.unmerged(), "", "{}", desk.message());
     assert!(
-        desk.press("5").shows().contains("! the syntax holds"),
+        desk.press("5").shows().contains("! the syntax is valid"),
         "{}",
         desk.shows()
     );
@@ -317,13 +304,130 @@ fn markers_that_a_side_had_committed_are_found() {
     repo.try_git(&["merge", "-q", "side"]);
     let said = repo.output(&["proof"]).1;
     for text in [
-        "b.txt:2: a conflict with markers that theirs had committed",
-        "c.txt:2: a conflict with markers that ours had committed",
+        "b.txt:2: a conflict with markers that theirs committed",
+        "c.txt:2: a conflict with markers that ours committed",
     ] {
         assert!(said.contains(text), "no '{text}' in\n{said}");
     }
     assert!(
         !said.contains("d.txt"),
         "the merge did not touch it\n{said}"
+    );
+}
+
+/// What Proof says of a merge that git made without a conflict, or of a result in its place.
+fn proof_of_clean(path: &str, texts: [&str; 3], result: Option<&str>) -> (i32, String) {
+    let repo = Repo::new();
+    let [base, ours, theirs] = texts;
+    repo.write(path, base);
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write(path, theirs);
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write(path, ours);
+    repo.commit("ours");
+    repo.git(&["merge", "-q", "--no-commit", "--no-ff", "side"]);
+    if let Some(result) = result {
+        repo.write(path, result);
+        repo.git(&["add", path]);
+    }
+    repo.output(&["proof"])
+}
+
+#[test]
+fn what_git_merged_without_a_conflict_must_pass_the_proofs_too() {
+    for (path, texts, result, said) in [
+        (
+            "quay.py",
+            [
+                "import os\nimport re\n\n\ndef one(x):\n    return re.sub('a', 'b', x)\n\n\ndef two(x):\n    return x\n",
+                "import re\n\n\ndef one(x):\n    return re.sub('a', 'b', x)\n\n\ndef two(x):\n    return x\n",
+                "import os\nimport re\n\n\ndef one(x):\n    return re.sub('a', 'b', x)\n\n\ndef two(x):\n    return os.path.join(x)\n",
+            ],
+            None,
+            "quay.py:9: this line uses 'os', which the other side removed or renamed everywhere",
+        ),
+        (
+            "quay.css",
+            [
+                ":root { --tide: blue; --wind: red; }\n\n.a { color: red; }\n",
+                ":root { --wind: red; }\n\n.a { color: red; }\n",
+                ":root { --tide: blue; --wind: red; }\n\n.a { color: var(--tide); }\n",
+            ],
+            None,
+            "uses 'tide'",
+        ),
+        (
+            "quay.css",
+            [
+                ".a { top: 0 }\n\n.m { top: 0 }\n\n.z { top: 0 }\n",
+                ".a { top: 0 }\n.k { top: 1 }\n\n.m { top: 0 }\n\n.z { top: 0 }\n",
+                ".a { top: 0 }\n\n.m { top: 0 }\n\n.k { top: 2 }\n.z { top: 0 }\n",
+            ],
+            None,
+            "rule '.k' is defined twice: lines 2 and 6",
+        ),
+        (
+            "quay.rs",
+            [
+                "const KINDS: [&str; 2] = [\n    \"tug\",\n\n    \"ferry\",\n];\n",
+                "const KINDS: [&str; 3] = [\n    \"tug\",\n    \"barge\",\n\n    \"ferry\",\n];\n",
+                "const KINDS: [&str; 3] = [\n    \"tug\",\n\n    \"ferry\",\n    \"yacht\",\n];\n",
+            ],
+            None,
+            "quay.rs:1: this line has a number that both sides raised alike",
+        ),
+        (
+            "quay.py",
+            [
+                "class Base:\n    a = 1\n\n\nclass Other:\n    b = 2\n\n\nclass Third:\n    c = 3\n",
+                "class Other:\n    b = 2\n\n\nclass Third:\n    c = 3\n\n\nclass Base:\n    a = 1\n",
+                "class Base:\n    a = 1\n\n\nclass Other:\n    b = 2\n\n\nclass Third(Base):\n    c = 3\n",
+            ],
+            None,
+            "uses 'Base' before the line that declares it",
+        ),
+        (
+            "quay.py",
+            [
+                "def f(x):\n    if x:\n        a()\n        b()\n    c()\n",
+                "def f(x):\n    if x:\n        a(1)\n        b()\n    c()\n",
+                "def f(x):\n    if x:\n        a()\n        b()\n    c()\n    d()\n",
+            ],
+            Some("def f(x):\n    if x:\n        a(1)\n    b()\n    c()\n    d()\n"),
+            "quay.py:4: this line is in 'def f(x):'; the side that wrote it has it in 'if x:'",
+        ),
+    ] {
+        let (code, found) = proof_of_clean(path, texts, result);
+        assert!(code == 1 && found.contains(said), "{texts:#?}\n{found}");
+    }
+    // Two edits that do not meet are right.
+    let base = "const N: u32 = 2;\n\nfn a() {\n    b();\n}\n";
+    let right = proof_of_clean(
+        "quay.rs",
+        [base, &base.replace("2", "3"), &base.replace("b()", "b(1)")],
+        None,
+    );
+    assert_eq!(right, (0, "1 file checked, no findings\n".to_owned()));
+}
+
+#[test]
+fn two_new_files_with_one_number_are_reported() {
+    let repo = Repo::new();
+    repo.write("db/001_quay.sql", "create table quay (id int);\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write("db/002_tide.sql", "create table tide (id int);\n");
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("db/002_berth.sql", "create table berth (id int);\n");
+    repo.commit("ours");
+    repo.git(&["merge", "-q", "--no-commit", "side"]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 1, "{said}");
+    assert!(
+        said.contains("db/002_tide.sql: has the number 002, which ours gave to db/002_berth.sql"),
+        "{said}"
     );
 }

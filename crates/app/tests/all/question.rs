@@ -62,7 +62,7 @@ fn what_is_folded_opens_on_a_key_and_long_cards_scroll() {
     }
     assert!(seen.iter().all(|seen| *seen), "{seen:?}");
     assert!(
-        desk.message().contains("all of this card"),
+        desk.message().contains("the whole card"),
         "{}",
         desk.message()
     );
@@ -78,7 +78,7 @@ fn what_is_folded_opens_on_a_key_and_long_cards_scroll() {
     let rows = |shown: &str| shown.lines().filter(|row| row.contains("deeper")).count();
     let before = rows(&folded);
     desk.press("f");
-    assert!(desk.message().contains("all lines of the cards"));
+    assert!(desk.message().contains("all lines are shown"));
     assert!(rows(&desk.shows()) <= before);
     assert!(
         !desk.shows().contains("re-indented, 4 deeper"),
@@ -117,7 +117,7 @@ fn a_side_taken_leaves_what_nobody_disputes_and_all_of_it_says_what_goes() {
     assert_eq!(text(&desk), ours);
     assert!(
         desk.message()
-            .contains("giving up 1 change of theirs that nobody disputed"),
+            .contains("discarding 1 change that only theirs made"),
         "{}",
         desk.message()
     );
@@ -155,7 +155,7 @@ fn the_other_side_can_be_left_there_as_a_comment() {
     let mut desk = repo.desk();
     desk.open("a.json").press("C");
     assert!(
-        desk.message().contains("no comment can be left here"),
+        desk.message().contains("knows no comment syntax"),
         "{}",
         desk.message()
     );
@@ -206,12 +206,13 @@ fn a_decision_goes_on_to_the_next_and_says_when_none_is_left() {
         open.plan().conflict_of(open.view.region).unwrap().number()
     };
     assert_eq!(number(&desk), 2);
-    assert!(desk.message().contains("on to 2"), "{}", desk.message());
+    assert!(desk.message().contains("next: 2"), "{}", desk.message());
     desk.press("u");
     assert_eq!(number(&desk), 1);
     desk.press("o t o");
     assert!(
-        desk.message().contains("nothing is open here: w writes"),
+        desk.message()
+            .contains("no conflict is open here: w writes"),
         "{}",
         desk.message()
     );
@@ -318,12 +319,12 @@ fn on_a_very_wide_screen_the_cards_stand_side_by_side() {
         .any(|row| row.contains("▲ ours") && row.contains("▼ theirs"));
     assert!(heads, "{shown}");
     assert!(
-        shown.contains("around it in ours") && shown.contains("around it in theirs"),
+        shown.contains("context in ours") && shown.contains("context in theirs"),
         "{shown}"
     );
     let t = Tmux::start(&repo.top, (220, 50), "", &[]);
     t.wait("1 open");
-    t.keys("Enter").wait("around it in theirs");
+    t.keys("Enter").wait("context in theirs");
     t.keys("t").wait("0 open");
 }
 
@@ -361,7 +362,7 @@ fn words_are_found_in_the_draft_and_the_versions_and_one_goes_back() {
     assert_eq!(line(&desk), start);
     desk.press("/").type_text("only theirs").press("enter");
     assert!(
-        desk.message().contains("theirs has it in line 31"),
+        desk.message().contains("theirs has it on line 31"),
         "{}",
         desk.message()
     );

@@ -441,14 +441,14 @@ fn nothing_under_way_shows_the_log() {
     repo.commit("Only commit");
     let mut desk = repo.desk();
     assert!(
-        desk.shows().contains("there is no other branch here"),
+        desk.shows().contains("no other branch exists"),
         "{}",
         desk.shows()
     );
     assert!(desk.press("6").shows().contains("Only commit"));
     let fresh = Repo::new();
     let shown = fresh.desk().press("6").shows();
-    assert!(shown.contains("nothing is under way"), "{shown}");
+    assert!(shown.contains("no operation in progress"), "{shown}");
     let (code, output) = fresh.output(&["docket"]);
     assert_eq!(code, 0, "{output}");
     assert_eq!(armistice(&fresh.top, &["proof"]).status.code(), Some(0));

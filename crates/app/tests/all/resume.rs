@@ -14,7 +14,7 @@ fn every_decision_survives_kill_9() {
     t.signal("-KILL").wait("EXIT 137");
     let again = Tmux::start(&repo.top, (120, 40), "", &[]);
     // The place comes back with the decisions.
-    again.wait("tools/report.py: back where you were");
+    again.wait("tools/report.py: resumed where you left off");
     again.wait("tools/report.py · 2 open · 1 settled");
     again.keys("2").wait("1 by you · 16 open");
     again.keys("3");
@@ -42,7 +42,7 @@ fn text_being_typed_survives_kill_9() {
     });
     t.signal("-KILL").wait("EXIT 137");
     let again = Tmux::start(&repo.top, (120, 40), "", &[]);
-    again.wait("an edit of this file was cut short");
+    again.wait("an edit of this file was interrupted");
     again.keys("e").wait("half a thought two");
     again.keys("Escape").wait("0 open · 1 settled");
     again.keys("w").wait("written and staged");
@@ -66,14 +66,14 @@ fn what_could_not_be_recorded_is_taken_back_on_the_screen_too() {
     let recorded = std::fs::read(&journal).unwrap();
     // The disk is full after three bytes more: a decision, undo and an edit all fail.
     t.limit_files(Some(recorded.len() as u64 + 3));
-    t.keys("n t").wait("NOT recorded");
+    t.keys("n t").wait("NOT saved");
     t.wait("1 open · 1 settled");
-    t.keys("u").wait("NOT recorded");
+    t.keys("u").wait("NOT saved");
     t.wait("1 open · 1 settled");
     t.keys("n e").wait("editing by hand");
     t.type_text("by hand ")
         .keys("Escape")
-        .wait("NOT recorded and the editor is open again");
+        .wait("NOT saved, so the editor is open again");
     assert_eq!(
         std::fs::read(&journal).unwrap(),
         recorded,
@@ -135,7 +135,7 @@ fn decisions_come_back_when_the_same_merge_is_done_again() {
     let mut desk = repo.desk();
     desk.press("6 B enter");
     assert!(
-        desk.message().contains("backed out of the merge"),
+        desk.message().contains("aborted the merge"),
         "{}",
         desk.message()
     );
@@ -180,10 +180,7 @@ fn two_programs_on_one_journal_are_told_apart() {
     first.open("a.txt").press("o");
     second.open("a.txt").press("t");
     let message = second.message();
-    assert!(
-        message.contains("NOT recorded, so it was taken back"),
-        "{message}"
-    );
+    assert!(message.contains("NOT saved, so it was undone"), "{message}");
     assert!(message.contains("another Armistice"), "{message}");
     assert!(second.state.message.is_trouble);
     assert_eq!(second.state.totals().0.open, 1);
@@ -254,7 +251,7 @@ fn the_place_comes_back_with_file_conflict_and_lens_after_closing_and_after_a_ki
         };
         t.wait("EXIT");
         let again = Tmux::start(&repo.top, (160, 40), "", &[]);
-        again.wait("a.txt: back where you were");
+        again.wait("a.txt: resumed where you left off");
         let screen = again.wait("conflict 2 of 2");
         assert!(screen.contains("against ours"), "{how}\n{screen}");
         again.keys("Tab Tab p 2 q").wait("EXIT 0");
@@ -264,8 +261,8 @@ fn the_place_comes_back_with_file_conflict_and_lens_after_closing_and_after_a_ki
     repo.try_git(&["merge", "side"]);
     repo.git(&["commit", "-q", "--allow-empty", "-am", "by hand"]);
     let t = Tmux::start(&repo.top, (160, 40), "", &[]);
-    let screen = t.wait("nothing under way");
-    assert!(!screen.contains("back where you were"), "{screen}");
+    let screen = t.wait("nothing in progress");
+    assert!(!screen.contains("resumed where you left off"), "{screen}");
 }
 
 /// What every screen and command says of a written file whose decision was taken back.
@@ -290,7 +287,7 @@ fn assert_is_not_finished(desk: &mut Desk, repo: &Repo) {
     let head = repo.git(&["rev-parse", "HEAD"]);
     desk.press("c");
     assert!(
-        desk.shows().contains("Conclude all the same?"),
+        desk.shows().contains("Conclude anyway?"),
         "{}",
         desk.shows()
     );

@@ -38,12 +38,12 @@ fn what_is_certain_is_settled_on_opening_shown_and_undone() {
     desk.open("a.rs").press("s");
     assert_eq!(
         desk.message(),
-        "adjacent edits: main and side changed different lines that stand side by side · r opens it again"
+        "adjacent edits: main and side changed different lines next to each other · r reopens it"
     );
     // Undo takes back what a person did; what rules did on opening is opened again on purpose.
     desk.press("u");
     assert_eq!(counts(&desk), (1, 0, 0));
-    assert!(desk.message().contains("nothing of yours to take back"));
+    assert!(desk.message().contains("nothing of yours to undo"));
     desk.press("r");
     assert_eq!(counts(&desk), (0, 0, 1));
     desk.press("u u");
@@ -145,7 +145,7 @@ fn only_the_rows_that_clash_wait_for_a_person() {
     desk.open("watch.py").press("n");
     let shown = desk.shows();
     assert!(
-        shown.contains("conflict 2 of 3 · both changed the same line"),
+        shown.contains("conflict 2 of 3 · both sides changed the same line"),
         "{shown}"
     );
     assert!(
@@ -175,7 +175,7 @@ fn words_of_one_side_can_stand_at_the_indentation_of_the_other() {
     desk.press("I");
     assert_eq!(
         desk.message(),
-        "settled 1 by theirs re-indented (2 lines) · u takes it back · nothing is open here: w writes the file"
+        "settled 1 by theirs re-indented (2 lines) · u undoes it · no conflict is open here: w writes the file"
     );
     desk.press("w");
     let stands = "fn dock() {\n        moor(ship, high);\n        log(ship);\n}\n";
@@ -185,7 +185,7 @@ fn words_of_one_side_can_stand_at_the_indentation_of_the_other() {
     let repo = Repo::conflict("a.rs", base, ours, theirs);
     let mut desk = ruled(&repo);
     desk.open("a.rs").press("i");
-    assert!(desk.message().starts_with("no choice here"));
+    assert!(desk.message().starts_with("not possible here"));
     assert_eq!(counts(&desk), (0, 0, 1));
 }
 
@@ -199,7 +199,7 @@ fn names_of_one_line_are_merged_as_a_set() {
     desk.open("quay.py").press("s");
     assert!(
         desk.message().starts_with(
-            "both changed the names of one line: main and side each changed the names in one line"
+            "both sides changed the names of one line: main and side each changed the names in one line"
         ),
         "{}",
         desk.message()
@@ -223,7 +223,7 @@ fn new_lines_that_hang_on_what_is_gone_are_not_offered() {
     assert_eq!(counts(&desk), (0, 0, 1));
     assert!(
         desk.shows()
-            .contains("hint: main added 1 line beside what side"),
+            .contains("hint: main added 1 line next to lines that side"),
         "{}",
         desk.shows()
     );
@@ -294,7 +294,7 @@ fn a_text_written_by_hand_is_repeated_with_its_origin_but_not_with_lines_that_it
     desk.open("a.txt").press("e ctrl-a");
     desk.type_text("head\nmoor(quay) and end").press("esc .");
     assert!(
-        desk.message().contains("reaches beyond its conflict"),
+        desk.message().contains("goes beyond its conflict"),
         "{}",
         desk.message()
     );
@@ -462,7 +462,7 @@ fn hints_explain_and_settle_nothing() {
     );
     assert!(
         desk.shows()
-            .contains("hint: main and side differ in numbers alone"),
+            .contains("hint: main and side differ only in numbers"),
         "{}",
         desk.shows()
     );
@@ -566,7 +566,7 @@ fn setup_shows_what_it_writes_and_takes_it_back() {
     assert!(
         repo.output(&["setup", "--driver", "--yes"])
             .1
-            .contains("everything is set already")
+            .contains("everything is already set")
     );
     repo.git(&["config", "merge.armistice.name", "mine"]);
     let (code, output) = repo.output(&["setup", "--remove", "--yes"]);

@@ -144,13 +144,13 @@ fn exit_codes_tell_a_script_whether_it_will_still_merge() {
         "{said}"
     );
     let (code, said) = repo.output(&["scout", "HEAD", "--text"]);
-    assert!(
-        code == 0 && said.contains("all of it is here already"),
-        "{said}"
-    );
+    assert!(code == 0 && said.contains("already up to date"), "{said}");
     repo.try_git(&["merge", "side"]);
     let (code, said) = repo.output(&["scout", "side", "--text"]);
-    assert!(code == 2 && said.contains("a merge is under way"), "{said}");
+    assert!(
+        code == 2 && said.contains("a merge is in progress"),
+        "{said}"
+    );
 }
 
 #[test]
@@ -267,15 +267,13 @@ fn what_cannot_conflict_is_said_and_done() {
     assert!(desk.shows().contains("b.txt"), "{}", desk.shows());
     desk.press("1 S enter");
     assert!(
-        desk.message().contains("done, nothing clashed"),
+        desk.message().contains("done without a conflict"),
         "{}",
         desk.message()
     );
     assert_eq!(repo.read("b.txt"), "two\n");
     assert!(
-        desk.press("1")
-            .shows()
-            .contains("all of it is here already"),
+        desk.press("1").shows().contains("already up to date"),
         "{}",
         desk.shows()
     );
@@ -302,13 +300,13 @@ fn a_counterpart_is_found_by_letters_or_by_whatever_git_knows() {
     desk.type_text("side~1").press("enter");
     assert!(desk.shows().contains("> side~1"), "{}", desk.shows());
     assert!(
-        desk.shows().contains("all of it is here already"),
+        desk.shows().contains("already up to date"),
         "{}",
         desk.shows()
     );
     desk.press("/").type_text("nowhere at all").press("enter");
     assert!(
-        desk.message().contains("names no branch"),
+        desk.message().contains("is not a branch"),
         "{}",
         desk.message()
     );
@@ -344,7 +342,7 @@ fn other_things_that_can_be_done_are_foreseen_too() {
     desk.press("o");
     let shown = desk.shows();
     assert!(
-        shown.contains("git revert --no-edit") && shown.contains("undone here"),
+        shown.contains("git revert --no-edit") && shown.contains("undo one commit here"),
         "{shown}"
     );
     assert!(!shown.contains("> side"), "own commits are undone: {shown}");
@@ -389,7 +387,7 @@ fn a_whole_file_is_tried_out_too() {
     desk.press("t enter");
     assert!(
         desk.message()
-            .contains("tried out, settled as a whole by theirs"),
+            .contains("tried out with theirs for the whole file"),
         "{}",
         desk.message()
     );
@@ -514,7 +512,7 @@ fn with_obstacle(obstacle: &str) -> Repo {
         "nothing" | "stash" => {}
         "changed" => repo.write("a.txt", changed),
         "changed elsewhere" => repo.write("b.txt", changed),
-        "staged elsewhere" => {
+        "staged by another program" => {
             repo.write("b.txt", changed);
             repo.git(&["add", "b.txt"]);
         }
@@ -553,7 +551,7 @@ fn what_is_in_the_way_is_what_git_stops_for_and_what_it_replaces() {
         "nothing",
         "changed",
         "changed elsewhere",
-        "staged elsewhere",
+        "staged by another program",
         "removed file",
         "untracked",
         "ignored",
@@ -604,11 +602,11 @@ fn ignored_files_are_copied_before_git_replaces_them() {
     let mut desk = Desk::new(&repo.top, (140, 40));
     let asked = desk.press("S").shows();
     assert!(
-        asked.contains("git replaces 1 ignored file without asking"),
+        asked.contains("git overwrites 1 ignored file without asking"),
         "{asked}"
     );
     assert!(
-        asked.contains("keep 1 copy under the git folder, then begin"),
+        asked.contains("keep 1 copy in the git folder, then begin"),
         "{asked}"
     );
     desk.press("enter");
@@ -696,11 +694,16 @@ fn settings_of_git_count_in_a_forecast() {
             "rebase.rebaseMerges",
             "true",
             "rebase",
-            "merge commits again",
+            "recreates merge commits",
         ),
         ("rebase.backend", "apply", "rebase", "applies patches"),
         ("rebase.updateRefs", "true", "rebase", "move with them"),
-        ("rerere.autoUpdate", "true", "merge", "seen resolved before"),
+        (
+            "rerere.autoUpdate",
+            "true",
+            "merge",
+            "stages recorded resolutions",
+        ),
     ] {
         let repo = clash(&[(key, value)]);
         let told = forecast(&repo, &["side", "--as", how]);
@@ -875,7 +878,7 @@ fn a_rebase_names_what_went_and_says_what_its_estimates_stand_on() {
     assert_ne!(rebase["open"], with_theirs["open"]);
     let (code, text) = repo.output(&["scout", "side", "--as", "rebase", "--text"]);
     assert!(
-        code == 1 && text.contains("estimates take side for what stays open"),
+        code == 1 && text.contains("estimates assume side for open conflicts"),
         "{text}"
     );
     // A finding alone is no success either.

@@ -50,8 +50,8 @@ fn docket_with_a_question() {
         "question",
         &DEMO,
         &[
-            "take the whole file as theirs has it",
-            "gives up what ours did: 1 line added, 1 removed",
+            "take the whole file from theirs",
+            "discards the changes of ours: 1 line added, 1 removed",
             "esc do nothing",
         ],
         |desk| {
@@ -96,10 +96,10 @@ fn all_likely_is_asked_with_a_list() {
         "likely",
         &DEMO,
         &[
-            "take 10 proposals?",
+            "accept 10 suggestions?",
             "docs/handbook.md · conflict 1 · word-by-word blend",
             "│ The tide table is read",
-            "u takes all of them back at once",
+            "u undoes all of them in one step",
             "esc do nothing",
         ],
         |desk| {
@@ -141,7 +141,7 @@ fn parley_picking_lines() {
     check(
         "picking",
         &DEMO,
-        &["preview: picked so far", "enter let them stand"],
+        &["preview: picked so far", "enter accept"],
         |desk| {
             desk.open("tools/pilotage.py")
                 .press("l space down down space");
@@ -170,7 +170,7 @@ fn proof() {
         &DEMO,
         &[
             "! no conflict is open",
-            "nothing to look at yet",
+            "nothing to check yet",
             "> ! config/prices.toml",
             "Not ready: 14 files not finished yet",
         ],
@@ -210,8 +210,8 @@ fn proof_with_findings_and_a_running_check() {
         "proof running",
         &repo,
         &[
-            "! nothing is lost",
-            "! the syntax holds",
+            "! no edit is lost",
+            "! the syntax is valid",
             "running      required · 12 s",
             "o shows all it prints",
         ],
@@ -292,7 +292,7 @@ fn accord_in_a_rebase() {
         &repo,
         &[
             "not ready: 3 files not finished yet",
-            "Commits step 2 of 5, then goes on to step 3",
+            "Commits step 2 of 5, then continues with step 3",
             "Keep a lit berth for ships at night",
         ],
         |desk| {
@@ -321,7 +321,7 @@ fn ask_and_help() {
         &[
             "Parley · what did each side want here",
             "go to the next open conflict",
-            "settle by ours",
+            "take ours",
         ],
         |desk| {
             desk.open("src/quay.rs").press("?");
@@ -416,7 +416,7 @@ fn a_message_that_is_cut_can_be_read_whole_and_trouble_is_not_covered() {
     assert!(desk.message().starts_with("first"), "{}", desk.message());
     assert!(desk.shows().contains("! shows all"), "{}", desk.shows());
     let shown = desk.press("!").shows();
-    assert!(shown.contains("the message in full"), "{shown}");
+    assert!(shown.contains("full message"), "{shown}");
     assert!(
         shown.contains("first x") && shown.contains("x end"),
         "{shown}"

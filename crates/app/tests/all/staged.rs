@@ -82,14 +82,17 @@ fn the_staged_result_is_shown_against_each_parent_with_whose_lines_came() {
         ],
     );
     desk.press("enter");
-    assert!(desk.message().contains("git merged this file by itself"));
+    assert!(
+        desk.message()
+            .contains("git merged this file without a conflict")
+    );
     desk.press("up up up enter");
     has(&desk, &["3 Parley", "a.txt"]);
     // From Proof too; esc goes back there.
     desk.press("5 d");
     has(&desk, &["staged against ▲ main"]);
     desk.press("esc");
-    has(&desk, &["nothing is lost"]);
+    has(&desk, &["no edit is lost"]);
 }
 
 #[test]
@@ -154,7 +157,7 @@ fn what_has_no_text_says_so_and_what_changes_outside_is_counted_anew() {
     repo.git(&["update-index", "--chmod=+x", "new ü.txt"]);
     let mut desk = Desk::new(&repo.top, (120, 40));
     desk.press("3 o w 6 d");
-    has(&desk, &[" > crest.png", "added: there is no text to show"]);
+    has(&desk, &[" > crest.png", "added: no text to show"]);
     repo.write("long.txt", LONG);
     repo.git(&["add", "long.txt"]);
     desk.press("ctrl-r j");

@@ -193,7 +193,7 @@ fn a_terminal_that_goes_away_ends_the_program_quietly_with_everything_recorded()
         tmux.wait("1 conflict · ★ 0 by rule · 0 by you · 1 open");
         match keys {
             "" => {}
-            "6" => drop(tmux.keys("6").wait("how it was decided")),
+            "6" => drop(tmux.keys("6").wait("decisions")),
             _ => {
                 tmux.keys("Enter").wait("conflict 1 of 1");
                 tmux.keys("o").wait("0 open · 1 settled");

@@ -67,7 +67,7 @@ fn a_whole_file_taken_on_docket_is_counted_kept_and_comes_back() {
     assert_eq!(counts(&again), (2, 0, 2, 0), "{}", again.shows());
     let screen = again.press("j").shows();
     assert!(
-        screen.contains("Decided before: remove the file."),
+        screen.contains("Decided earlier: remove the file."),
         "{screen}"
     );
     assert!(
@@ -112,11 +112,11 @@ fn what_somebody_staged_is_settled_and_nobodys_decision_here() {
     assert_eq!(counts(&desk), (2, 0, 0, 2));
     let screen = desk.shows();
     assert!(
-        screen.contains("0 by you · 0 open, 2 settled without Armistice"),
+        screen.contains("0 by you · 0 open, 2 staged by another program"),
         "{screen}"
     );
     let screen = desk.press("6").shows();
-    assert!(screen.contains("without Armistice"), "{screen}");
+    assert!(screen.contains("by another program"), "{screen}");
 }
 
 #[test]
@@ -144,7 +144,7 @@ fn the_mode_of_a_file_that_both_added_is_asked_for() {
     for text in [
         "run.sh: which mode?",
         "main added it as an ordinary file.",
-        "side added it as a program",
+        "side added it as executable",
     ] {
         assert!(screen.contains(text), "no '{text}' on\n{screen}");
     }
@@ -163,7 +163,10 @@ fn the_mode_of_a_file_that_both_added_is_asked_for() {
     // Without a screen it must be said, or follows from the side that is taken.
     let repo = make();
     let (code, text) = repo.output(&["settle", "run.sh", "--by", "base"]);
-    assert!(code == 2 && text.contains("--mode says whose"), "{text}");
+    assert!(
+        code == 2 && text.contains("choose one with --mode"),
+        "{text}"
+    );
     assert!(!repo.unmerged().is_empty());
     assert_eq!(repo.output(&["settle", "run.sh", "--by", "theirs"]).0, 0);
     assert_eq!(staged(&repo), "100755");

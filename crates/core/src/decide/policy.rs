@@ -16,7 +16,7 @@ pub enum WhitespacePolicy {
     Exact,
     /// Line ends.
     LineEnds,
-    /// Line ends and trailing blanks.
+    /// Line ends and trailing whitespace.
     Trailing,
     /// How many blanks, and of which kind, stand where all have some.
     Amount,

@@ -26,7 +26,7 @@ pub enum DeltaRow {
     Reworded(LineIdx, LineIdx),
     /// A line with the same words behind other indentation.
     Reindented(LineIdx, LineIdx),
-    /// A line with the same words and indentation that differs in inner or trailing blanks or line end.
+    /// A line with the same words and indentation that differs in inner or trailing whitespace or line end.
     Respaced(LineIdx, LineIdx),
 }
 

@@ -81,7 +81,7 @@ impl Draft {
         })
     }
 
-    /// Puts a region back to how it merged by itself.
+    /// Puts a region back to how it merged.
     fn reset(&mut self, id: RegionId) -> Result<(), Refused> {
         self.put(id, |region| Ok(RegionDraft::default(region)))
     }

@@ -17,7 +17,7 @@ pub enum Entry {
     Rule(RegionId, Ruling),
     /// Open a settled conflict again.
     Reopen(RegionId),
-    /// Put a region back to how it merged by itself.
+    /// Put a region back to how it merged.
     Restore(RegionId),
     /// Lines rewritten by hand; all refer to the draft before this entry.
     /// An insertion between two regions belongs to `prefer`.

@@ -11,7 +11,7 @@ use std::sync::Arc;
 /// How a region stands in the draft.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RegionState {
-    /// As it merged by itself.
+    /// As it merged.
     Merged,
     /// A conflict that waits for a decision.
     Open,

@@ -1,11 +1,13 @@
 //! Undo, redo and resuming: a draft and the steps that made it.
 
 use crate::decide::ruling::Ruling;
-use crate::draft::entry::{Entry, Refused, Step};
+use crate::diff::lines::changed_lines;
+use crate::draft::entry::{Entry, LineEdit, Refused, Step};
 use crate::draft::journal::Event;
 use crate::draft::merged_text::Draft;
 use crate::model::region::RegionId;
 use crate::plan::build::Plan;
+use crate::text::source::Source;
 use std::sync::Arc;
 
 /// A draft and the decisions that made it: what is undone, redone and resumed.
@@ -47,6 +49,31 @@ impl Session {
             unsaved: false,
             dropped: Vec::new(),
         }
+    }
+
+    /// A session whose draft is a merged text that somebody else made: what differs from the plan was
+    /// written by hand. `None` if the draft cannot be made so.
+    pub fn with_result(plan: Arc<Plan>, result: &Source) -> Option<Self> {
+        let mut session = Session::new(plan);
+        let before = session.draft.bytes();
+        let lines =
+            |text| -> Vec<&[u8]> { <[u8]>::split_inclusive(text, |b| *b == b'\n').collect() };
+        let (old, new) = (lines(&before), lines(result.bytes()));
+        let edits = changed_lines(&old, &new);
+        let edits = edits.into_iter().map(|(lines, to)| LineEdit {
+            lines,
+            text: new[to.start.0 as usize..to.end.0 as usize].concat(),
+        });
+        let edits: Vec<LineEdit> = edits.collect();
+        if !edits.is_empty() {
+            let entry = Entry::Edit {
+                edits,
+                prefer: None,
+            };
+            let step = Step::new("the merged text", vec![entry]);
+            session.apply(&Event::Do(step)).ok()?;
+        }
+        (session.draft.bytes() == result.bytes()).then_some(session)
     }
 
     /// A session in which rules have settled what they are sure of.

@@ -1,4 +1,4 @@
-//! Merging one row three ways: indentation, words, trailing blanks and line end each on their own.
+//! Merging one row three ways: indentation, words, trailing whitespace and line end each on their own.
 //!
 //! Not here: which rows belong together (`row_edits`), the order of rows (`rows`).
 

@@ -150,7 +150,7 @@ impl DraftSegment {
         self.origin
     }
 
-    /// The same once nothing is open there any more: base by decision.
+    /// The same once no conflict is open there any more: base by decision.
     pub(crate) fn decided(&mut self) {
         if self.origin == Origin::Open {
             self.origin = Origin::Base;

@@ -100,7 +100,7 @@ fn share_a_row(edits: &PerSide<Vec<RowEdit>>) -> bool {
 /// ```
 /// use armistice_core::{Options, describe, plan};
 /// let plan = plan(&"a\n".into(), &"b\n".into(), &"c\n".into(), &Options::default());
-/// assert_eq!(describe(&plan, plan.conflicts()[0]), "both changed the same line");
+/// assert_eq!(describe(&plan, plan.conflicts()[0]), "both sides changed the same line");
 /// ```
 pub fn describe(plan: &Plan, id: RegionId) -> String {
     let region = plan.region(id);
@@ -112,7 +112,7 @@ pub fn describe(plan: &Plan, id: RegionId) -> String {
         return told_apart(apart);
     }
     match cause(plan, id) {
-        Cause::BothAdded => "both added lines here".to_owned(),
+        Cause::BothAdded => "both sides added lines here".to_owned(),
         Cause::WhiteSpace => "only white space differs".to_owned(),
         Cause::RemovedAgainstEdited(side) => format!(
             "{} removed {} that {} edited",
@@ -121,11 +121,11 @@ pub fn describe(plan: &Plan, id: RegionId) -> String {
             name(side.other())
         ),
         Cause::ReindentedAgainstEdited(side) => format!(
-            "{} changed white space, {} the words",
+            "{} changed white space, {} changed words",
             name(side),
             name(side.other())
         ),
-        Cause::Touching => "changes that touch each other".to_owned(),
+        Cause::Touching => "changes right next to each other".to_owned(),
         Cause::TooLong => "too long to say which lines clash".to_owned(),
         Cause::SameLine => same_lines(plan, id),
     }
@@ -142,19 +142,19 @@ fn told_apart(apart: &Apart) -> String {
         Apart::Beside {
             changed_by, what, ..
         } => format!(
-            "{} alone changed {what}, {} what stands beside it",
+            "only {} changed {what}; {} changed its neighbours",
             name(*changed_by),
             name(changed_by.other())
         ),
-        Apart::TwoBodies { what } => format!("both added {what}, each with another body"),
+        Apart::TwoBodies { what } => format!("both sides added {what}, with different bodies"),
         Apart::TwoPlaces { place_of, what } => format!(
-            "both moved {what}, to different places; this is that of {}",
+            "both sides moved {what} to different places; this is the place of {}",
             name(*place_of)
         ),
         Apart::BothAdded { replaces: true, .. } => {
-            "each put something else in the place of what stood here".to_owned()
+            "each side replaced these lines differently".to_owned()
         }
-        Apart::BothAdded { .. } => "each added declarations here".to_owned(),
+        Apart::BothAdded { .. } => "each side added declarations here".to_owned(),
     }
 }
 
@@ -162,7 +162,7 @@ fn told_apart(apart: &Apart) -> String {
 fn same_lines(plan: &Plan, id: RegionId) -> String {
     let all = plan.region(id).base.len();
     let Some(edits) = plan.finer(id).and_then(FinerMerge::edits) else {
-        return "both changed the same lines".to_owned();
+        return "both sides changed the same lines".to_owned();
     };
     let rows = |edits: &[RowEdit]| -> HashSet<LineIdx> {
         let changed = edits.iter().filter(|edit| edit.changes());
@@ -173,10 +173,10 @@ fn same_lines(plan: &Plan, id: RegionId) -> String {
     let (ours, theirs) = (rows(&edits.ours), rows(&edits.theirs));
     let both = ours.intersection(&theirs).count();
     let mut said = match (both, all) {
-        (1, 1) => "both changed the same line".to_owned(),
-        (n, all) if n == all => format!("both changed the same {n} lines"),
-        (1, all) => format!("both changed 1 of {all} lines"),
-        (n, all) => format!("both changed {n} of {all} lines"),
+        (1, 1) => "both sides changed the same line".to_owned(),
+        (n, all) if n == all => format!("both sides changed the same {n} lines"),
+        (1, all) => format!("both sides changed 1 of {all} lines"),
+        (n, all) => format!("both sides changed {n} of {all} lines"),
     };
     for side in Side::BOTH {
         let inserted = edits[side].iter().map(|edit| match edit {
@@ -213,7 +213,7 @@ mod tests {
 
     #[test]
     fn each_cause_has_its_sentence() {
-        check("a\n", "a\nb\n", "a\nc\n", "both added lines here");
+        check("a\n", "a\nb\n", "a\nc\n", "both sides added lines here");
         check("a b\n", "a  b\n", "  a b\n", "only white space differs");
         check(
             "a one\n",
@@ -225,19 +225,19 @@ mod tests {
             "a one\n",
             "  a one\n",
             "a two\n",
-            "ours changed white space, theirs the words",
+            "ours changed white space, theirs changed words",
         );
         check(
             "a one\nb two\n",
             "a won\nb two\n",
             "a one\nb too\n",
-            "changes that touch each other",
+            "changes right next to each other",
         );
         check(
             "a one x\n",
             "a won x\n",
             "a two x\n",
-            "both changed the same line",
+            "both sides changed the same line",
         );
     }
 }

@@ -315,7 +315,7 @@ mod tests {
             parts(&ours, &block("", &[(5, "ferry"), (20, "pilot")])),
             [20, 1]
         );
-        // The last nineteen rows were laid out anew by one side, and nobody else touched them: they
+        // The last nineteen rows were reformatted by one side, and nobody else touched them: they
         // merge by themselves. The sides swapped, the parts are the same.
         assert_eq!(
             parts(&block("", &[(5, "ferry"), (20, "pilot")]), &ours),

@@ -27,7 +27,7 @@ impl Rule for Adjacent {
             (true, _) => format!("{} alone changed this part of the conflict", context.theirs),
             (_, true) => format!("{} alone changed this part of the conflict", context.ours),
             _ => format!(
-                "{} and {} changed different lines that stand side by side",
+                "{} and {} changed different lines next to each other",
                 context.ours, context.theirs
             ),
         };

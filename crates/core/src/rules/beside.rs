@@ -34,7 +34,7 @@ impl Rule for Beside {
             () => "changed",
         };
         let reason = format!(
-            "{added} added {} beside what {other} {what}; both stand",
+            "{added} added {} next to lines that {other} {what}; both are kept",
             lines(n)
         );
         Some(Proposal::new(

@@ -26,7 +26,7 @@ impl Rule for Blend {
         let (o, t) = (&context.ours, &context.theirs);
         if stats.numbers > 0 || blends_numbers(conflict, &resolution) {
             return Some(Proposal::hint(format!(
-                "{o} and {t} changed different parts of one number or version; no mixture of them is right by itself"
+                "{o} and {t} changed different parts of one number or version; no mixture of both is safe"
             )));
         }
         let apart = stats.gap.is_none_or(|gap| gap >= INDEPENDENT_WORDS);

@@ -18,7 +18,7 @@ impl Rule for BothAdded {
     }
 
     fn title(&self) -> &'static str {
-        "both added here"
+        "both sides added lines here"
     }
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
@@ -36,7 +36,7 @@ impl Rule for BothAdded {
         if let Some(first) = deeper(conflict).filter(|_| !opens) {
             let (inner, outer) = (context.label(first), context.label(first.other()));
             let reason = format!(
-                "{inner} added to the block above, {outer} added what stands outside of it; both stand in that order"
+                "{inner} added to the block above, {outer} added after it; both are kept in that order"
             );
             let order = [first, first.other()]
                 .map(|side| Segment::Lines(side.into(), conflict.region().lines(side.into())));
@@ -48,7 +48,7 @@ impl Rule for BothAdded {
         if let Some(last) = leaves(conflict).filter(|_| !opens) {
             let (first, last) = (last.other(), last);
             let reason = format!(
-                "what {} added ends with leaving the block, so what {} added stands before it",
+                "the lines of {} leave the block, so the lines of {} come first",
                 context.label(last),
                 context.label(first)
             );
@@ -61,7 +61,7 @@ impl Rule for BothAdded {
         }
         // Their order is a coin toss: nothing in the texts tells it.
         Some(Proposal::hint(format!(
-            "{} and {} each added lines here; often both stay, but which comes first only a person knows",
+            "{} and {} each added lines here; often both are kept, but a person must choose the order",
             context.ours, context.theirs
         )))
     }

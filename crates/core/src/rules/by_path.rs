@@ -13,7 +13,7 @@ impl Rule for ByPath {
     }
 
     fn title(&self) -> &'static str {
-        "as settings say"
+        "from the settings"
     }
 
     /// A person wrote it into the settings.
@@ -23,7 +23,7 @@ impl Rule for ByPath {
 
     fn propose(&self, _: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let (side, pattern) = context.by_path.as_ref()?;
-        let reason = format!("settings take {} for '{pattern}'", context.label(*side));
+        let reason = format!("the settings take {} for '{pattern}'", context.label(*side));
         Some(Proposal::certain(
             Resolution::Take(Version::from(*side)),
             reason,
@@ -64,6 +64,6 @@ mod tests {
             ("path", Certainty::Certain)
         );
         assert_eq!(ruling.resolution, Some(Resolution::Take(Version::Theirs)));
-        assert_eq!(ruling.reason, "settings take theirs for '*.lock'");
+        assert_eq!(ruling.reason, "the settings take theirs for '*.lock'");
     }
 }

@@ -30,7 +30,7 @@ impl Rule for Declarations {
             // Where only blanks differ there are no two bodies.
             Apart::TwoBodies { .. } if same_tokens(ours, theirs) => return None,
             Apart::TwoBodies { what } => Proposal::hint(format!(
-                "{} and {} each added {what}, with another body",
+                "{} and {} each added {what}, with different bodies",
                 context.ours, context.theirs
             )),
             Apart::Moved {
@@ -42,9 +42,7 @@ impl Rule for Declarations {
                 Proposal::new(
                     sure(*is_declaration),
                     Resolution::Take(mover.other().into()),
-                    format!(
-                        "{moved} moved {what}; what {changed} changed in it goes along to its new place"
-                    ),
+                    format!("{moved} moved {what}; the edit of {changed} moves with it"),
                 )
             }
             Apart::Beside {
@@ -62,14 +60,12 @@ impl Rule for Declarations {
                     true => (
                         Certainty::Likely,
                         format!(
-                            "{changed} added {what}, and took out something that {other} changed: if it is the same under another name, that change belongs here"
+                            "{changed} added {what} and removed a declaration that {other} changed: if this is a rename, that change belongs here"
                         ),
                     ),
                     false => (
                         sure(*is_declaration),
-                        format!(
-                            "{changed} alone changed {what} here; what {other} changed stands beside it"
-                        ),
+                        format!("only {changed} changed {what}; {other} changed its neighbours"),
                     ),
                 };
                 let version = (*changed_by).into();
@@ -84,7 +80,7 @@ impl Rule for Declarations {
                 Proposal::new(certainty, resolution, reason)
             }
             Apart::TwoPlaces { place_of, what } => Proposal::hint(format!(
-                "{} and {} moved {what} to different places; here it stands for {}: take it at one of the two",
+                "{} and {} moved {what} to different places; this is the place of {}: keep it at one of the two",
                 context.ours,
                 context.theirs,
                 context.label(*place_of)
@@ -92,7 +88,7 @@ impl Rule for Declarations {
             Apart::BothAdded {
                 added, replaces, ..
             } if *replaces => Proposal::hint(format!(
-                "each put something else in the place of what stood here: {} {}, {} {}",
+                "each side replaced these lines differently: {} {}, {} {}",
                 context.ours,
                 titles(&added.ours),
                 context.theirs,
@@ -161,10 +157,10 @@ fn both_added(
         && wanting == 0
         && let Some(in_order) = in_order(conflict, added)
     {
-        let reason = format!("{each}; both stay, in the order of names that is kept here");
+        let reason = format!("{each}; both are kept, in the sorted order of the file");
         return Some(Proposal::certain(in_order, reason));
     }
-    let reason = format!("{each}; both stay, what {} added comes first", context.ours);
+    let reason = format!("{each}; both are kept, {} first", context.ours);
     Some(Proposal::likely(
         joined(conflict.plan(), conflict.id(), Side::Ours),
         reason,

@@ -8,7 +8,6 @@ use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::{Conflict, blends_numbers};
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
-use crate::rules::wording::whose;
 
 pub(crate) struct Replay;
 
@@ -59,9 +58,8 @@ impl Rule for Replay {
             }
             let (who, on) = (context.label(side), context.label(side.other()));
             let reason = format!(
-                "{who} changed {} and nothing else; the same is done to {} lines",
-                formula.describe(),
-                whose(on)
+                "{who} only changed {}; the same change is applied to the lines of {on}",
+                formula.describe()
             );
             // One change is no pattern, unless the other side changed only the layout.
             let bare = |text: &[u8]| -> Vec<u8> {

@@ -22,7 +22,7 @@ impl Rule for Generated {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         is_generated(conflict, context).then(|| {
-            Proposal::hint("a tool writes this file: settle what it is made from, take either side here and let the tool write it again".to_owned())
+            Proposal::hint("a tool generates this file: settle its sources, take either side here and run the tool again".to_owned())
         })
     }
 

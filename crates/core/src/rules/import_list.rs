@@ -16,7 +16,7 @@ impl Rule for Names {
     }
 
     fn title(&self) -> &'static str {
-        "both changed the names of one line"
+        "both sides changed the names of one line"
     }
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
@@ -48,7 +48,7 @@ impl Rule for Names {
             }
         };
         let reason = format!(
-            "{} and {} each changed the names in one line; what one took out is gone, what one put in is there",
+            "{} and {} each changed the names in one line; the result has all additions and removals",
             context.ours, context.theirs
         );
         Some(Proposal::new(certainty, resolution, reason))

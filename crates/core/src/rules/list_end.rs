@@ -17,7 +17,7 @@ impl Rule for ListEnd {
     }
 
     fn title(&self) -> &'static str {
-        "both added to a list in one line"
+        "both sides added to a list in one line"
     }
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
@@ -36,7 +36,7 @@ impl Rule for ListEnd {
         let merged = both(base.trimmed(), ours.trimmed(), theirs.trimmed())?;
         let text = [ours.indent(), &merged, ours.trailing(), ours.end().bytes()].concat();
         let reason = format!(
-            "{} and {} each added to the end of a list; what {} added comes first",
+            "{} and {} each added to the end of a list; {} comes first",
             context.ours,
             context.theirs,
             context.label(Side::Ours)

@@ -83,7 +83,7 @@ impl More {
     fn by_words(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let (more, close) = conflict.token_diff()?.covering()?;
         let reason = format!(
-            "{} has every word of {} change and more",
+            "{} has every word of {} change, and more",
             context.label(more),
             whose(context.label(more.other()))
         );

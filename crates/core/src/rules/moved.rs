@@ -39,7 +39,7 @@ impl Rule for Moved {
                 return None;
             }
             Some(Proposal::hint(format!(
-                "{} moved these lines to its line {}; what {} changed in them belongs there",
+                "{} moved these lines to its line {}; the edit of {} belongs there",
                 context.label(side),
                 at.number(),
                 context.label(side.other())

@@ -50,12 +50,12 @@ impl Rule for Numbers {
         let (o, t) = (&context.ours, &context.theirs);
         if years && differ <= 2 && (says(b"copyright") || says(b"(c)")) {
             let reason =
-                format!("{o} and {t} differ in the year of a notice; the later one stands");
+                format!("{o} and {t} differ in the year of a notice; the later year is kept");
             let resolution = conflict.resolution(vec![Segment::Text(text)]);
             return Some(Proposal::likely(resolution, reason));
         }
         Some(Proposal::hint(format!(
-            "{o} and {t} differ in numbers alone; which is right only a person knows, and no mixture is"
+            "{o} and {t} differ only in numbers; a person must choose, and no mixture is safe"
         )))
     }
 

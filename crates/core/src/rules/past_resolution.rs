@@ -24,7 +24,7 @@ impl Rule for Memory {
                 .past
                 .remembered(conflict.texts(), conflict.plan(), conflict.region())?;
         let reason =
-            "these three versions met before; this is how they were settled then".to_owned();
+            "these three versions were merged before; this is the earlier resolution".to_owned();
         Some(Proposal::likely(resolution, reason))
     }
 

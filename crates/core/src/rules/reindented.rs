@@ -8,7 +8,7 @@ use crate::model::side::{PerSide, Side};
 use crate::rules::conflict::Conflict;
 use crate::rules::risks::Risk;
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
-use crate::rules::wording::{lines, whose};
+use crate::rules::wording::lines;
 
 pub(crate) struct Reindented;
 
@@ -79,16 +79,14 @@ impl Rule for Reindented {
             false => Likely,
         };
         let what = match counts.inserted {
-            0 => format!("{blank} changed white space alone"),
+            0 => format!("{blank} changed only white space"),
             n => format!(
                 "{blank} re-indented these lines around {} of its own",
                 lines(n)
             ),
         };
-        let reason = format!(
-            "{what}; {} words stand, laid out as {blank} has them",
-            whose(worded)
-        );
+        let reason =
+            format!("{what}; the result has the words of {worded} in the layout of {blank}");
         let resolution = with_ends_of(conflict, side, conflict.merged_resolution()?);
         Some(Proposal::new(certainty, resolution, reason))
     }

@@ -1,4 +1,4 @@
-//! Rule: one side removed what the other only laid out anew.
+//! Rule: one side removed what the other only reformatted.
 
 use crate::decide::resolution::Resolution;
 use crate::decide::ruling::Certainty::Certain;
@@ -29,7 +29,7 @@ impl Rule for Removed {
             return None;
         }
         let reason = format!(
-            "{} removed what {} changed in white space alone",
+            "{} removed lines in which {} changed only white space",
             context.label(side),
             context.label(side.other())
         );

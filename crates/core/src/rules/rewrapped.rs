@@ -1,4 +1,4 @@
-//! Rule: a statement laid out anew by one side and changed in words by the other.
+//! Rule: a statement reformatted by one side and changed in words by the other.
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::limits::REWRAPPED_ROWS;
@@ -9,7 +9,6 @@ use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::rules::conflict::{Conflict, blends_numbers};
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
-use crate::rules::wording::whose;
 use crate::text::tokens::same_tokens;
 
 pub(crate) struct Rewrapped;
@@ -33,7 +32,7 @@ fn over_lines(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal
         return None;
     }
     let reason = format!(
-        "{} and {} changed different words and where the lines break; the blend has both",
+        "{} and {} changed different words and line breaks; the result has both",
         context.ours, context.theirs
     );
     Some(Proposal::likely(resolution, reason))
@@ -82,9 +81,7 @@ impl Rule for Rewrapped {
                 };
                 let (layout, worded) = (context.label(side), context.label(side.other()));
                 let reason = format!(
-                    "{layout} only laid this out anew; {} words stand in {} layout",
-                    whose(worded),
-                    whose(layout)
+                    "{layout} only changed the layout; the result has the words of {worded} in the layout of {layout}"
                 );
                 let resolution = conflict.resolution(vec![Segment::Text(text)]);
                 Some(Proposal::new(certainty, resolution, reason))

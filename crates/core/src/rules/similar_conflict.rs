@@ -20,7 +20,7 @@ impl Rule for SimilarConflict {
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
         let (resolution, by) = context.past.like(conflict.texts(), conflict.region())?;
-        let reason = format!("like a conflict that was settled by {by} in this session");
+        let reason = format!("like a conflict that you settled with {by} in this session");
         Some(Proposal::likely(resolution, reason))
     }
 

@@ -26,7 +26,7 @@ impl Rule for Sorted {
     }
 
     fn title(&self) -> &'static str {
-        "both added to a list in order"
+        "both sides added to a sorted list"
     }
 
     fn propose(&self, conflict: &Conflict<'_>, context: &RuleContext) -> Option<Proposal> {
@@ -66,7 +66,7 @@ impl Rule for Sorted {
             _ => Likely,
         };
         let reason = format!(
-            "{} and {} each changed a list that all keep in order; the order places every line",
+            "{} and {} each changed a list that every version keeps sorted; the order gives every line its place",
             context.ours, context.theirs
         );
         Some(Proposal::new(certainty, conflict.resolution(first), reason))

@@ -14,7 +14,7 @@ impl Rule for TooLong {
     }
 
     fn title(&self) -> &'static str {
-        "too long to look into"
+        "too long for rules"
     }
 
     fn propose(&self, conflict: &Conflict<'_>, _: &RuleContext) -> Option<Proposal> {
@@ -24,9 +24,7 @@ impl Rule for TooLong {
             .max();
         let too_long =
             conflict.merged_rows().err() == Some(Clash::TooLong) || longest > Some(TOKEN_BYTES);
-        too_long.then(|| {
-            Proposal::hint("this conflict is too long for rules to look into its words".to_owned())
-        })
+        too_long.then(|| Proposal::hint("this conflict is too long for rules".to_owned()))
     }
 
     fn examples(&self) -> &'static [Example] {

@@ -32,7 +32,8 @@ impl Rule for WhiteSpace {
             && stats.whitespace_clashes == 0
             && same_tokens(base, ours)
         {
-            let reason = format!("{o} and {t} changed different blanks; the words are the same");
+            let reason =
+                format!("{o} and {t} changed different white space; the words are the same");
             return Some(Proposal::certain(conflict.merged_resolution()?, reason));
         }
         let clash = clash(&Source::new(ours), &Source::new(theirs));
@@ -47,13 +48,13 @@ impl Rule for WhiteSpace {
         };
         if clash <= context.blanks {
             let reason = format!(
-                "{o} and {t} differ in white space alone, which the policy '{}' passes over; kept as {kept} has it",
+                "{o} and {t} differ only in white space, which the policy '{}' ignores; the result has the white space of {kept}",
                 context.blanks.name()
             );
             return Some(Proposal::certain(resolution, reason));
         }
         let reason = format!(
-            "{o} and {t} have the same words and differ in {}; kept as {kept} has them{why}",
+            "{o} and {t} have the same words and differ in {}; the result follows {kept}{why}",
             name(clash)
         );
         Some(Proposal::likely(resolution, reason))
@@ -130,8 +131,8 @@ fn line_clash(x: Line<'_>, y: Line<'_>) -> WhitespacePolicy {
 fn name(clash: WhitespacePolicy) -> &'static str {
     match clash {
         WhitespacePolicy::Exact | WhitespacePolicy::LineEnds => "line ends",
-        WhitespacePolicy::Trailing => "trailing blanks",
-        WhitespacePolicy::Amount => "the amount of blanks",
+        WhitespacePolicy::Trailing => "trailing whitespace",
+        WhitespacePolicy::Amount => "the amount of white space",
         WhitespacePolicy::All => "blanks",
     }
 }

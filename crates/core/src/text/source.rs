@@ -105,7 +105,7 @@ impl<'a> Line<'a> {
         &self.content()[self.indent().len() + self.trimmed().len()..]
     }
 
-    /// The line without indentation, trailing blanks and ending.
+    /// The line without indentation, trailing whitespace and ending.
     pub fn trimmed(self) -> &'a [u8] {
         let rest = &self.content()[self.indent().len()..];
         let n = rest.iter().rev().take_while(|b| is_blank(**b)).count();

@@ -7,7 +7,9 @@ use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::text::language::{is_comment, is_import};
 use crate::text::lines::LineIdx;
-use crate::verify::result_lines::{LineSource, Objection, Pairing, ResultLines, width, words};
+use crate::verify::result_lines::{
+    LineSource, Objection, Pairing, ProofKind, ResultLines, width, words,
+};
 use std::collections::{HashMap, HashSet};
 
 /// Words that declare the word after them.
@@ -58,7 +60,11 @@ pub(crate) fn without_anchor(lines: &ResultLines<'_>) -> Vec<Objection> {
             .into_iter()
             .find(|name| !anchors.contains(name))?;
         let name = String::from_utf8_lossy(name);
-        lines.objection(row, format!("uses the anchor '{name}', which is not there"))
+        lines.objection(
+            ProofKind::Names,
+            row,
+            format!("uses the anchor '{name}', which is not defined"),
+        )
     };
     lines.settled().filter_map(missing).collect()
 }
@@ -142,7 +148,11 @@ fn declares(line: &[u8], name: &[u8]) -> bool {
         };
         before.is_some_and(|word| DECLARING.contains(word)) || assigned && at == 0
     };
-    is_import(line) || (0..words.len()).any(|at| words[at] == name && is_declared(at))
+    // An import of everything may bring any name; a line of an import's list is only the name.
+    let is_imported = is_import(line) && (words.contains(&name) || words.contains(&&b"*"[..]));
+    let is_item = matches!(words[..], [item] | [item, b","] if item == name);
+    let mut places = 0..words.len();
+    is_imported || is_item || places.any(|at| words[at] == name && is_declared(at))
 }
 
 /// The names in the versions of a plan.
@@ -202,7 +212,7 @@ fn gone(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Objection> {
         if let Some(name) = unbound {
             let name = String::from_utf8_lossy(name);
             let what = format!("uses '{name}', which the other side removed or renamed everywhere");
-            found.extend(lines.objection(row, what));
+            found.extend(lines.objection(ProofKind::Names, row, what));
         }
     }
     found
@@ -215,6 +225,8 @@ fn declared_in_order(line: &[u8]) -> Option<&[u8]> {
         [b"const" | b"let" | b"var" | b"val", name, ..] if name != b"mut" => Some(name),
         [b"let", b"mut", name, ..] => Some(name),
         [name, b"=", next, ..] if next != b"=" => Some(name),
+        // In a language that runs declarations in order.
+        [b"class" | b"def", name, .., b":"] => Some(name),
         [create, what, name, ..]
             if create.eq_ignore_ascii_case(b"create")
                 && (what.eq_ignore_ascii_case(b"table") || what.eq_ignore_ascii_case(b"view")) =>
@@ -249,7 +261,7 @@ fn used_too_early(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Object
         }
         let line = lines.text(version, real);
         let own = declared_in_order(line);
-        let too_early = names(line)
+        let too_early = plain_names(line)
             .into_iter()
             .filter(|name| Some(*name) != own)
             .find(|name| {
@@ -265,8 +277,8 @@ fn used_too_early(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Object
             });
         if let Some(name) = too_early {
             let name = String::from_utf8_lossy(name);
-            let what = format!("would use '{name}' before the line that declares it");
-            found.extend(lines.objection(row, what));
+            let what = format!("uses '{name}' before the line that declares it");
+            found.extend(lines.objection(ProofKind::Names, row, what));
         }
     }
     found
@@ -309,8 +321,8 @@ fn imported_twice(lines: &ResultLines<'_>) -> Vec<Objection> {
         for name in imported(line) {
             match bound.get(&name) {
                 Some((other, at)) if *other != side && *at != row => {
-                    let what = format!("would import '{name}' a second time, from another place");
-                    found.extend(lines.objection(row, what));
+                    let what = format!("imports '{name}' a second time, from another place");
+                    found.extend(lines.objection(ProofKind::Names, row, what));
                 }
                 _ => {
                     bound.insert(name, (side, row));
@@ -329,7 +341,7 @@ fn required_after_default(lines: &ResultLines<'_>) -> Vec<Objection> {
     };
     let rows = lines.settled().map(|(row, _)| row).filter(is_wrong);
     let what = "has a parameter without a default after one with a default";
-    rows.filter_map(|row| lines.objection(row, what.to_owned()))
+    rows.filter_map(|row| lines.objection(ProofKind::Names, row, what.to_owned()))
         .collect()
 }
 
@@ -383,7 +395,7 @@ fn without_separator(lines: &ResultLines<'_>) -> Vec<Objection> {
             && was_last(lines, last)
         {
             let what = "follows an item without a separator between them".to_owned();
-            found.extend(lines.objection(row, what));
+            found.extend(lines.objection(ProofKind::Names, row, what));
         }
         before = Some((source, line));
     }

@@ -6,7 +6,7 @@ use crate::text::language::is_comment;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::verify::bindings::is_member;
 use crate::verify::merge_texts::{Independent, TextKind};
-use crate::verify::result_lines::{Objection, ResultLines, words};
+use crate::verify::result_lines::{Objection, ProofKind, ResultLines, words};
 use std::collections::HashMap;
 use std::ops::Range;
 
@@ -68,7 +68,7 @@ pub(crate) fn dependent(
         };
         if turns(ours, theirs) || turns(theirs, ours) {
             let what = "has words that one side negated, joined or reordered, and an edit of the other side";
-            found.extend(lines.objection(row, what.to_owned()));
+            found.extend(lines.objection(ProofKind::Independence, row, what.to_owned()));
             continue;
         }
         let start = versions.base.slice(LineRange::new(0, base)).len();
@@ -78,10 +78,14 @@ pub(crate) fn dependent(
         });
         if !independent.is_some_and(|independent| independent(edits)) {
             let what = "has edits of both sides in parts that may depend on each other".to_owned();
-            found.extend(lines.objection(row, what).map(|objection| Objection {
-                leaves: Certainty::Likely,
-                ..objection
-            }));
+            found.extend(
+                lines
+                    .objection(ProofKind::Independence, row, what)
+                    .map(|objection| Objection {
+                        leaves: Certainty::Likely,
+                        ..objection
+                    }),
+            );
         }
     }
     found

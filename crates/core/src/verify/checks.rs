@@ -26,7 +26,7 @@ pub enum Check {
     LineEnds,
     /// The last line ends with a newline, if it did in every version.
     LastNewline,
-    /// No trailing blanks that no version had.
+    /// No trailing whitespace that no version had.
     TrailingBlanks,
     /// Nothing that a side added, or that all have, is gone without a decision.
     Lost,
@@ -36,6 +36,8 @@ pub enum Check {
     Misplaced,
     /// No name is used that the other side renamed or removed.
     Names,
+    /// Edits of different lines that belong together agree: a count and its list, rows of a table.
+    Together,
     /// No line, declaration, import or key stands there more often than on either side.
     Twice,
     /// A parser makes sense of it, as far as it did of every version.
@@ -44,7 +46,7 @@ pub enum Check {
 
 impl Check {
     /// All checks in the order of the screen.
-    pub const ALL: [Check; 13] = [
+    pub const ALL: [Check; 14] = [
         Check::Open,
         Check::Unwritten,
         Check::Unstaged,
@@ -56,6 +58,7 @@ impl Check {
         Check::Back,
         Check::Misplaced,
         Check::Names,
+        Check::Together,
         Check::Twice,
         Check::Syntax,
     ];
@@ -64,18 +67,19 @@ impl Check {
     pub fn name(self) -> &'static str {
         match self {
             Check::Open => "no conflict is open",
-            Check::Unwritten => "all that is settled is staged",
-            Check::Unstaged => "nothing changed after it was staged",
+            Check::Unwritten => "resolved files are staged",
+            Check::Unstaged => "no file changed after staging",
             Check::Markers => "no marker lines",
             Check::LineEnds => "line ends are not mixed",
-            Check::LastNewline => "the last newline is there",
-            Check::TrailingBlanks => "no trailing blanks were added",
-            Check::Lost => "nothing is lost",
-            Check::Back => "nothing that was removed is back",
-            Check::Misplaced => "every edit stands where it was made",
-            Check::Names => "no name that went is used",
-            Check::Twice => "nothing stands twice",
-            Check::Syntax => "the syntax holds",
+            Check::LastNewline => "the last newline is present",
+            Check::TrailingBlanks => "no trailing whitespace was added",
+            Check::Lost => "no edit is lost",
+            Check::Back => "no removed line has come back",
+            Check::Misplaced => "every edit is where its author made it",
+            Check::Names => "no removed name is used",
+            Check::Together => "edits fit together",
+            Check::Twice => "nothing is defined twice",
+            Check::Syntax => "the syntax is valid",
         }
     }
 
@@ -91,9 +95,11 @@ impl Check {
             | Check::Misplaced
             | Check::Names
             | Check::Syntax => Weight::Stops,
-            Check::LineEnds | Check::LastNewline | Check::TrailingBlanks | Check::Twice => {
-                Weight::Look
-            }
+            Check::LineEnds
+            | Check::LastNewline
+            | Check::TrailingBlanks
+            | Check::Together
+            | Check::Twice => Weight::Look,
         }
     }
 }
@@ -257,7 +263,7 @@ fn line_ends(result: &Source, versions: &Versions) -> Option<Finding> {
     let at = result.lines(result.all()).position(|line| odd(&line))?;
     let line = LineIdx(at as u32);
     let (this, rest) = (result.line(line).end().name(), usual.name());
-    let what = format!("this line ends with {this}, most others with {rest}");
+    let what = format!("this line ends with {this}, most others end with {rest}");
     Some(Finding::new(Check::LineEnds, Some(line), what))
 }
 
@@ -297,7 +303,7 @@ fn trailing_blanks(result: &Source, versions: &Versions) -> Vec<Finding> {
             Finding::new(
                 Check::TrailingBlanks,
                 Some(at),
-                "blanks at the end that no version had",
+                "trailing whitespace that no version had",
             )
         })
         .collect()

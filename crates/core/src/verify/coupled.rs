@@ -1,9 +1,12 @@
 //! Edits that belong together although they are on different lines, and rows of tables.
 
 use crate::model::side::Side;
+use crate::model::versions::Version;
 use crate::text::lines::LineIdx;
 use crate::verify::merge_texts::TextKind;
-use crate::verify::result_lines::{LineSource, Objection, ResultLines, words};
+use crate::verify::result_lines::{LineId, LineSource, Objection, ProofKind, ResultLines, words};
+use crate::verify::scopes::Scopes;
+use std::collections::HashSet;
 
 /// Keys whose values are chosen together.
 const TOGETHER: [[&str; 2]; 11] = [
@@ -57,7 +60,7 @@ pub(crate) fn coupled(lines: &ResultLines<'_>, kind: TextKind) -> Vec<Objection>
         let why = others
             .filter(near)
             .find_map(|other| reason(one.line, other.line, kind));
-        found.extend(why.and_then(|why| lines.objection(one.row, why)));
+        found.extend(why.and_then(|why| lines.objection(ProofKind::Together, one.row, why)));
     }
     found
 }
@@ -107,6 +110,48 @@ fn assigned(line: &[u8]) -> Option<&[u8]> {
     }
 }
 
+/// Returns numbers that both sides changed alike in the first line of a block to which both added lines.
+pub(crate) fn outgrown_counts(lines: &ResultLines<'_>, result: &Scopes) -> Vec<Objection> {
+    let base = |id: LineId| Some(lines.text(Version::Base, lines.row(Version::Base, id)?));
+    let is_count = |id: LineId, now: &[u8]| {
+        let Some(old) = base(id) else { return false };
+        let (old, now) = (words(old), words(now));
+        let differ: Vec<_> = old.iter().zip(&now).filter(|(a, b)| a != b).collect();
+        let number = |word: &[u8]| std::str::from_utf8(word).ok()?.parse::<u64>().ok();
+        let grew = |(a, b): (&[u8], &[u8])| number(a).zip(number(b)).is_some_and(|(a, b)| a < b);
+        old.len() == now.len() && matches!(differ[..], [(a, b)] if grew((a, b)))
+    };
+    let mut found = Vec::new();
+    for (row, source) in lines.settled() {
+        let text = lines.text(source.version, source.row);
+        let sides = lines.changed_by(source.id);
+        let alike = |side: &Side| {
+            let own = lines.row((*side).into(), source.id);
+            own.is_some_and(|own| lines.text((*side).into(), own) == text)
+        };
+        if sides.len() < 2 || !sides.iter().all(alike) || !is_count(source.id, text) {
+            continue;
+        }
+        let added: HashSet<Side> = lines
+            .settled()
+            .filter(|(at, of)| {
+                let inside = result.of(*at).is_some_and(|above| above.contains(&row));
+                inside && lines.row(Version::Base, of.id).is_none()
+            })
+            .filter_map(|(_, of)| match lines.changed_by(of.id)[..] {
+                [side] => Some(side),
+                _ => None,
+            })
+            .collect();
+        if added.len() == 2 {
+            let what =
+                "has a number that both sides raised alike, and both added lines to its block";
+            found.extend(lines.objection(ProofKind::Together, row, what.to_owned()));
+        }
+    }
+    found
+}
+
 /// Returns rows of a table that have more or fewer fields than the row above them.
 ///
 /// `separator` parts the fields; rows that do not hold it are no rows.
@@ -120,8 +165,9 @@ pub(crate) fn uneven_rows(lines: &ResultLines<'_>, separator: u8) -> Vec<Objecti
         let (above, own) = (fields(row.checked_sub(1)?)?, fields(row)?);
         (above != own).then(|| {
             lines.objection(
+                ProofKind::Together,
                 row,
-                "has another number of fields than the row above".to_owned(),
+                "has a different number of fields than the row above".to_owned(),
             )
         })?
     };

@@ -71,7 +71,7 @@ impl std::ops::AddAssign for SideReport {
 pub struct GivenUp {
     /// Whose work.
     pub side: Side,
-    /// The conflict it was given up in; `None` for a change that was declined.
+    /// The conflict it was given up in; `None` for a rejected change.
     pub conflict: Option<usize>,
     /// The decision.
     pub by: String,
@@ -91,7 +91,7 @@ pub struct GivenUpLine {
     /// Where it is: in the side's version if it was added there, else in base; in JSON counted from 1.
     #[serde(serialize_with = "number")]
     pub line: LineIdx,
-    /// Its text, without its indentation and trailing blanks.
+    /// Its text, without its indentation and trailing whitespace.
     pub text: String,
 }
 

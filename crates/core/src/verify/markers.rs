@@ -94,7 +94,7 @@ impl Default for Markers {
 
 /// The merged bytes, with markers around what is still open.
 ///
-/// A text in which nothing is open comes out as [`Draft::bytes`] gives it.
+/// A text in which no conflict is open comes out as [`Draft::bytes`] gives it.
 ///
 /// ```
 /// use armistice_core::{MarkerStyle, Markers, Options, Session, plan, render_with_markers};
@@ -302,7 +302,7 @@ impl std::fmt::Display for MarkerError {
         match self {
             MarkerError::Unexpected(line, kind) => {
                 let sign = char::from(kind.sign());
-                write!(f, "line {line}: a marker of '{sign}' where none can stand")
+                write!(f, "line {line}: unexpected '{sign}' marker")
             }
             MarkerError::Unclosed(line) => {
                 write!(f, "line {line}: a conflict begins here and never ends")
@@ -511,10 +511,7 @@ mod tests {
             parse("a\n<<<<<<< x\nb\n"),
             "line 2: a conflict begins here and never ends"
         );
-        assert_eq!(
-            parse(">>>>>>> x\n"),
-            "line 1: a marker of '>' where none can stand"
-        );
+        assert_eq!(parse(">>>>>>> x\n"), "line 1: unexpected '>' marker");
     }
 
     proptest! {

@@ -91,7 +91,7 @@ pub fn misplaced(
             edit[0],
         );
         let what = format!(
-            "what {} changed in {from_name} (its line {}) stands in {to_name} here",
+            "an edit that {} made in {from_name} (its line {}) is in {to_name} here",
             Version::from(side).name(),
             made.number(),
         );

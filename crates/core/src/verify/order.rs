@@ -3,7 +3,7 @@
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::text::lines::LineIdx;
-use crate::verify::result_lines::{LineSource, Objection, ResultLines, width, words};
+use crate::verify::result_lines::{LineSource, Objection, ProofKind, ResultLines, width, words};
 
 /// Whether the place of a line among its neighbours has a meaning.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -68,9 +68,8 @@ pub(crate) fn out_of_order(
                 _ => Position::Free,
             };
             if worst != Position::Free {
-                let what =
-                    "stands beside a line that the other side added, and their order has a meaning";
-                let objection = lines.objection(row, what.to_owned());
+                let what = "is next to a line that the other side added, and their order matters";
+                let objection = lines.objection(ProofKind::Order, row, what.to_owned());
                 found.extend(objection.map(|objection| (objection, worst)));
             }
         }

@@ -3,6 +3,7 @@
 use crate::decide::ruling::Certainty;
 use crate::diff::lines::changed_lines;
 use crate::draft::merged_text::Draft;
+use crate::draft::region_draft::RegionState;
 use crate::model::region::RegionId;
 use crate::model::side::Side;
 use crate::model::versions::Version;
@@ -283,6 +284,8 @@ impl<'a> ResultLines<'a> {
             }
             let region = plan.region(line.region);
             let own = words(line.line.bytes());
+            // What was written by hand may be a new line.
+            let by_hand = matches!(self.draft.standing(line.region), RegionState::ByHand);
             let mut best: Option<(usize, LineSource)> = None;
             for version in [Version::Ours, Version::Theirs] {
                 let text = plan.versions().get(version);
@@ -291,9 +294,11 @@ impl<'a> ResultLines<'a> {
                     let Some(id) = self.pairing.id(version, real) else {
                         continue;
                     };
-                    let likeness = shared(&own, &words(text.line(at).bytes()));
+                    let other = words(text.line(at).bytes());
+                    let likeness = shared(&own, &other);
+                    let is_like = !by_hand || likeness * 2 > own.len().max(other.len());
                     let is_better = best.is_none_or(|(most, _)| likeness > most);
-                    if likeness > 0 && is_better && !taken.contains(&id) {
+                    if likeness > 0 && is_like && is_better && !taken.contains(&id) {
                         let row = real;
                         best = Some((likeness, LineSource { version, row, id }));
                     }
@@ -364,9 +369,26 @@ impl<'a> ResultLines<'a> {
     }
 }
 
+/// What a proof is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ProofKind {
+    /// Blocks, classes and sections.
+    Scope,
+    /// Names, imports and anchors.
+    Names,
+    /// Edits of different lines that belong together, and rows of tables.
+    Together,
+    /// Edits of one line that may depend on each other.
+    Independence,
+    /// The order of lines that both sides added.
+    Order,
+}
+
 /// A line of a merged text that is not as the side that wrote it has it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Objection {
+    /// By which proof.
+    pub proof: ProofKind,
     /// The line of the merged text.
     pub line: LineIdx,
     /// The region that it is in.
@@ -381,9 +403,10 @@ pub struct Objection {
 
 impl ResultLines<'_> {
     /// An objection to a line.
-    pub(crate) fn objection(&self, row: u32, what: String) -> Option<Objection> {
+    pub(crate) fn objection(&self, proof: ProofKind, row: u32, what: String) -> Option<Objection> {
         let id = self.source(row)?.id;
         Some(Objection {
+            proof,
             line: LineIdx(row),
             region: self.draft.region_at(LineIdx(row))?,
             what,

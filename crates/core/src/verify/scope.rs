@@ -8,7 +8,7 @@ use crate::model::versions::Version;
 use crate::outline::declaration::Outline;
 use crate::text::lines::LineIdx;
 use crate::verify::merge_texts::MergeTexts;
-use crate::verify::result_lines::{LineId, LineSource, Objection, ResultLines};
+use crate::verify::result_lines::{LineId, LineSource, Objection, ProofKind, ResultLines};
 use crate::verify::scopes::opens_block;
 use std::collections::HashMap;
 
@@ -40,7 +40,7 @@ impl Checker<'_> {
     fn findings(&self) -> Vec<Objection> {
         let check = |(row, source): (u32, LineSource)| {
             let what = self.objection(row, source)?;
-            self.lines.objection(row, what)
+            self.lines.objection(ProofKind::Scope, row, what)
         };
         self.lines.settled().filter_map(check).collect()
     }
@@ -234,7 +234,7 @@ impl Checker<'_> {
         let is_wrong = was != is && (has(result, &was) || has(other, &was) || has(own, &is));
         is_wrong.then(|| {
             format!(
-                "would be in {} {}; the side that wrote it has it in {} {}",
+                "is in {} {}; the side that wrote it has it in {} {}",
                 is.0, is.1, was.0, was.1
             )
         })
@@ -254,6 +254,6 @@ impl Checker<'_> {
         let here = self.here(row).and_then(<[u32]>::last);
         let here = here.and_then(|at| self.lines.draft.line(LineIdx(*at)));
         let here = here.map_or("no block".to_owned(), |line| shown(line.line.trimmed()));
-        format!("would be in {here}; the side that wrote it has it in {there}")
+        format!("is in {here}; the side that wrote it has it in {there}")
     }
 }

@@ -104,7 +104,7 @@ fn errors(result: Parsed<'_>, versions: &[Parsed<'_>]) -> Vec<Finding> {
         let column = error.column + 1;
         let what = match &error.missing {
             Some(sign) => format!("'{sign}' is missing here, column {column}: {line}"),
-            None => format!("makes no sense from here, column {column}: {line}"),
+            None => format!("syntax error at column {column}: {line}"),
         };
         Finding::new(Check::Syntax, Some(error.line), what)
     };
@@ -131,7 +131,7 @@ fn repeated(result: Parsed<'_>, versions: &[Parsed<'_>]) -> Vec<Finding> {
             n => format!("{n} times"),
         };
         let what = format!(
-            "{} '{}'{place} stands {times}: lines {} and {last}",
+            "{} '{}'{place} is defined {times}: lines {} and {last}",
             r.kind,
             r.name,
             before.join(", "),
@@ -156,7 +156,7 @@ pub fn bracket_findings(result: &Source, versions: &[&Source]) -> Vec<Finding> {
         return quotes.into_iter().collect();
     }
     let finding = |(line, sign): (LineIdx, char)| {
-        let what = format!("'{sign}' has no counterpart; brackets balance in every version");
+        let what = format!("'{sign}' has no matching bracket; every version is balanced");
         Finding::new(Check::Syntax, Some(line), what).in_text(result)
     };
     unbalanced(result)
@@ -183,7 +183,7 @@ fn odd_quotes(result: &Source, versions: &[&Source]) -> Option<Finding> {
             return None;
         }
         let sign = char::from(quote);
-        let what = format!("an odd number of {sign} stands here; no line of any version has that");
+        let what = format!("an odd number of {sign} on this line, unlike in every version");
         Some(Finding::new(Check::Syntax, Some(at), what).in_text(result))
     };
     of(b'"').or_else(|| of(b'`'))
@@ -257,7 +257,7 @@ mod tests {
         let found = syntax_findings(parsed(&twice), &[parsed(&once)]);
         assert_eq!(
             found[0].what,
-            "key 'a' in 'berths' stands 3 times: lines 1, 2 and 3"
+            "key 'a' in 'berths' is defined 3 times: lines 1, 2 and 3"
         );
     }
 

@@ -400,10 +400,10 @@ impl<'a> Trace<'a> {
                             let moved = there != nth || self.is_moved(&block, side.other());
                             let what = match moved {
                                 false => format!(
-                                    "an edit of {name} is lost: {old} stands again, not {text}"
+                                    "an edit of {name} is lost: the line is {old} again, not {text}"
                                 ),
                                 true => format!(
-                                    "an edit of {name} is lost where {} moved it to: {old} stands there, not {text}",
+                                    "an edit of {name} is lost where {} moved the code: the line is {old}, not {text}",
                                     Version::from(side.other()).name()
                                 ),
                             };
@@ -466,10 +466,10 @@ impl<'a> Trace<'a> {
             } = run[0];
             let line = excerpt(self.result.line(at).trimmed());
             let what = format!(
-                "{} that {} removed {} again: {line}",
+                "{} that {} removed {} back: {line}",
                 counted(run.len()),
                 Version::from(side).name(),
-                if run.len() == 1 { "stands" } else { "stand" },
+                if run.len() == 1 { "is" } else { "are" },
             );
             let mut finding = Finding::new(Check::Back, Some(at), what);
             let mut parts = self.blocks.blocks[nth].parts.clone();
@@ -513,9 +513,9 @@ impl<'a> Trace<'a> {
                 format!(", also line {}", LineIdx(n).number())
             });
             let what = format!(
-                "{} {} here twice{twin}: {}",
+                "{} {} twice{twin}: {}",
                 counted(run.len()),
-                if run.len() == 1 { "stands" } else { "stand" },
+                if run.len() == 1 { "appears" } else { "appear" },
                 excerpt(self.result.line(at).trimmed())
             );
             self.found

@@ -38,7 +38,7 @@ pub(crate) fn objection(plan: &Plan, id: RegionId, outcome: &Source) -> Option<S
     };
     let most = texts.all().map(|(_, rows)| rows.rows.len()).max();
     if most > Some(WITNESS_LINES) {
-        return Some("it is too long to be checked".to_owned());
+        return Some("it is too long to check".to_owned());
     }
     if matches!(plan.apart(id), Some(Apart::BothAdded { .. })) {
         return texts.both_whole();
@@ -160,13 +160,13 @@ impl<'a> Texts<'a> {
             side.iter().all(|row| left.any(|other| other == row))
         };
         if !stands_in_order(&ours) || !stands_in_order(&theirs) {
-            return Some("not all of what each side declared would stand".to_owned());
+            return Some("a declaration of one side would be lost".to_owned());
         }
         let mut all = [ours.clone(), theirs.clone()].concat();
         let mut there = outcome.clone();
         all.sort_unstable();
         there.sort_unstable();
-        (all != there).then(|| "something else than what each side declared would stand".to_owned())
+        (all != there).then(|| "a declaration would differ from both sides".to_owned())
     }
 
     fn all(&self) -> impl Iterator<Item = (Text, &Rows<'a>)> {
@@ -277,7 +277,7 @@ impl<'a> Texts<'a> {
         }
         let (word, n) = extra?;
         let renames: usize = renamed.iter().map(|r| r.others).sum();
-        (n > renames).then(|| format!("'{}' would stand there too often", shown(word)))
+        (n > renames).then(|| format!("'{}' would appear too often", shown(word)))
     }
 
     /// No line stands more often than in any version.
@@ -291,7 +291,7 @@ impl<'a> Texts<'a> {
             count.result > most.max(1) && is_worded(row)
         };
         let (row, _) = tally.iter().filter(twice).min_by_key(|(row, _)| **row)?;
-        Some(format!("'{}' would stand there twice", shown(row)))
+        Some(format!("'{}' would appear twice", shown(row)))
     }
 
     /// Nothing is imported, declared or given a value more often than in any version.
@@ -305,7 +305,7 @@ impl<'a> Texts<'a> {
             count.result > most.max(1)
         };
         let (name, _) = tally.iter().filter(twice).min_by_key(|(name, _)| *name)?;
-        Some(format!("'{}' would be given twice", shown(name)))
+        Some(format!("'{}' would be defined twice", shown(name)))
     }
 
     /// No row of base has become two.
@@ -412,7 +412,7 @@ impl<'a> Texts<'a> {
                 });
                 let (from, to) = (at(3, before)?, at(3, behind)?);
                 if left_alone && from < to && !(from..to).contains(&stands) {
-                    return Some(format!("'{}' would stand out of order", shown(word)));
+                    return Some(format!("'{}' would be out of order", shown(word)));
                 }
             }
         }
@@ -496,7 +496,7 @@ fn out_of_order(texts: [Vec<&[u8]>; 4]) -> Option<String> {
             // Where the other side has them that way round and base had not, it moved them.
             let moved = order(other) == Some(true) && order(base) != Some(true);
             if order(side) == Some(false) && !moved {
-                return Some(format!("'{}' would stand out of order", shown(key)));
+                return Some(format!("'{}' would be out of order", shown(key)));
             }
         }
     }
@@ -534,7 +534,7 @@ fn counter(plan: &Plan, id: RegionId, texts: &Texts<'_>) -> Option<String> {
                 .zip(&is)
                 .all(|(a, b)| a == b || is_number(a) && is_number(b));
         if counted {
-            return Some("both sides changed a number beside it alike".to_owned());
+            return Some("both sides made the same change to a number next to it".to_owned());
         }
     }
     None
@@ -577,7 +577,7 @@ fn kept_list(plan: &Plan, id: RegionId, outcome: &Source) -> Option<String> {
         .filter(|order| lists.iter().all(|list| is_sorted(list, **order)));
     let kept: Vec<_> = kept.collect();
     let broken = !kept.is_empty() && !kept.iter().any(|order| is_sorted(&result, **order));
-    broken.then(|| "a list that all keep in order would not be".to_owned())
+    broken.then(|| "a list that every version keeps sorted would not be sorted".to_owned())
 }
 
 /// What a row is placed by.

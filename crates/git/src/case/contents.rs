@@ -3,7 +3,6 @@
 use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
 use crate::case::reading::{files_below, staged_entries};
-use crate::case::stages::Stage;
 use crate::case::submodule::commits;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
@@ -11,6 +10,7 @@ use crate::process::error::Error;
 use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
 use armistice_core::limits::MERGED_BYTES;
 use armistice_core::{Part, Side, Source, Version, Versions, marker_size, parse_markers};
 

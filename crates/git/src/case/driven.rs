@@ -2,13 +2,12 @@
 //!
 //! One line a file in `armistice/driven.jsonl` of the git folder, about the commit that was checked
 //! out then. A note counts as long as that commit is checked out and what was merged is staged, or
-//! what this program wrote in its place. A file that git merged by itself and that somebody wants to
+//! what this program wrote in its place. A file that git merged and that somebody wants to
 //! edit here is noted likewise, as one in which rules settled nothing.
 
 use crate::case::one::Case;
 use crate::case::place::Place;
 use crate::case::reading::{places_in_index, staged_entries};
-use crate::case::stages::{Stage, Stages};
 use crate::file::folders::{ROOT, make_folder, open, read_if_there};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -16,6 +15,7 @@ use crate::process::invocation::{Git, Invocation};
 use crate::process::runner::Runner;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::repo::stages::{Stage, Stages};
 use crate::repo::trees::tree_entries;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -112,7 +112,7 @@ pub fn note_driven(
     note(repo, &path, versions, merged.clone(), settled)
 }
 
-/// Notes a file that git merged by itself: from now on it is a case, staged as it stands.
+/// Notes a file that git merged: from now on it is a case, staged as it stands.
 ///
 /// # Errors
 /// If git or the disk refuses.

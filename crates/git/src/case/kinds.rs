@@ -1,7 +1,7 @@
 //! The kind of conflict that the stages of a path make, and what each side did, in words.
 
-use crate::case::stages::Stages;
 use crate::repo::index::Mode;
+use crate::repo::stages::Stages;
 use serde::Serialize;
 
 /// What kind of conflict the index tells of.

@@ -4,9 +4,9 @@
 use crate::case::kinds::CaseKind;
 use crate::case::outcomes::FileOutcome;
 use crate::case::place::{IndexState, Place};
-use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
 use crate::repo::index::Mode;
+use crate::repo::stages::{Stage, Stages};
 use armistice_core::Version;
 
 /// One conflict: a file, whatever paths it has in the index.
@@ -197,7 +197,7 @@ impl Case {
             }
             (CaseKind::Suggested, Some(_)) if base.is_none() => match name {
                 Some(name) => format!("added it as {name}"),
-                None => "added it elsewhere".to_owned(),
+                None => "added it at another path".to_owned(),
             },
             (CaseKind::TwoOntoOne, Some(_)) if let Some(source) = source => {
                 format!("renamed {source} to it")

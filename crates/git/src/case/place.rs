@@ -1,7 +1,7 @@
 //! One path of a case, with what the index has there.
 
-use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
+use crate::repo::stages::{Stage, Stages};
 use serde::Serialize;
 
 /// Whether a path is still unmerged in the index.

@@ -1,13 +1,13 @@
 //! Reads the conflicted part of the index, and what trees have at paths.
 
 use crate::case::place::{IndexState, Place};
-use crate::case::stages::{Stage, Stages};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::repo::stages::{Stage, Stages};
 use crate::repo::trees::tree_difference;
 use std::collections::{BTreeMap, HashMap, HashSet};
 

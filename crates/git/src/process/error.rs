@@ -41,7 +41,7 @@ pub enum Error {
     },
     /// git trusts no repository that somebody else owns.
     #[error(
-        "the repository of '{folder}' belongs to somebody else, so git does not use it; if you trust it: git config --global --add safe.directory '{folder}'"
+        "the repository in '{folder}' belongs to another user, so git does not use it; if you trust it: git config --global --add safe.directory '{folder}'"
     )]
     NotOwned {
         /// Where it was looked for.
@@ -73,7 +73,7 @@ pub enum Error {
     },
     /// git does not know what it was asked to do.
     #[error(
-        "this git is too old to merge in memory: {needed} or newer can; 'armistice doctor' tells which it is"
+        "this git is too old to merge in memory: version {needed} or newer is needed; 'armistice doctor' shows the installed version"
     )]
     TooOld {
         /// The first version that does.
@@ -138,7 +138,7 @@ pub enum Error {
         why: String,
     },
     /// The work was stopped on request.
-    #[error("stopped on request; git was told to end")]
+    #[error("stopped on request")]
     Cancelled,
 }
 

@@ -43,8 +43,8 @@ impl Mark {
         let name = self.operation.name();
         let what = match now.operation {
             _ if now == *self => return Ok(()),
-            Operation::Loose => format!("the {name} is not under way any more"),
-            other if other.name() != name => format!("a {} is under way now", other.name()),
+            Operation::Loose => format!("the {name} is no longer in progress"),
+            other if other.name() != name => format!("a {} is in progress now", other.name()),
             _ if now.incoming != self.incoming => format!("this is another {name} now"),
             _ => "another commit is checked out now".to_owned(),
         };

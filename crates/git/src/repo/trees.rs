@@ -1,11 +1,11 @@
 //! Trees of files, parsed from git's own objects: entries at paths, and the difference of two trees.
 
-use crate::case::stages::Stage;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::repo::index::Mode;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 /// What a tree has at a path.

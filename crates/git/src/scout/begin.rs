@@ -56,7 +56,7 @@ pub fn begin(
         what: what.to_owned(),
     };
     if Operation::detect(repo)? != Operation::Loose {
-        return Err(moved_on("something else is in progress by now"));
+        return Err(moved_on("another operation is in progress"));
     }
     if seen != before.as_deref() {
         return Err(moved_on("another commit is checked out by now"));

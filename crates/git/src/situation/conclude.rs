@@ -292,7 +292,7 @@ fn simple_call(repo: &Repository, operation: Operation, flag: &str) -> Result<Ou
 fn nothing_to_end() -> Error {
     Error::Failed {
         command: "status".to_owned(),
-        status: "no operation under way".to_owned(),
+        status: "no operation in progress".to_owned(),
         message: "there is no merge, rebase, cherry-pick or revert to conclude".to_owned(),
     }
 }

@@ -77,7 +77,7 @@ impl Looked {
             };
             let mut findings = known.get(oid).cloned().unwrap_or_default();
             for finding in &mut findings {
-                finding.what = format!("a conflict with markers that {whose} had committed");
+                finding.what = format!("a conflict with markers that {whose} committed");
             }
             if !findings.is_empty() {
                 found.push((touched, findings));

@@ -4,10 +4,12 @@
 use crate::parallel::{in_parallel, processors};
 use crate::path::RepoPath;
 use armistice_core::{
-    Check, Finding, Inputs, Options, Parsed, Plan, Source, SyntaxFacts, Version, Versions, Weight,
-    bracket_findings, check, misplaced, plan, plan_along_moves, syntax_findings, trace,
+    Check, Finding, Inputs, Objection, Options, Parsed, Plan, ProofKind, Session, Source,
+    SyntaxFacts, Version, Versions, Weight, bracket_findings, check, misplaced, plan,
+    plan_along_moves, syntax_findings, trace,
 };
-use armistice_syntax::{Language, PARSED_BYTES, facts, outline};
+use armistice_syntax::{Language, PARSED_BYTES, ParsedProofs, facts, is_checked, outline};
+use std::sync::Arc;
 
 /// A result and what it was made from.
 #[derive(Clone, Debug)]
@@ -55,6 +57,12 @@ fn look_at(look: &Look) -> Vec<Finding> {
         let plan = plan(base, ours, theirs, &Options::default());
         let along_moves = plan.may_have_moves().then(|| along_moves(look)).flatten();
         let (plan, misplaced) = along_moves.unwrap_or((plan, Vec::new()));
+        let proven = proven(look, &plan).into_iter();
+        let is_known = |found: &Finding| {
+            let same = |known: &Finding| known.check == found.check && known.line == found.line;
+            misplaced.iter().any(same)
+        };
+        found.extend(proven.filter(|found| !is_known(found)));
         found.extend(misplaced);
         if look.traced {
             found.extend(trace(&plan, &look.result, None));
@@ -62,6 +70,41 @@ fn look_at(look: &Look) -> Vec<Finding> {
     }
     found.extend(syntax_of(look));
     found
+}
+
+/// Lines of a result that fail a proof which every ruling passes too. A person may have meant them so.
+fn proven(look: &Look, plan: &Plan) -> Vec<Finding> {
+    let versions = plan.real_versions();
+    let is_version = [&versions.base, &versions.ours, &versions.theirs]
+        .iter()
+        .any(|text| text.bytes() == look.result.bytes());
+    let path = String::from_utf8_lossy(look.path.bytes());
+    if is_version || !is_checked(&path, look.result.bytes().len()) {
+        return Vec::new();
+    }
+    let Some(proofs) = ParsedProofs::new(plan, &path) else {
+        return Vec::new();
+    };
+    let session = Session::with_result(Arc::new(plan.clone()), &look.result);
+    let objections = session.and_then(|session| proofs.objections(session.draft()));
+    let finding = |found: Objection| {
+        let check = match found.proof {
+            ProofKind::Scope => Check::Misplaced,
+            ProofKind::Names => Check::Names,
+            ProofKind::Together => Check::Together,
+            // What git or a person has put in order, or into one line, is right until shown wrong.
+            ProofKind::Independence | ProofKind::Order => return None,
+        };
+        let what = format!("this line {}", found.what);
+        let mut finding = Finding::new(check, Some(found.line), what).in_text(&look.result);
+        finding.weight = Weight::Look;
+        Some(finding)
+    };
+    objections
+        .into_iter()
+        .flatten()
+        .filter_map(finding)
+        .collect()
 }
 
 /// The plan of a look along what was moved, and edits that stand in another declaration; `None` where

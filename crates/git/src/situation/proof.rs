@@ -13,6 +13,7 @@ use crate::repo::parties::empty_tree;
 use crate::repo::repository::Repository;
 use crate::situation::looked::Looked;
 use crate::situation::names::names;
+use crate::situation::numbered_files::numbers_used_twice;
 use crate::situation::parsing::Look;
 use crate::situation::read::Situation;
 use crate::situation::staged::{ChangedOnDisk, changed_on_disk, is_empty_step, print_of};
@@ -157,6 +158,9 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
                     proof.add_findings(&path, &[finding]);
                 }
             }
+            for (path, finding) in numbers_used_twice(&every) {
+                proof.add_findings(&path, &[finding]);
+            }
             let to_look_at = all.to_look_at.into_iter();
             let to_look_at = to_look_at.filter(|t| !seen.contains(&t.path));
             look_at_others(looked, repo, to_look_at.collect(), &mut proof)?;
@@ -177,10 +181,11 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
         proof.add_findings(&path, &[found]);
     }
     for path in changed_since_staged(repo, &changed)? {
-        let what = "changed after it was staged: what is committed is not what stands there";
+        let what = "changed after it was staged: the commit will not contain the change";
         let found = Finding::new(Check::Unstaged, None, what);
         proof.add_findings(&path, &[found]);
     }
+    proof.drop_repeated();
     proof
         .findings
         .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
@@ -299,13 +304,12 @@ fn whole_file(touched: &Touched) -> Option<(Check, String)> {
         (None, Some(_), None) if theirs != base && base.is_none() => {
             Some((Check::Lost, "the file that theirs added is gone".to_owned()))
         }
-        (None, _, Some(_)) if theirs == base && base.is_some() => Some((
-            Check::Back,
-            "the file stands again; ours removed it".to_owned(),
-        )),
+        (None, _, Some(_)) if theirs == base && base.is_some() => {
+            Some((Check::Back, "the file is back; ours removed it".to_owned()))
+        }
         (_, None, Some(_)) if ours == base && base.is_some() => Some((
             Check::Back,
-            "the file stands again; theirs removed it".to_owned(),
+            "the file is back; theirs removed it".to_owned(),
         )),
         _ => None,
     }
@@ -377,6 +381,16 @@ impl Proof {
         self.findings.extend(findings.iter().map(at));
         self.findings
             .sort_by(|a, b| (&a.path, a.finding.line).cmp(&(&b.path, b.finding.line)));
+    }
+
+    /// Drops findings of which a finding that stops says more: of the same check on the same line.
+    fn drop_repeated(&mut self) {
+        let place = |f: &PathFinding| (f.path.clone(), f.finding.check as usize, f.finding.line);
+        let stops = |f: &PathFinding| f.finding.weight == Weight::Stops;
+        let stopping = self.findings.iter().filter(|f| stops(f));
+        let stopping: HashSet<_> = stopping.map(place).collect();
+        self.findings
+            .retain(|f| stops(f) || f.finding.line.is_none() || !stopping.contains(&place(f)));
     }
 
     /// Looks at results and adds what is found in them.

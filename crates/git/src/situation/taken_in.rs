@@ -1,4 +1,4 @@
-//! Files that git merged by itself, taken in as cases: to be edited like one that was in conflict.
+//! Files that git merged, taken in as cases: to be edited like one that was in conflict.
 
 use crate::case::driven::note_taken_in;
 use crate::path::RepoPath;
@@ -8,7 +8,7 @@ use crate::repo::repository::Repository;
 use crate::situation::read::Situation;
 use crate::situation::touched::touched;
 
-/// Makes a file that git merged by itself a case, staged as it stands; nothing else changes. Where a
+/// Makes a file that git merged a case, staged as it stands; nothing else changes. Where a
 /// side does not have the file, that side and base count as empty. Whether there is such a file.
 ///
 /// # Errors

@@ -4,13 +4,13 @@
 //! Paths in which everybody can see that the right thing is staged are left out: what one side alone
 //! changed, as that side has it. Renames are followed.
 
-use crate::case::stages::Stage;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::parties::Parties;
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
 use crate::repo::trees::tree_difference;
 use crate::situation::read::Situation;
 use armistice_core::Source;
@@ -94,7 +94,7 @@ pub(crate) fn texts_of(repo: &Repository, all: &[&Touched]) -> Result<Vec<[Sourc
     Ok(texts.collect())
 }
 
-/// Files that git merged by itself, with what each side did, one line a file; why it cannot be told.
+/// Files that git merged, with what each side did, one line a file; why it cannot be told.
 ///
 /// # Errors
 /// If git fails.
@@ -109,7 +109,7 @@ pub fn merged_by_git(
     files.retain(|file| !situation.cases.iter().any(|case| case.has_path(&file.path)));
     files.sort_by(|a, b| a.path.cmp(&b.path));
     let did = |base: &Option<Oid>, side: &Option<Oid>| match (base, side) {
-        (base, side) if base == side => "left it alone",
+        (base, side) if base == side => "unchanged",
         (None, _) => "added it",
         (_, None) => "removed it",
         _ => "edited it",

@@ -4,7 +4,6 @@
 //! a thousand. Of several lines about one path the last counts; one without a record forgets it.
 
 use crate::case::place::Place;
-use crate::case::stages::{Stage, Stages};
 use crate::file::folders::{
     file_name_hash, make_folder, open, plain_files, read_if_there, remove_file, remove_tree,
 };
@@ -12,6 +11,7 @@ use crate::file::work_file::Seen;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::repo::objects::Oid;
+use crate::repo::stages::{Stage, Stages};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::fs;

@@ -1,10 +1,10 @@
 //! A prepared change of one working file: everything but the final rename is done.
 
-use crate::case::stages::Stage;
 use crate::file::owner::temp_prefix;
 use crate::file::work_file::{Prepared, Seen};
 use crate::process::error::Error;
 use crate::repo::index::Mode;
+use crate::repo::stages::Stage;
 use std::fs;
 use std::io::ErrorKind;
 use std::path::Path;

@@ -1,7 +1,6 @@
 //! What stands in the work tree for entries of the index, and putting back what stood there.
 
 use crate::case::place::Place;
-use crate::case::stages::Stage;
 use crate::file::work_file::{Prepared, Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
@@ -9,6 +8,7 @@ use crate::process::invocation::{Git, Invocation};
 use crate::repo::index::Mode;
 use crate::repo::objects::{Oid, filtered};
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
 use crate::store::records::Store;
 use crate::store::written::Record;
 use crate::worktree::change::{Change, put_link};

@@ -2,13 +2,13 @@
 
 use crate::case::driven::all_places;
 use crate::case::place::Place;
-use crate::case::stages::Stages;
 use crate::file::work_file::{Seen, WorkFile, is_read_only};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::{Oid, hash_files};
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stages;
 use crate::repo::trees::tree_entries;
 use crate::store::records::Store;
 use armistice_core::{Source, find_markers};

@@ -7,12 +7,12 @@
 use crate::case::driven::all_places;
 use crate::case::place::{IndexState, Place};
 use crate::case::reading::staged_entries;
-use crate::case::stages::Stage;
 use crate::file::owner::{is_alive, sweep};
 use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
 use crate::store::intent::Intent;
 use crate::store::records::Store;
 use crate::store::written::{Begun, Record, WriteKind};
@@ -88,7 +88,7 @@ pub fn mend(repo: &Repository) -> Result<Vec<Mended>, Error> {
                 let path = path.clone();
                 mended.push(Mended { path, finished });
             }
-            // Concluded or backed out of by other means: the file is as that left it.
+            // Concluded or aborted of by other means: the file is as that left it.
             None => store.forget_record(path),
         }
         if let Some(folder) = path.under(repo.work_tree()).parent() {

@@ -6,13 +6,13 @@ use crate::case::one::Case;
 use crate::case::outcomes::FileOutcome;
 use crate::case::place::Place;
 use crate::case::reading::{files_below, staged_entries};
-use crate::case::stages::Stage;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::repo::index::Mode;
 use crate::repo::objects::hash_files;
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
 use crate::store::written::Records;
 use crate::worktree::guard::Overwrite;
 use crate::worktree::request::{Outcome, WriteRequest};
@@ -188,7 +188,7 @@ fn entries(request: &WriteRequest<'_>) -> Result<Vec<(RepoPath, Wanted)>, Error>
         && case.stages.ours.is_some()
         && case.stages.theirs.is_some();
     if !case.outcomes().contains(&outcome) && !both_named {
-        return Err(refused("this case has no such outcome"));
+        return Err(refused("this outcome is not possible here"));
     }
     let entry = |stage: &Option<Stage>| stage.clone().map(Wanted::Entry);
     let [_, ours, theirs] = case.stages.all();

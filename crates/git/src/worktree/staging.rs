@@ -1,11 +1,11 @@
 //! Entries of paths put into the index.
 
 use crate::case::place::Place;
-use crate::case::stages::Stage;
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
 
 /// Stages entries of several paths in one step: all of them, or none.
 pub(crate) fn stage_entries<'a>(

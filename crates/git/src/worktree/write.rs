@@ -9,7 +9,6 @@
 use crate::case::one::Case;
 use crate::case::outcomes::FileOutcome;
 use crate::case::place::Place;
-use crate::case::stages::Stage;
 use crate::file::owner::own;
 use crate::file::work_file::{Seen, WorkFile};
 use crate::parallel::{DISK_THREADS, in_parallel};
@@ -18,6 +17,7 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::write_blobs;
 use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
 use crate::store::records::Store;
 use crate::store::written::{Begun, Beside, Copy, Record, Records, WriteKind};
 use crate::worktree::change::Change;

@@ -50,7 +50,7 @@ fn each_way_to_break_it_is_named_where_it_is() {
             "check(ship)",
             Check::Lost,
             2,
-            "an edit of ours is lost: check(ship) stands again, not check(ship, draught)",
+            "an edit of ours is lost: the line is check(ship) again, not check(ship, draught)",
         ),
         (
             "    log(ship, tide)\n",
@@ -71,14 +71,14 @@ fn each_way_to_break_it_is_named_where_it_is() {
             "    check(ship)\n    check(ship, draught)\n",
             Check::Back,
             2,
-            "a line that ours removed stands again: check(ship)",
+            "a line that ours removed is back: check(ship)",
         ),
         (
             "    return berth\n",
             "    return berth\n    log(ship, tide)\n    return berth\n",
             Check::Twice,
             5,
-            "2 lines stand here twice, also line 3: log(ship, tide)",
+            "2 lines appear twice, also line 3: log(ship, tide)",
         ),
     ] {
         let broken = merged().replacen(from, to, 1);
@@ -101,7 +101,7 @@ fn an_edit_of_code_that_the_other_side_moved_is_followed() {
     let edited = |text: &str| text.replace("check(ship)", "check(ship, draught)");
     let all = [base.clone(), ours.clone(), edited(&base)];
     assert_eq!(found(&all, &edited(&ours)), []);
-    let says = "an edit of theirs is lost where ours moved it to: check(ship) stands there, not check(ship, draught)";
+    let says = "an edit of theirs is lost where ours moved the code: the line is check(ship), not check(ship, draught)";
     assert_eq!(found(&all, &ours), [(Check::Lost, 19, says.to_owned())]);
 }
 

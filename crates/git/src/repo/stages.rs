@@ -21,7 +21,7 @@ impl Stage {
             (Mode::Submodule, Mode::Submodule) => "moved the submodule to another commit",
             (_, Mode::Submodule) => "made it a submodule",
             (Mode::Link, Mode::Link) if self.oid == new.oid => return None,
-            (Mode::Link, Mode::Link) => "pointed the link elsewhere",
+            (Mode::Link, Mode::Link) => "changed the target of the link",
             (_, Mode::Link) => "made it a link",
             (Mode::Link | Mode::Submodule, _) => "made it a file",
             (was, is) => match (self.oid == new.oid, was == is) {

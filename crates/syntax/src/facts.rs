@@ -2,13 +2,9 @@
 
 use crate::language::Language;
 use crate::names::{Around, Declared, Names};
-use crate::trees;
+use crate::trees::{self, PARSED_BYTES};
 use armistice_core::{LineIdx, SyntaxError, SyntaxFacts};
 use tree_sitter::Node;
-
-/// The largest text that is parsed, in bytes: larger files are data, and parsing takes a second for
-/// every few megabytes.
-pub const PARSED_BYTES: usize = 2_000_000;
 
 /// How many errors of a text are told apart: with more, the parser does not cope with it.
 const ERRORS: usize = 200;

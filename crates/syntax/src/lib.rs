@@ -17,7 +17,7 @@ mod scopes;
 mod shades;
 mod trees;
 
-pub use facts::{PARSED_BYTES, declared, facts};
+pub use facts::{declared, facts};
 pub use language::{Comments, Language};
 pub use names::Declared;
 pub use order::{are_independent, positions};
@@ -25,4 +25,4 @@ pub use outline::outline;
 pub use proving::{ParsedProofs, is_checked};
 pub use scopes::scopes;
 pub use shades::{Shade, ShadedRange, shades};
-pub use trees::PARSE_STEPS;
+pub use trees::{PARSE_STEPS, PARSED_BYTES, parse_like};

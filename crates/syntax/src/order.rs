@@ -1,8 +1,9 @@
 //! Whether the place of a line among its neighbours has a meaning, and which parts of a line are
 //! independent of each other: one table of node kinds for all languages.
 
-use crate::facts::{PARSED_BYTES, with_tree};
+use crate::facts::with_tree;
 use crate::language::Language;
+use crate::trees::PARSED_BYTES;
 use armistice_core::{Position, Source};
 use std::ops::Range;
 use tree_sitter::Node;

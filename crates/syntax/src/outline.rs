@@ -1,9 +1,8 @@
 //! The outline of a text: what it declares, nested, with the comments and attributes of each.
 
-use crate::facts::PARSED_BYTES;
 use crate::kinds::{DeclaringKind, NameOf, kinds_of};
 use crate::language::Language;
-use crate::trees;
+use crate::trees::{self, PARSED_BYTES};
 use armistice_core::{Declaration, LineIdx, LineRange, Outline, Source};
 use tree_sitter::Node;
 

@@ -4,6 +4,7 @@ use crate::language::Language;
 use crate::order::{are_independent, positions};
 use crate::outline::outline;
 use crate::scopes::scopes;
+use crate::trees::parse_like;
 use armistice_core::{
     Draft, MergeTexts, Objection, Outline, Plan, Position, Proofs, Scopes, Source, TextKind,
 };
@@ -98,6 +99,10 @@ impl<'a> ParsedProofs<'a> {
         let text = Source::new(draft.bytes());
         if text.len() != draft.len() {
             return None;
+        }
+        if let Some(language) = self.language {
+            let ours = &self.plan.real_versions().ours;
+            parse_like(language, text.bytes(), ours.bytes());
         }
         let parsed = self.language.and_then(|language| scopes(language, &text));
         let by_layout: [Scopes; 3];

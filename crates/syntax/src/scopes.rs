@@ -1,8 +1,7 @@
 //! The blocks that each line of a text is in.
 
-use crate::facts::PARSED_BYTES;
 use crate::language::Language;
-use crate::trees;
+use crate::trees::{self, PARSED_BYTES};
 use armistice_core::{Scopes, Source};
 use tree_sitter::Node;
 

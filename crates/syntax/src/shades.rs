@@ -1,8 +1,9 @@
 //! Which stretches of each line are comments, strings and keywords: for the eye, told by weight and
 //! slant.
 
-use crate::facts::{PARSED_BYTES, with_tree};
+use crate::facts::with_tree;
 use crate::language::Language;
+use crate::trees::PARSED_BYTES;
 use armistice_core::Source;
 use std::ops::Range;
 use tree_sitter::Node;

@@ -310,8 +310,9 @@ pub(crate) fn print_proof(proof: &Proof) {
         say!("{}{line}: {}", item.path, visible(&item.finding.what));
     }
     let files = count(proof.files, "file");
+    let found = count(proof.findings.len(), "finding");
     match proof.stops() {
-        0 => say!("{files} checked, no findings"),
-        n => say!("{files} checked, {} blocking", count(n, "finding")),
+        0 if proof.findings.is_empty() => say!("{files} checked, no findings"),
+        n => say!("{files} checked, {found}, {n} blocking"),
     }
 }

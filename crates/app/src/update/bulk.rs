@@ -334,7 +334,7 @@ pub(crate) fn ask_start_over(state: &mut State) -> Vec<Effect> {
         let title = file.case.title();
         let mut said = Vec::new();
         if file.case.standing == IndexState::Staged {
-            said.push("files that were written and staged".to_owned());
+            said.push("the staged result".to_owned());
             effects.push(Effect::TakeBack {
                 file: at,
                 markers: untouched_text(file.open()),

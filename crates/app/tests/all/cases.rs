@@ -408,9 +408,7 @@ fn starting_over_says_what_it_discards_and_undo_brings_it_back() {
         "{asked}"
     );
     assert!(
-        asked.contains(
-            "a.txt · files that were written and staged, 1 decision by you and 0 by rule"
-        ),
+        asked.contains("a.txt · the staged result, 1 decision by you and 0 by rule"),
         "{asked}"
     );
     desk.press("esc");

@@ -141,7 +141,9 @@ fn the_demo_rebase_through_all_five_steps() {
         }
         t.keys("6");
         t.wait_until("the verdict", |s| {
-            s.contains("all settled, not yet concluded") || s.contains("stands in the way")
+            s.contains("all settled, not yet concluded")
+                || s.contains("finding blocks it")
+                || s.contains("findings block it")
         });
         let screen = t.keys("c").wait_until("the next step or a question", |s| {
             s.contains("── concluded") || step_of(s) > step || s.contains("Conclude anyway?")

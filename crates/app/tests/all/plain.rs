@@ -153,7 +153,7 @@ fn errors_say_what_and_what_next_and_change_nothing() {
     let table: [(&[&str], &str); 5] = [
         (
             &["settle", "b.txt", "--by", "ours"],
-            "'b.txt' is not in conflict; 'armistice docket' lists what is",
+            "'b.txt' is not in conflict; 'armistice docket' lists the conflicts",
         ),
         (
             &["settle", "a.txt", "--by", "ours", "--conflict", "7"],

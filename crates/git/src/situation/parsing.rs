@@ -8,7 +8,9 @@ use armistice_core::{
     SyntaxFacts, Version, Versions, Weight, bracket_findings, check, misplaced, plan,
     plan_along_moves, syntax_findings, trace,
 };
-use armistice_syntax::{Language, PARSED_BYTES, ParsedProofs, facts, is_checked, outline};
+use armistice_syntax::{
+    Language, PARSED_BYTES, ParsedProofs, facts, is_checked, outline, parse_like,
+};
 use std::sync::Arc;
 
 /// A result and what it was made from.
@@ -175,6 +177,9 @@ fn syntax_against(language: Language, result: &Source, all: &[&Source]) -> Optio
     // What a side has as it is was not made by merging.
     if all.iter().any(|text| text.bytes() == result.bytes()) {
         return Some(Vec::new());
+    }
+    if let Some(like) = all.get(1).or(all.first()) {
+        parse_like(language, result.bytes(), like.bytes());
     }
     let own = facts(language, result.bytes())?;
     // The others are parsed only where there is something to hold against them.

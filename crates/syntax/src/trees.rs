@@ -249,7 +249,7 @@ mod tests {
         let mut stack = vec![tree.root_node()];
         while let Some(node) = stack.pop() {
             found.push(node.end_position());
-            stack.extend((0..node.child_count() as u32).filter_map(|nth| node.child(nth)));
+            stack.extend((0..node.child_count()).filter_map(|nth| node.child(nth)));
         }
         found
     }

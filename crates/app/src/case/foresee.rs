@@ -205,6 +205,10 @@ fn weight(steps: &[ForeseenStep]) -> Weight {
 /// Own commits that are foreseen of a rebase; how many more there are is said.
 pub const STEPS: usize = 400;
 
+/// Conflicted files up to which the other of merge and rebase is worked out for a comparison: it takes
+/// as long again.
+const WEIGHED_FILES: usize = 100;
+
 /// Files that are read at a time before a merge goes on to the next.
 const PORTION: usize = 16;
 /// How often the files read so far are handed over.
@@ -287,11 +291,17 @@ impl Foreseer<'_> {
             tell: &|_| {},
             ..*self
         };
-        if matches!(
+        let is_weighed = matches!(
             question.undertaking,
             Undertaking::Merge | Undertaking::Rebase
-        ) && matches!(forecast.meeting.relation, Relation::Parted(_))
-        {
+        ) && matches!(forecast.meeting.relation, Relation::Parted(_));
+        let files: usize = forecast.steps.iter().map(|step| step.files.len()).sum();
+        if is_weighed && files > WEIGHED_FILES {
+            let note = format!(
+                "merge and rebase are not compared: more than {WEIGHED_FILES} files conflict"
+            );
+            forecast.notes.push(note);
+        } else if is_weighed {
             quiet.weigh(&look, &mut forecast)?;
             (self.tell)(&forecast);
         }

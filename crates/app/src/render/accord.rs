@@ -408,7 +408,7 @@ fn tally(state: &State) -> Vec<(Role, &'static str, usize)> {
         (Role::Base, "base or nothing", 0),
         (Role::Hand, "picked or by hand", 0),
         (Role::Text, "open", 0),
-        (Role::Text, "by another program", 0),
+        (Role::Text, "other program", 0),
         (Role::Blend, "by rule", 0),
     ];
     for (finished, open) in (state.files.iter()).filter_map(|f| Some((f.finished(), f.open()?))) {

@@ -134,7 +134,7 @@ fn what_the_repository_says_of_paths_counts_once_a_person_has_seen_it() {
     t.wait("tide.lock");
     t.keys("/").wait("path contains");
     t.type_text("tide.lock").keys("Enter");
-    t.wait("It is not trusted yet");
+    t.wait("trusted yet; M shows it");
     t.keys("M").wait("came with the repository");
     // All that is trusted is shown, what does not hold here as well.
     let asked = t.wait("tide.txt is taken from theirs");

@@ -613,7 +613,7 @@ fn a_name_that_went_is_replaced_where_it_is_used() {
     let shown = desk.shows();
     assert!(shown.contains("keeper = watch.keeper_at(hour)"), "{shown}");
     assert!(
-        shown.contains("'on_watch' is 'keeper_at' in line 9 now"),
+        shown.contains("replaced 'on_watch' with 'keeper_at' in line 9"),
         "{shown}"
     );
     assert!(daybook().contains("on_watch"), "written only by w");

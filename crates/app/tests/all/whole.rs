@@ -116,7 +116,7 @@ fn what_somebody_staged_is_settled_and_nobodys_decision_here() {
         "{screen}"
     );
     let screen = desk.press("6").shows();
-    assert!(screen.contains("by another program"), "{screen}");
+    assert!(screen.contains("other program"), "{screen}");
 }
 
 #[test]

@@ -2,6 +2,7 @@
 
 use crate::decide::ruling::Certainty::{Certain, Hint, Likely};
 use crate::limits::INDEPENDENT_WORDS;
+use crate::model::versions::Version;
 use crate::rules::conflict::{Conflict, blends_numbers};
 use crate::rules::rule::{Example, Proposal, Rule, RuleContext};
 use crate::rules::wording::lines;
@@ -27,6 +28,18 @@ impl Rule for Blend {
         if stats.numbers > 0 || blends_numbers(conflict, &resolution) {
             return Some(Proposal::hint(format!(
                 "{o} and {t} changed different parts of one number or version; no mixture of both is safe"
+            )));
+        }
+        // Then what one side took out is part of what the other replaced: it may be in there in other words.
+        let (region, versions) = (conflict.region(), conflict.versions());
+        let text = resolution.text(conflict.plan(), region);
+        let is_side = |side: Version| {
+            let own = versions.get(side).slice(region.lines(side));
+            own == text.bytes()
+        };
+        if is_side(Version::Ours) || is_side(Version::Theirs) {
+            return Some(Proposal::hint(format!(
+                "{o} and {t} both changed the same words; one of them may contain the other's change"
             )));
         }
         let apart = stats.gap.is_none_or(|gap| gap >= INDEPENDENT_WORDS);

@@ -142,8 +142,19 @@ fn both(base: &[u8], ours: &[u8], theirs: &[u8]) -> Option<Vec<u8>> {
         items.iter().all(plain).then_some(items)
     };
     let (first, second) = (items(ours)?, items(theirs)?);
-    // A key is known by its name, everything else by itself.
-    let name = |item: &Vec<u8>| entry_name(item).map_or_else(|| item.clone(), <[u8]>::to_vec);
+    // A key is known by its name, everything else by itself, in whatever spelling.
+    let name = |item: &Vec<u8>| {
+        let own = entry_name(item).unwrap_or(item);
+        let letters = own
+            .iter()
+            .filter(|b| b.is_ascii_alphanumeric() || **b >= 0x80);
+        let letters: Vec<u8> = letters.map(u8::to_ascii_lowercase).collect();
+        if letters.is_empty() {
+            own.to_vec()
+        } else {
+            letters
+        }
+    };
     let names: Vec<Vec<u8>> = first.iter().map(name).collect();
     if second.iter().map(name).any(|n| names.contains(&n)) {
         return None;

@@ -65,9 +65,18 @@ pub(crate) fn coupled(lines: &ResultLines<'_>, kind: TextKind) -> Vec<Objection>
     found
 }
 
+fn shown(name: &[u8]) -> String {
+    String::from_utf8_lossy(name).into_owned()
+}
+
 /// Why an edited line depends on a line that the other side edited.
 fn reason(line: &[u8], other: &[u8], kind: TextKind) -> Option<String> {
-    let shown = |name: &[u8]| String::from_utf8_lossy(name).into_owned();
+    if kind == TextKind::Code && sets_the_stage(other) {
+        let command = shown(words(other)[0]);
+        return Some(format!(
+            "is next to '{command}', which the other side changed and other commands depend on"
+        ));
+    }
     if let Some(name) = assigned(other)
         && words(line).contains(&name)
         && assigned(line) != Some(name)
@@ -92,6 +101,19 @@ fn reason(line: &[u8], other: &[u8], kind: TextKind) -> Option<String> {
         .any(|pair| pair.contains(&&*one) && pair.contains(&&*other));
     (together && one != other)
         .then(|| format!("sets '{one}', and the other side changed '{other}', which belongs to it"))
+}
+
+/// Whether a line is a command that changes where or how the ones after it run.
+fn sets_the_stage(line: &[u8]) -> bool {
+    match words(line)[..] {
+        [
+            b"cd" | b"pushd" | b"popd" | b"umask" | b"WORKDIR" | b"USER",
+            next,
+            ..,
+        ] => !matches!(next, b"(" | b"=" | b":" | b"."),
+        [b"set", b"-" | b"+", ..] => true,
+        _ => false,
+    }
 }
 
 /// The name to which a line gives a value.
@@ -150,6 +172,90 @@ pub(crate) fn outgrown_counts(lines: &ResultLines<'_>, result: &Scopes) -> Vec<O
         }
     }
     found
+}
+
+/// Members of a block whose numbers are all different, from which on a number of its own counts as meant.
+const NUMBERED: usize = 2;
+
+/// Returns new members that have the same number as a new member of the other side, in blocks where every
+/// member of base has its own.
+pub(crate) fn same_numbers(lines: &ResultLines<'_>, result: &Scopes) -> Vec<Objection> {
+    let is_new = |id: LineId| lines.row(Version::Base, id).is_none();
+    let mut added: Vec<Numbered<'_>> = Vec::new();
+    for (row, source) in lines.settled().filter(|(_, source)| is_new(source.id)) {
+        let text = lines.text(source.version, source.row);
+        if let Some((name, number)) = numbered(text)
+            && let Some(block) = result.of(row)
+            && let [side] = lines.changed_by(source.id)[..]
+        {
+            added.push(Numbered {
+                row,
+                block,
+                side,
+                name,
+                number,
+            });
+        }
+    }
+    let mut found = Vec::new();
+    for one in &added {
+        let other = added.iter().find(|other| {
+            let same = other.block == one.block && other.number == one.number;
+            same && other.side != one.side && other.name != one.name
+        });
+        let Some(other) = other.filter(|_| each_has_its_own(lines, result, one.block)) else {
+            continue;
+        };
+        let (number, other) = (shown(one.number), shown(other.name));
+        let what = format!("has the number {number}, which the other side gave to '{other}'");
+        found.extend(lines.objection(ProofKind::Together, one.row, what));
+    }
+    found
+}
+
+/// Whether the members that base has in a block have numbers, and all different ones.
+fn each_has_its_own(lines: &ResultLines<'_>, result: &Scopes, block: &[u32]) -> bool {
+    let of_base = lines.settled().filter(|(row, source)| {
+        result.of(*row) == Some(block) && lines.row(Version::Base, source.id).is_some()
+    });
+    let numbers = of_base.filter_map(|(_, source)| {
+        let (_, number) = numbered(lines.text(source.version, source.row))?;
+        Some(number)
+    });
+    let mut numbers: Vec<&[u8]> = numbers.collect();
+    let all = numbers.len();
+    numbers.sort_unstable();
+    numbers.dedup();
+    numbers.len() >= NUMBERED && numbers.len() == all
+}
+
+/// A new member of a block that has a number.
+struct Numbered<'a> {
+    /// The line of the draft.
+    row: u32,
+    block: &'a [u32],
+    side: Side,
+    name: &'a [u8],
+    number: &'a [u8],
+}
+
+/// The name and the number of a member: `MOOR = 4,`, `port: 8080`, `case 4: moor`, `4: "moor",`.
+fn numbered(line: &[u8]) -> Option<(&[u8], &[u8])> {
+    let is_number = |word: &[u8]| word.first().is_some_and(u8::is_ascii_digit);
+    let all = words(line);
+    let all = match all[..] {
+        [ref rest @ .., b"," | b";"] => rest,
+        ref rest => rest,
+    };
+    match all {
+        [.., name, b"=" | b":", number] if is_number(number) && !is_number(name) => {
+            Some((name, number))
+        }
+        [b"case", number, b":", name, ..] | [number, b":", name, ..] if is_number(number) => {
+            Some((name, number))
+        }
+        _ => None,
+    }
 }
 
 /// Returns rows of a table that have more or fewer fields than the row above them.

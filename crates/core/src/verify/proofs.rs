@@ -5,7 +5,7 @@ use crate::draft::merged_text::Draft;
 use crate::plan::build::Plan;
 use crate::verify::bindings::{VersionNames, unbound, without_anchor};
 use crate::verify::blended::dependent;
-use crate::verify::coupled::{coupled, outgrown_counts, uneven_rows};
+use crate::verify::coupled::{coupled, outgrown_counts, same_numbers, uneven_rows};
 use crate::verify::merge_texts::{MergeTexts, TextKind};
 use crate::verify::order::{Position, out_of_order};
 use crate::verify::result_lines::{Objection, Pairing, ResultLines};
@@ -50,6 +50,7 @@ impl<'a> Proofs<'a> {
         }
         found.extend(coupled(lines, kind));
         found.extend(outgrown_counts(lines, texts.result));
+        found.extend(same_numbers(lines, texts.result));
         found.extend(dependent(lines, kind, texts.independent));
         let beside = out_of_order(lines, texts.positions).into_iter();
         found.extend(beside.map(|(objection, position)| Objection {

@@ -16,13 +16,16 @@ use std::ops::Range;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) struct LineId(pub(crate) Version, pub(crate) u32);
 
+/// No line.
+const NONE: u32 = u32::MAX;
+
 /// Which lines of the versions of a plan are the same line.
 pub(crate) struct Pairing<'a> {
     plan: &'a Plan,
     /// By version and line.
     ids: [Vec<LineId>; 3],
-    /// The line of each version that has an id.
-    rows: [HashMap<LineId, u32>; 3],
+    /// By the version of an id, a version, and the line of the id: the line that has the id, or [`NONE`].
+    rows: [[Vec<u32>; 3]; 3],
     /// The lines of base in whose place a side wrote a new line.
     replaced: HashMap<(Version, u32), Vec<u32>>,
 }
@@ -76,10 +79,13 @@ impl<'a> Pairing<'a> {
                 }
             }
         }
-        let rows = [0, 1, 2].map(|nth| {
-            let ids: &Vec<LineId> = &ids[nth];
-            ids.iter().zip(0..).map(|(id, row)| (*id, row)).collect()
-        });
+        let none = |of: usize| [0, 1, 2].map(|_| vec![NONE; ids[of].len()]);
+        let mut rows = [0, 1, 2].map(none);
+        for (version, ids) in ids.iter().enumerate() {
+            for (LineId(of, line), row) in ids.iter().zip(0..) {
+                rows[*of as usize][version][*line as usize] = row;
+            }
+        }
         Pairing {
             plan,
             ids,
@@ -93,7 +99,8 @@ impl<'a> Pairing<'a> {
     }
 
     fn row(&self, version: Version, id: LineId) -> Option<u32> {
-        self.rows[version as usize].get(&id).copied()
+        let rows = &self.rows[id.0 as usize][version as usize];
+        rows.get(id.1 as usize).copied().filter(|row| *row != NONE)
     }
 
     /// How many lines a version has.
@@ -240,8 +247,8 @@ pub(crate) struct ResultLines<'a> {
     pairing: &'a Pairing<'a>,
     /// By line of the draft; `None` where no version has it.
     sources: Vec<Option<LineSource>>,
-    /// Where a line is in the draft.
-    places: HashMap<LineId, u32>,
+    /// Where a line is in the draft, by version and line; else [`NONE`].
+    places: [Vec<u32>; 3],
 }
 
 impl<'a> ResultLines<'a> {
@@ -260,12 +267,13 @@ impl<'a> ResultLines<'a> {
             draft,
             sources: sources.collect(),
             pairing,
-            places: HashMap::new(),
+            places: [0, 1, 2].map(|of: usize| vec![NONE; pairing.ids[of].len()]),
         };
         lines.name_blended();
         for (row, source) in (0..).zip(&lines.sources) {
             if let Some(source) = source {
-                lines.places.entry(source.id).or_insert(row);
+                let place = &mut lines.places[source.id.0 as usize][source.id.1 as usize];
+                *place = (*place).min(row);
             }
         }
         lines
@@ -318,7 +326,8 @@ impl<'a> ResultLines<'a> {
 
     /// Where a line is in the draft.
     pub(crate) fn place(&self, id: LineId) -> Option<u32> {
-        self.places.get(&id).copied()
+        let place = self.places[id.0 as usize].get(id.1 as usize).copied()?;
+        (place != NONE).then_some(place)
     }
 
     /// What a line of a version is.

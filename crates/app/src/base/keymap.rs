@@ -225,7 +225,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Accord, &["c"], C::Conclude, "conclude", "make the commit, or continue with the next step"),
     key(X::Accord, &["e"], C::EditMessage, "edit message", "edit the message of the commit"),
     key(X::Accord, &["s"], C::Skip, "skip step", "skip this step, after showing what that discards"),
-    key(X::Accord, &["B"], C::BackOut, "back out", "abort the operation and restore the state before it, after showing what that discards"),
+    key(X::Accord, &["B"], C::BackOut, "abort", "abort the operation and restore the state before it, after showing what that discards"),
     key(X::Accord, &["d"], C::ShowStaged, "staged diff", "show the staged changes against each parent"),
     key(X::Accord, &["D"], C::Draw, "", "draw the decisions and the commits of both sides as SVG and PDF, and show the path"),
     key(X::Accord, &["t"], C::DropStash, "drop the stash", "drop the stash that caused the conflicts, after a question"),

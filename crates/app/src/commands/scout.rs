@@ -260,7 +260,7 @@ fn print(forecast: &Forecast) {
             let [ours, theirs] = &file.did;
             let offered = match file.offered {
                 0 => String::new(),
-                n => format!(" · {n} with a suggestion"),
+                n => format!(" · {n} suggested"),
             };
             say!(
                 "  {}: {} of {} open{offered}; {ours_word} {ours}, {theirs_word} {theirs}",

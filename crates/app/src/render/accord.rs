@@ -236,7 +236,7 @@ impl Canvas<'_> {
                 let parts = [
                     (fates.kept, "kept"),
                     (fates.blended, "blended"),
-                    (fates.given_up, "given up"),
+                    (fates.given_up, "discarded"),
                     (fates.rewritten, "rewritten by hand"),
                     (fates.waiting, "waiting"),
                     (fates.missing, "MISSING"),

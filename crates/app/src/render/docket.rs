@@ -111,7 +111,7 @@ impl Canvas<'_> {
         }
         match offered.sum::<usize>() {
             0 => {}
-            n => text += &format!(", {n} with a suggestion"),
+            n => text += &format!(", {n} suggested"),
         }
         text += &format!(" · {done} finished");
         if let Some(said) = several_at_once(&self.state.situation) {

@@ -383,7 +383,7 @@ impl Canvas<'_> {
             (true, 0) => format!("{} settled", file.conflicts),
             (true, open) if file.offered > 0 => {
                 format!(
-                    "{open} of {} open, {} with a suggestion",
+                    "{open} of {} open, {} suggested",
                     file.conflicts, file.offered
                 )
             }

@@ -414,12 +414,6 @@ fn ask_back_out(state: &mut State) -> Vec<Effect> {
     lines.extend(what_is_discarded(state));
     lines.push("Your decisions are kept, and offered again for the same versions.".to_owned());
     let title = format!("Abort the {}?", operation.name());
-    ask(
-        state,
-        &title,
-        lines,
-        "back out",
-        end(state, Ending::BackOut),
-    );
+    ask(state, &title, lines, "abort", end(state, Ending::BackOut));
     Vec::new()
 }

@@ -30,7 +30,7 @@ pub const CHECK_ROWS: [CheckRow; 12] = [
     row("nothing is defined twice", &[Check::Twice]),
     row("the syntax is valid", &[Check::Syntax]),
     row(
-        "line ends and trailing whitespace are clean",
+        "line endings are clean",
         &[Check::LineEnds, Check::LastNewline, Check::TrailingBlanks],
     ),
 ];

@@ -76,7 +76,7 @@ pub(crate) fn gives_up(file: &OpenFile) -> Option<String> {
     }
     let rows = |side: Side| match file.shown().worked[side] {
         0 => format!("only {}' layout", Version::from(side).name()),
-        n => format!("{} of {}", count(n, "row"), Version::from(side).name()),
+        n => format!("{} from {}", count(n, "line"), Version::from(side).name()),
     };
     let mut said = format!(
         "discards: o {} · t {}",

@@ -234,7 +234,7 @@ pub fn summary(forecast: &Forecast) -> Vec<String> {
     let (by_rule, open) = (sum(|file| file.by_rule), sum(|file| file.open));
     let mut words = format!("★ {by_rule} by rule · {open} open");
     for (n, what) in [
-        (sum(|file| file.offered), "offered"),
+        (sum(|file| file.offered), "suggested"),
         (sum(|file| file.remembered), "remembered"),
         (sum(|file| file.decided), "tried out"),
     ] {

@@ -276,7 +276,7 @@ fn accord() {
         &[
             "not ready: 14 files not finished yet",
             "Makes the merge commit of night-pilotage into harbour/main",
-            "B back out",
+            "B abort",
         ],
         |desk| {
             desk.press("6");

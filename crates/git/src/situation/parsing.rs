@@ -54,6 +54,9 @@ fn look_at(look: &Look) -> Vec<Finding> {
         result: &look.result,
         versions: Some(&look.versions),
     });
+    let syntax = syntax_of(look);
+    // Around an error blocks are guesses.
+    let has_blocks = !syntax.iter().any(|found| found.check == Check::Syntax);
     let Versions { base, ours, theirs } = &look.versions;
     if look.there == [true; 3] || look.traced {
         let plan = plan(base, ours, theirs, &Options::default());
@@ -64,13 +67,14 @@ fn look_at(look: &Look) -> Vec<Finding> {
             let same = |known: &Finding| known.check == found.check && known.line == found.line;
             misplaced.iter().any(same)
         };
-        found.extend(proven.filter(|found| !is_known(found)));
+        let counts = |found: &Finding| has_blocks || found.check != Check::Misplaced;
+        found.extend(proven.filter(|found| counts(found) && !is_known(found)));
         found.extend(misplaced);
         if look.traced {
             found.extend(trace(&plan, &look.result, None));
         }
     }
-    found.extend(syntax_of(look));
+    found.extend(syntax);
     found
 }
 
@@ -89,7 +93,12 @@ fn proven(look: &Look, plan: &Plan) -> Vec<Finding> {
     };
     let session = Session::with_result(Arc::new(plan.clone()), &look.result);
     let objections = session.and_then(|session| proofs.objections(session.draft()));
-    let finding = |found: Objection| {
+    let objections: Vec<Objection> = objections.into_iter().flatten().collect();
+    // Lines below each other with the same fault are one finding.
+    let runs =
+        objections.chunk_by(|one, next| one.line.0 + 1 == next.line.0 && one.what == next.what);
+    let finding = |run: &[Objection]| {
+        let found = &run[0];
         let check = match found.proof {
             ProofKind::Scope => Check::Misplaced,
             ProofKind::Names => Check::Names,
@@ -97,16 +106,15 @@ fn proven(look: &Look, plan: &Plan) -> Vec<Finding> {
             // What git or a person has put in order, or into one line, is right until shown wrong.
             ProofKind::Independence | ProofKind::Order => return None,
         };
-        let what = format!("this line {}", found.what);
+        let what = match run.len() {
+            1 => format!("this line {}", found.what),
+            n => format!("this line, like the next {}, {}", n - 1, found.what),
+        };
         let mut finding = Finding::new(check, Some(found.line), what).in_text(&look.result);
         finding.weight = Weight::Look;
         Some(finding)
     };
-    objections
-        .into_iter()
-        .flatten()
-        .filter_map(finding)
-        .collect()
+    runs.filter_map(finding).collect()
 }
 
 /// The plan of a look along what was moved, and edits that stand in another declaration; `None` where

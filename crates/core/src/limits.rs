@@ -15,7 +15,7 @@ pub struct Limit {
     pub unit: &'static str,
     /// The measurement or observation that the number rests on.
     pub basis: &'static str,
-    /// What a person is told beyond it, or which coarser answer stands.
+    /// What a person sees beyond it, or which coarser answer stands.
     pub beyond: &'static str,
 }
 
@@ -222,7 +222,7 @@ limits! {
         "longer lines are data",
         "a longer line is not reported as missing or doubled";
 
-    /// Words of a single line, above which it is told that it stands twice.
+    /// Words of a single line, above which it is reported that it stands twice.
     DOUBLED_WORDS: usize = 4, "words",
         "read from real merges: shorter statements recur, unless they declare or import something",
         "a shorter line is told only among others";

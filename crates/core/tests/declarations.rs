@@ -1,6 +1,6 @@
 //! Merging by declarations: moved and edited, added by both, two bodies, two places.
 //!
-//! Declarations are told by indentation here; parsers are tried in the application's tests.
+//! Declarations are read by indentation here; parsers are tried in the application's tests.
 
 use armistice_core::*;
 use proptest::prelude::*;
@@ -117,7 +117,7 @@ fn an_edit_of_the_same_words_stays_open_at_the_new_place() {
     let region = merged.plan.region(id);
     assert_eq!(merged.plan.conflicts().len(), 1);
     assert_eq!(region.ours.len(), 1);
-    // Lines are told by where they stand in the versions themselves.
+    // Lines are numbered as in the versions themselves.
     let real = |version: Version| merged.plan.real_line(version, region.lines(version).start);
     let stands =
         |text: &str, row: &str| LineIdx(text.lines().position(|l| l == row).unwrap() as u32);

@@ -2,7 +2,7 @@
 //!
 //! `cargo run --release -p armistice-git --example broken_results -- FOLDER` where every folder
 //! below FOLDER holds `base.*`, `ours.*`, `theirs.*` and `right.*`, a result with the changes of both
-//! sides. Each right result is broken in several ways, of which one is told to the checks at a time.
+//! sides. Each right result is broken in several ways, one at a time.
 
 use armistice_core::{
     Check, Finding, LineIdx, Options, Plan, RegionKind, Source, Version, plan, trace,
@@ -10,7 +10,7 @@ use armistice_core::{
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
-/// A broken result: its kind, its text, and about which of its lines a person should be told.
+/// A broken result: its kind, its text, and the lines that a finding should point to.
 struct Broken {
     kind: &'static str,
     text: String,

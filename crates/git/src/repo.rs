@@ -1,4 +1,4 @@
-//! The repository: where it is, what is under way, its objects.
+//! The repository: where it is, what is in progress, its objects.
 
 pub(crate) mod index;
 pub(crate) mod mark;

@@ -247,7 +247,7 @@ fn a_repository_remembers_the_latest_of_each_conflict() {
     memory
         .remember(&[first.clone(), past_resolution("tide", tide)])
         .unwrap();
-    // The same three texts, the sides the other way round: one conflict, settled anew.
+    // The same three texts, the sides the other way round: one conflict, settled again.
     let again = PastResolution {
         ours: first.theirs.clone(),
         theirs: first.ours.clone(),

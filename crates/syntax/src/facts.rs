@@ -6,7 +6,7 @@ use crate::trees::{self, PARSED_BYTES};
 use armistice_core::{LineIdx, SyntaxError, SyntaxFacts};
 use tree_sitter::Node;
 
-/// How many errors of a text are told apart: with more, the parser does not cope with it.
+/// How many errors of a text are distinguished: with more, the parser does not cope with it.
 const ERRORS: usize = 200;
 
 /// Parses a text; `None` if it is too large or takes too long.

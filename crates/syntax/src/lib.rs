@@ -1,6 +1,6 @@
 //! What parsers know of a text, behind core's own types.
 //!
-//! A [`Language`] is told by a file's name; [`facts`] parses a text once and says where it makes no
+//! A [`Language`] is known by a file's name; [`facts`] parses a text once and says where it makes no
 //! sense and what stands in one place more than once. Nothing here merges or decides, and no type of
 //! the parsing library leaves this crate.
 #![deny(missing_docs)]

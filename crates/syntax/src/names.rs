@@ -69,7 +69,7 @@ impl<'t> Around<'t> {
         }
     }
 
-    /// The node in which the name of the one at hand must stand once.
+    /// The node in which the name of the current one must stand once.
     fn place(&self) -> usize {
         let outer = self.ancestors.iter().rev();
         let mut outer = outer.skip_while(|node| WRAPPERS.contains(&node.kind()));

@@ -1,4 +1,4 @@
-//! Which stretches of each line are comments, strings and keywords: for the eye, told by weight and
+//! Which stretches of each line are comments, strings and keywords: for the eye, known by weight and
 //! slant.
 
 use crate::facts::with_tree;

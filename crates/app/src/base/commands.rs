@@ -83,7 +83,7 @@ pub enum Command {
     NextFile,
     PrevFile,
     Take(Version),
-    /// The whole of a side around the conflict at hand, what it alone did not change included.
+    /// The whole of a side around the current conflict, what it alone did not change included.
     TakeAll(Side),
     Both(Side),
     /// The words of this side at the indentation of the other.

@@ -90,7 +90,7 @@ impl RepositorySettings {
     }
 }
 
-/// Refuses checks that could not be shown whole or told apart.
+/// Refuses checks that could not be shown whole or distinguished.
 pub fn well_formed(checks: &[CheckSetting]) -> Result<(), String> {
     if checks.len() > PROJECT_CHECKS {
         return Err(format!("it names more than {PROJECT_CHECKS} checks"));

@@ -141,7 +141,7 @@ fn plain(line: &str) -> String {
     out
 }
 
-/// How often what a command prints is told.
+/// How often what a command prints is reported.
 const TELL: Duration = Duration::from_millis(100);
 
 /// Runs one check, tells its output as it comes, and keeps how it ended.

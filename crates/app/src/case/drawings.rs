@@ -1,4 +1,4 @@
-//! Pictures and records of what is under way: what moved, the two lines of commits, what was decided.
+//! Pictures and records of what is in progress: what moved, the two lines of commits, what was decided.
 
 use crate::base::safe_text::{ago, visible};
 use crate::case::records::{decided, kept_record};
@@ -41,7 +41,7 @@ impl Drawing {
 /// The picture of it.
 ///
 /// # Errors
-/// If git fails, or it cannot be told what there is to be drawn.
+/// If git fails, or it is not known what there is to be drawn.
 pub fn scene_of(service: &CaseService, drawing: &Drawing, now: i64) -> Result<Scene, String> {
     let text = |error: Error| error.to_string();
     Ok(match drawing {

@@ -214,7 +214,7 @@ const PORTION: usize = 16;
 /// How often the files read so far are handed over.
 const TELL_INTERVAL: Duration = Duration::from_millis(250);
 
-/// The first steps that are told one by one, and every how many later ones.
+/// The first steps that are reported one by one, and every how many later ones.
 const TOLD: usize = 10;
 
 /// What is needed to look.

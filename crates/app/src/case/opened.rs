@@ -184,7 +184,7 @@ impl OpenedFile {
         &self.rulings
     }
 
-    /// Rises with every decision, and when rules were asked anew.
+    /// Rises with every decision, and when rules were asked again.
     pub fn revision(&self) -> u64 {
         self.revision
     }
@@ -220,7 +220,7 @@ impl OpenedFile {
         self.session.still_unsaved();
     }
 
-    /// The rules were asked anew.
+    /// The rules were asked again.
     pub fn set_rulings(&mut self, rulings: Vec<(RegionId, Ruling)>) {
         self.rulings = rulings.into_iter().collect();
         self.revision += 1;

@@ -1,4 +1,4 @@
-//! Records of what was decided: of what is under way, and of what is concluded.
+//! Records of what was decided: of what is in progress, and of what is concluded.
 
 use crate::base::safe_text::visible;
 use crate::case::opened::OpenedFile;
@@ -60,7 +60,7 @@ pub fn file_record(
     }
 }
 
-/// The record of what is under way, of files that were read; who decides is filled in by [`signed`].
+/// The record of what is in progress, of files that were read; who decides is filled in by [`signed`].
 pub fn merge_record(situation: &Situation, files: Vec<FileRecord>) -> MergeRecord {
     MergeRecord {
         operation: situation.operation.name().to_owned(),

@@ -57,7 +57,7 @@ struct Judge<'a> {
 }
 
 impl Judge<'_> {
-    /// What is wrong with some rulings; `None` if that cannot be told.
+    /// What is wrong with some rulings; `None` if that is not known.
     ///
     /// What is only wrong if the open conflicts are settled by one of the sides leaves an offer.
     fn findings_with(&self, settled: Vec<(RegionId, Ruling)>) -> (Session, Option<Vec<Objection>>) {

@@ -469,7 +469,7 @@ impl CaseService {
         stage_as_they_stand(&self.repo, std::slice::from_ref(path))
     }
 
-    /// The files that git merged, one line each; none if it cannot be told.
+    /// The files that git merged, one line each; none if it is not known.
     ///
     /// # Errors
     /// If git fails.
@@ -521,7 +521,7 @@ impl CaseService {
         drafts.iter().map(report).collect()
     }
 
-    /// Keeps the text of an edit under way.
+    /// Keeps the text of an edit in progress.
     ///
     /// # Errors
     /// If it cannot be written.

@@ -252,7 +252,7 @@ mod tests {
             ["!.", ".!"]
         );
         assert_eq!(stakes("a\nb\n", "  a\nb\n", " a\nb\n"), ["!.", "!."]);
-        // Laid out anew against re-worded.
+        // Laid out again against re-worded.
         let (base, ours) = ("a b\nc d\ne f\n", "  a b\n  c d\n  e f\n");
         assert_eq!(stakes(base, ours, "a b\nc x\ne f\n"), ["~!~", ".!."]);
     }

@@ -13,7 +13,7 @@ use std::path::PathBuf;
 /// The person's settings, and what the repository's say of paths.
 ///
 /// # Errors
-/// If the person's own make no sense. What makes no sense in the repository's is told by Proof.
+/// If the person's own make no sense. What makes no sense in the repository's is reported by Proof.
 pub fn settings_of(repo: &Repository) -> Result<Settings> {
     Ok(Settings {
         of_repository: repository_paths(repo),

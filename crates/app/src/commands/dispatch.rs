@@ -191,7 +191,7 @@ fn mend(undo: bool) -> Result<Exit> {
     })
 }
 
-/// Ends every git that runs when the command is told to end: it has a group of its own, which
+/// Ends every git that runs when the command is asked to end: it has a group of its own, which
 /// ctrl-c does not reach. What git was doing is then refused as any other failure.
 fn stop_on_signals() -> Result<()> {
     use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};

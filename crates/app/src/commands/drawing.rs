@@ -1,4 +1,4 @@
-//! `record` and `draw`: what was decided as a text, and pictures of what is under way.
+//! `record` and `draw`: what was decided as a text, and pictures of what is in progress.
 
 use crate::base::json::json_text;
 use crate::base::safe_text::count;
@@ -27,7 +27,7 @@ pub enum Picture {
     Record,
 }
 
-/// What was decided in what is under way, or in what became a commit.
+/// What was decided in what is in progress, or in what became a commit.
 fn record_of(repo: &Repository, commit: Option<&str>) -> Result<MergeRecord> {
     let situation = Situation::read(repo)?;
     let commit = commit.or(situation.is_idle().then_some("HEAD"));
@@ -37,7 +37,7 @@ fn record_of(repo: &Repository, commit: Option<&str>) -> Result<MergeRecord> {
     }
 }
 
-/// What was decided so far in what is under way.
+/// What was decided so far in what is in progress.
 pub(crate) fn read_record(repo: &Repository, situation: &Situation) -> Result<MergeRecord> {
     let service = CaseService::new(repo.clone());
     let rules = rule_settings(repo, situation)?;

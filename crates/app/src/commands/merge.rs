@@ -127,7 +127,7 @@ fn note(args: &MergeArgs, draft: &Draft, merged: &[u8]) -> Result<()> {
     };
     let repo = match Repository::discover(Path::new(".")) {
         Ok(repo) => repo,
-        // Three files outside of any repository: there is nobody to be told afterwards.
+        // Three files outside of any repository: no result is left to report afterwards.
         Err(_) if !args.driver => return Ok(()),
         Err(error) => return Err(error.into()),
     };

@@ -314,7 +314,7 @@ pub(crate) struct SettleOrder {
 }
 
 impl SettleOrder {
-    /// The mode that a file gets that both added with different ones; why it cannot be told.
+    /// The mode that a file gets that both added with different ones; why it is not known.
     fn mode(&self, case: &Case) -> Result<Option<Mode>> {
         let Some([ours, theirs]) = case.stages.mode_clash() else {
             return Ok(None);
@@ -331,7 +331,7 @@ impl SettleOrder {
 }
 
 impl SettleOrder {
-    /// The name that a file gets; why it cannot be told.
+    /// The name that a file gets; why it is not known.
     fn name(&self, repo: &Repository, case: &Case) -> Result<Option<RepoPath>> {
         if let Some(name) = &self.name {
             return repo_path(repo, name).map(Some);

@@ -114,7 +114,7 @@ fn look(repo: &Repository) -> Result<Vec<String>> {
     Ok(said)
 }
 
-/// Foresees a merge and a rebase with the likeliest counterpart.
+/// Foresees a merge and a rebase with the most likely counterpart.
 fn foresee(repo: &Repository, situation: &Situation, rules: &RuleSettings) -> Vec<String> {
     let found = match counterparts(repo) {
         Ok(found) => found,

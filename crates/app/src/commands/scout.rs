@@ -1,4 +1,4 @@
-//! `scout`: what would happen if the branch at hand met another line, on the plain command line.
+//! `scout`: what would happen if the current branch met another line, on the plain command line.
 
 use crate::base::json::json_text;
 use crate::base::safe_text::{count, visible};
@@ -90,7 +90,7 @@ struct CleanJson {
     both: usize,
 }
 
-/// The question that somebody asks on the command line: the likeliest counterpart if none is named.
+/// The question that somebody asks on the command line: the most likely counterpart if none is named.
 pub(crate) fn question(
     repo: &Repository,
     other: Option<String>,

@@ -79,7 +79,7 @@ impl Canvas<'_> {
         let (counts, waiting) = self.state.totals();
         let (done, all) = self.state.files_done();
         let mut text = count(all, "file");
-        // What hides files is told before what may be cut off.
+        // What hides files is reported before what may be cut off.
         let view = &self.state.docket;
         if !view.is_plain() {
             let path = match view.path.is_empty() {
@@ -236,7 +236,7 @@ impl Canvas<'_> {
             }
             let number = plan.conflict_of(id).map_or(0, |c| c.number());
             let offered = match open.proposal(id) {
-                Some(_) => format!(" · {} suggested", theme.rule_mark()),
+                Some(_) => format!(" · {}", theme.rule_mark()),
                 None => String::new(),
             };
             let why = self.state.named(&describe(plan, id));

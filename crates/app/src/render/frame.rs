@@ -239,7 +239,7 @@ impl Canvas<'_> {
     }
 }
 
-/// What is under way, for the right end of the rail.
+/// What is in progress, for the right end of the rail.
 fn operation_line(state: &State) -> String {
     let situation = &state.situation;
     let branch = situation.branch.as_deref().unwrap_or("detached HEAD");

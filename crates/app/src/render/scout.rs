@@ -1,4 +1,4 @@
-//! Draws Scout: whom the branch at hand could meet, both lines of commits, what would come of it.
+//! Draws Scout: whom the current branch could meet, both lines of commits, what would come of it.
 
 use crate::base::safe_text::{ago, count, fit, fit_path, visible, width_of};
 use crate::base::theme::Role;

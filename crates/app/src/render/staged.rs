@@ -145,7 +145,7 @@ impl Canvas<'_> {
                 let other = side.map_or(Role::Text, |side| Role::from(side.other()));
                 (line, other, theme.mark(other))
             }
-            // Blended or written by hand; which of them is told in Parley.
+            // Blended or written by hand; which of them is reported in Parley.
             DiffRow::Changed(line, From::Nobody) => (line, Role::Hand, " "),
         };
         let number = line.number.map_or(String::new(), |n| n.to_string());

@@ -305,7 +305,7 @@ impl Canvas<'_> {
         }
     }
 
-    /// What is told of the chosen declaration.
+    /// What is reported of the chosen declaration.
     fn terrain_foot(&mut self, area: Rect) {
         let (state, theme) = (self.state, *self.theme);
         if area.height == 0 {

@@ -75,7 +75,7 @@ struct Opened {
 /// Whether the terminal has gone away.
 static GONE: AtomicBool = AtomicBool::new(false);
 
-/// Whether the terminal went away while the screens were open: nobody can be told anything then.
+/// Whether the terminal went away while the screens were open: no message can be shown then.
 pub fn terminal_is_gone() -> bool {
     GONE.load(Ordering::Relaxed)
 }
@@ -194,7 +194,7 @@ struct Opening {
     typed: Vec<Action>,
 }
 
-/// Waits until the repository is read; nothing if the person left before. An error is told on the
+/// Waits until the repository is read; nothing if the person left before. An error is reported on the
 /// terminal as it was if it comes soon.
 fn wait_for_opening(
     opening: JoinHandle<Result<Opened>>,
@@ -702,7 +702,7 @@ impl Pool {
     }
 }
 
-/// What is told of a job that a person has stopped; nothing if it is done all the same.
+/// What is reported of a job that a person has stopped; nothing if it is done all the same.
 fn left_alone(job: &Job) -> Option<WorkResult> {
     let Effect::WriteMany(jobs) = &job.effect else {
         return None;

@@ -95,7 +95,7 @@ impl Worker {
         self.service.repo()
     }
 
-    /// Asks the concluding that is under way to stop.
+    /// Asks the concluding that is in progress to stop.
     pub fn cancel(&self) {
         if let Ok(cancel) = self.cancel.lock() {
             cancel.cancel();
@@ -201,7 +201,7 @@ impl Worker {
         tell(WorkResult::Foreseen(question.clone(), result, true));
     }
 
-    /// Does a job and gives its result, if it has one; what comes bit by bit is told.
+    /// Does a job and gives its result, if it has one; what comes bit by bit is reported.
     pub fn perform(&self, job: Job, tell: &dyn Fn(WorkResult)) -> Option<WorkResult> {
         let Job {
             effect,
@@ -400,7 +400,7 @@ impl Worker {
             }
             Effect::Regenerate { file, line, seen } => {
                 let made = self.service.regenerate(case, &line, &seen);
-                // Half of it may be done: what stands there now is read anew.
+                // Half of it may be done: what stands there now is read again.
                 let result = match made {
                     Ok(Ok(written)) => outcome(
                         Ok(written),

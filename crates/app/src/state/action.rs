@@ -27,7 +27,7 @@ pub enum Action {
     /// Time has passed; seconds since 1970.
     Tick(i64),
     Command(Command),
-    /// A result of work; dropped if the situation was read anew meanwhile.
+    /// A result of work; dropped if the situation was read again meanwhile.
     Done(u64, Box<WorkResult>),
 }
 
@@ -49,7 +49,7 @@ pub enum WorkResult {
     TerrainRead(Result<Box<Terrain>, String>),
     /// Where a picture was written, or why it was not.
     Drawn(Result<Vec<PathBuf>, String>),
-    /// Whom the branch at hand could meet.
+    /// The branches to compare with.
     ScoutRead(Result<Vec<Counterpart>, String>),
     /// What would happen, as far as it is known; whether that is all.
     Foreseen(Question, Result<Box<Forecast>, String>, bool),
@@ -84,7 +84,7 @@ pub enum WorkResult {
     CheckBegan(String),
     CheckSaid(String, OutputLines),
     CheckEnded(String, Result<CheckRun, String>),
-    /// What the repository's settings say of paths, read anew.
+    /// What the repository's settings say of paths, read again.
     PathsRead(Box<RepositoryPaths>),
     /// The repository's settings are trusted now, or not: why.
     Trusted(Result<Box<RepositoryPaths>, String>),

@@ -273,7 +273,7 @@ impl State {
             self.accord.leftovers = old.leftovers;
             self.staged = None;
         }
-        // Another case may have come in front of the one at hand.
+        // Another case may have come in front of the current one.
         let last = self.files.len().saturating_sub(1);
         let again = |path: &Option<RepoPath>, at: usize| {
             let mut cases = self.files.iter().map(|file| &file.case.path);
@@ -289,7 +289,7 @@ impl State {
         // What moved is read again when somebody looks.
         self.terrain.reading = Reading::Unread;
         self.accord.markers = None;
-        // What was found before stays to be read until it is checked anew.
+        // What was found before stays to be read until it is checked again.
         (self.proof.running, self.proof.again) = (false, false);
         self.situation = situation;
     }

@@ -40,7 +40,7 @@ pub enum Trouble {
     Changed(Box<Effect>),
     /// It is read-only; this effect would write it anyway.
     ReadOnly(Box<Effect>),
-    /// The repository is not where it was: it must be read anew.
+    /// The repository is not where it was: it must be read again.
     MovedOn(String),
     /// A person stopped it before its turn came.
     Stopped,
@@ -81,7 +81,7 @@ pub enum Effect {
     Record(FileId, Recording),
     /// Account for every line in drafts of files.
     Audit(Vec<(FileId, Draft)>),
-    /// Ask the rules about plans anew.
+    /// Ask the rules about plans again.
     Propose(Vec<(FileId, Arc<Plan>)>),
     /// Look for conflicts like one that was settled.
     FindLike {
@@ -147,7 +147,7 @@ pub enum Effect {
         /// What was decided, to be kept if it is concluded.
         record: Option<Box<MergeRecord>>,
     },
-    /// Read whom the branch at hand could meet.
+    /// Read whom the current branch could meet.
     ReadScout,
     /// Look what would happen.
     Foresee(Question),
@@ -212,7 +212,7 @@ pub enum Effect {
 }
 
 impl Effect {
-    /// Whether it changes the work tree, the index or what is under way: nothing of that is done in a
+    /// Whether it changes the work tree, the index or what is in progress: nothing of that is done in a
     /// forecast.
     pub fn changes_the_tree(&self) -> bool {
         matches!(

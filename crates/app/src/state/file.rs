@@ -62,7 +62,7 @@ type ShownFor = (RegionId, Lens, u64, bool, WhitespacePolicy);
 pub struct Shown {
     /// What it was worked out for.
     of: Option<ShownFor>,
-    /// The cards of the region at hand.
+    /// The cards of the current region.
     pub cards: Vec<Card>,
     /// What is possible there.
     pub choices: Vec<Choice>,
@@ -106,7 +106,7 @@ impl OpenFile {
         }
     }
 
-    /// Works out what the region at hand shows, unless that is known already.
+    /// Works out what the current region shows, unless that is known already.
     pub fn refresh(&mut self) {
         let (region, lens) = (self.view.region, self.lens());
         let shaded = self.opened.is_shaded();
@@ -131,7 +131,7 @@ impl OpenFile {
         }
     }
 
-    /// What the region at hand shows, as of the last [`OpenFile::refresh`].
+    /// What the current region shows, as of the last [`OpenFile::refresh`].
     pub fn shown(&self) -> &Shown {
         &self.shown
     }

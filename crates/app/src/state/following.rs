@@ -1,4 +1,4 @@
-//! Edits that belong into another file than the one at hand.
+//! Edits that belong into another file than the current one.
 
 use crate::state::effect::FileId;
 use armistice_core::LineIdx;

@@ -1,4 +1,4 @@
-//! What Scout knows: whom the branch at hand could meet, and what would come of it.
+//! What Scout knows: the branches to compare with, and the forecast.
 
 use crate::base::commands::Tab;
 use crate::case::foresee::{Forecast, Question};
@@ -28,7 +28,7 @@ pub enum ScoutFocus {
 #[derive(Clone, Debug, Default)]
 pub struct ScoutState {
     pub reading: ScoutReading,
-    /// All counterparts, the likeliest first.
+    /// All counterparts, the most likely first.
     pub all: Vec<Counterpart>,
     /// What their names and subjects must have.
     pub typed: String,

@@ -76,7 +76,7 @@ impl TerrainState {
         }
     }
 
-    /// Works out anew what is shown.
+    /// Works out again what is shown.
     pub fn lay_out(&mut self) {
         let Reading::Known(terrain) = &self.reading else {
             self.blocks = Vec::new();

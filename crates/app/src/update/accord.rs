@@ -359,7 +359,7 @@ fn what_is_discarded(state: &State) -> Vec<String> {
     lines
 }
 
-/// What was decided, to be kept; nothing while files are not read: of those it would be told wrongly.
+/// What was decided, to be kept; nothing while files are not read: they would be reported wrongly.
 fn record_to_keep(state: &State) -> Option<Box<MergeRecord>> {
     let (_, waiting) = state.totals();
     (waiting == 0).then(|| Box::new(record_of(state)))

@@ -8,7 +8,7 @@ use crate::state::effect::{Effect, FileId};
 use crate::update::moving::with_view;
 use armistice_core::{Entry, Event, RegionId, Step};
 
-/// Applies an event to the file at hand and has it recorded.
+/// Applies an event to the current file and has it recorded.
 pub(crate) fn decide(state: &mut State, event: Event, message: String) -> Vec<Effect> {
     state.say(message);
     let effects = apply(state, state.file, event);

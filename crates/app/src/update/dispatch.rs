@@ -47,7 +47,7 @@ pub fn update(state: &mut State, action: Action) -> Vec<Effect> {
         effects.extend(syntax::ask_shades(state));
     }
     // In Parley it tells in which declaration one is, on Docket whether a file that a side removed went
-    // elsewhere; of very many files only who asks is told.
+    // elsewhere; of very many files only on request.
     let asks =
         state.tab == Tab::Parley || state.tab == Tab::Docket && is_removed(state, state.chosen());
     let told = asks && state.files.len() <= TOLD_FILES;
@@ -165,7 +165,7 @@ fn apply(state: &mut State, action: Action) -> Vec<Effect> {
     }
 }
 
-/// The file stays the one at hand; its place in it comes back when it is read.
+/// The file stays the current one; its place in it comes back when it is read.
 fn leave_it(state: &mut State) {
     if let Some(place) = &mut state.returning {
         place.tab = Tab::Docket;

@@ -1,4 +1,4 @@
-//! Edits that belong into another file than the one at hand: along with code that the other side moved,
+//! Edits that belong into another file than the current one: along with code that the other side moved,
 //! and names that went. A file that git merged is taken in as a case first.
 
 use crate::base::commands::Tab;
@@ -22,7 +22,7 @@ use armistice_core::{
 use armistice_git::{FileOutcome, MovedEdit, RepoPath};
 use std::collections::BTreeSet;
 
-/// Takes the edit at hand along to where the other side moved the code.
+/// Takes the current edit along to where the other side moved the code.
 pub(crate) fn take_along(state: &mut State) -> Vec<Effect> {
     match moved_edit(state).cloned() {
         Some(edit) => begin(state, Following::Moved(vec![edit], None)),
@@ -122,7 +122,7 @@ fn file_of(state: &State, path: &RepoPath) -> Option<FileId> {
     found.map(|(at, _)| at)
 }
 
-/// Everything was read anew: an edit whose files are no cases does not wait for them.
+/// Everything was read again: an edit whose files are no cases does not wait for them.
 pub(crate) fn give_up(state: &mut State) {
     let waits = state.following.as_ref();
     let is_case = |path: &&RepoPath| file_of(state, path).is_some();

@@ -251,7 +251,7 @@ fn wrote(state: &mut State, at: FileId, result: Result<Wrote, Trouble>) -> Vec<E
     Vec::new()
 }
 
-/// Several files were written: those that were not are told together.
+/// Several files were written: those that were not are reported together.
 fn wrote_many(state: &mut State, all: Vec<(FileId, Result<Wrote, Trouble>)>) -> Vec<Effect> {
     let mut refused = Vec::new();
     let mut stopped = 0;
@@ -425,14 +425,14 @@ fn proved(
     }
 }
 
-/// What is said until everything is read anew.
+/// What is said until everything is read again.
 pub(crate) const READING: &str = "reloading …";
 
 fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect> {
     match result {
         Ok(situation) => {
             let idle = situation.is_idle();
-            // Nothing is left of a forecast when everything is read anew.
+            // Nothing is left of a forecast when everything is read again.
             if idle && state.situation.foreseen.is_some() && state.tab != Tab::Accord {
                 state.tab = Tab::Scout;
             }

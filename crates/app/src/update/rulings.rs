@@ -16,7 +16,7 @@ use armistice_core::{
     Certainty, Entry, Event, Line, PastResolution, RegionId, RegionState, Ruling, Step, rule_title,
 };
 
-/// The proposal for the conflict at hand, while it is open.
+/// The proposal for the current conflict, while it is open.
 pub(crate) fn proposal(state: &State) -> Option<(RegionId, Ruling)> {
     let file = state.open_file()?;
     let id = file.view.region;
@@ -232,7 +232,7 @@ pub(crate) fn switch_on(state: &mut State) -> Vec<Effect> {
     }
 }
 
-/// Switches the rule at hand off.
+/// Switches the current rule off.
 pub(crate) fn switch_rule(state: &mut State) -> Vec<Effect> {
     let Some(file) = state.open_file() else {
         return Vec::new();
@@ -262,7 +262,7 @@ pub(crate) fn next_policy(state: &mut State) -> Vec<Effect> {
     rule_again(state, format!("white space: {name}"))
 }
 
-/// Asks the rules anew about every file that is read.
+/// Asks the rules again about every file that is read.
 pub(crate) fn rule_again(state: &mut State, message: String) -> Vec<Effect> {
     state.say(message);
     let plans: Vec<_> = state
@@ -389,7 +389,7 @@ pub(crate) fn likes(state: &mut State, found: Rulings) -> Vec<Effect> {
     ask(state, title, "settle them the same way", &found, settles)
 }
 
-/// Forgets what is remembered of the conflict at hand.
+/// Forgets what is remembered of the current conflict.
 pub(crate) fn forget(state: &mut State) -> Vec<Effect> {
     let file = state.open_file();
     let found = file.and_then(|f| {

@@ -20,7 +20,7 @@ use armistice_git::{Begun, Counterpart, RepoPath, Undertaking};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use std::sync::Arc;
 
-/// Asks whom the branch at hand could meet, if nothing is under way.
+/// Asks whom the current branch could meet, if nothing is in progress.
 pub(crate) fn read(state: &mut State) -> Vec<Effect> {
     if is_under_way(state) || state.scout.reading == ScoutReading::Reading {
         return Vec::new();
@@ -33,7 +33,7 @@ pub(crate) fn read(state: &mut State) -> Vec<Effect> {
     vec![Effect::ReadScout]
 }
 
-/// The counterparts are read: the likeliest one is looked at.
+/// The counterparts are read: the most likely one is looked at.
 pub(crate) fn known(state: &mut State, read: Result<Vec<Counterpart>, String>) -> Vec<Effect> {
     let here = state.scout.chosen().map(|chosen| chosen.name.clone());
     match read {

@@ -61,7 +61,7 @@ pub(crate) fn go_on(state: &mut State, from: RegionId) {
     }
 }
 
-/// Settles the conflict at hand and those cut out of the same stretch by one side, and declines what
+/// Settles the current conflict and those cut out of the same stretch by one side, and declines what
 /// the other side alone changed between them.
 pub(crate) fn take_all(state: &mut State, side: Side) -> Vec<Effect> {
     let (Some(file), Some(id)) = (state.open_file(), region(state)) else {

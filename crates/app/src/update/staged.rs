@@ -180,7 +180,7 @@ pub(crate) fn read(state: &mut State, parent: usize, path: RepoPath, diff: DiffR
     }
 }
 
-/// What is staged was counted anew: what was read of it may be another text by now.
+/// What is staged was counted again: what was read of it may be another text by now.
 pub(crate) fn counted(state: &mut State, against: Vec<AgainstParent>) -> Vec<Effect> {
     if state.accord.against == against {
         return Vec::new();

@@ -1,4 +1,4 @@
-//! Whether the draft at hand makes sense to a parser, asked after decisions and once a second while it
+//! Whether the current draft makes sense to a parser, asked after decisions and once a second while it
 //! is edited.
 
 use crate::base::commands::Tab;
@@ -14,7 +14,7 @@ use std::sync::Arc;
 /// screen, and the parser would refuse it.
 const ASKED_BYTES: usize = 4_000_000;
 
-/// Asks about the draft at hand if it changed; about the text being edited only on a tick.
+/// Asks about the current draft if it changed; about the text being edited only on a tick.
 pub(crate) fn ask(state: &mut State, tick: bool) -> Vec<Effect> {
     match state.tab {
         Tab::Parley => ask_about(state, state.file, tick),
@@ -104,7 +104,7 @@ pub(crate) fn checked(state: &mut State, at: FileId, stamp: u64, found: Vec<Find
     syntax.asked == Some(stamp) && std::mem::take(&mut syntax.then_write)
 }
 
-/// Asks which stretches of the file at hand are comments, strings and keywords, once a file.
+/// Asks which stretches of the current file are comments, strings and keywords, once a file.
 pub(crate) fn ask_shades(state: &mut State) -> Option<Effect> {
     if state.tab != Tab::Parley {
         return None;

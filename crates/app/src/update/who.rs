@@ -113,7 +113,7 @@ fn show_lines(state: &mut State) -> Vec<Effect> {
     vec![Effect::ReadCommits(wanted)]
 }
 
-/// Commits of each side that are told in full.
+/// Commits of each side that are reported in full.
 const MOST: usize = 8;
 
 /// The commits in full have come.

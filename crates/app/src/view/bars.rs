@@ -74,7 +74,7 @@ fn tab_count(state: &State, tab: Tab) -> String {
             0 => String::new(),
             n => n.to_string(),
         },
-        // Where nothing is under way nothing was looked at.
+        // Where nothing is in progress nothing was looked at.
         Tab::Proof if !state.has_real_parties() => String::new(),
         Tab::Proof if state.proof.running => "…".to_owned(),
         Tab::Proof => match &state.proof.proof {

@@ -141,7 +141,7 @@ fn told(cards: &[&Card], width: usize, height: usize, who: &[Vec<String>]) -> Ve
     }
 }
 
-/// Commits that are told under a card.
+/// Commits that are reported under a card.
 const COMMITS: usize = 2;
 
 /// Rows that the cards of both sides take if all that changed is shown.

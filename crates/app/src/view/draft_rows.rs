@@ -31,7 +31,7 @@ pub struct DraftRows<'a> {
     file: &'a OpenFile,
     /// First row of each region and the number of all rows; never falls.
     starts: Vec<usize>,
-    /// The text previewed in the region at hand.
+    /// The text previewed in the current region.
     pub preview: Option<Preview>,
 }
 

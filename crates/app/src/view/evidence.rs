@@ -231,7 +231,7 @@ pub(crate) fn longest(state: &State, file: &OpenFile, card: usize, area: Rect) -
     0
 }
 
-/// Lines of each version around the conflict at hand, where the cards leave room for them.
+/// Lines of each version around the current conflict, where the cards leave room for them.
 fn around(file: &OpenFile, parties: &[Version], room: usize) -> Vec<CardRow> {
     let sides: Vec<Version> = parties
         .iter()

@@ -7,7 +7,7 @@ use armistice_core::{Draft, Options, RegionId, Source, Version, plan};
 use armistice_git::{CaseKind, MovedEdit};
 use std::sync::Arc;
 
-/// The conflict at hand in Parley as an edit of code that a side moved to another file; nothing as long
+/// The current conflict in Parley as an edit of code that a side moved to another file; nothing as long
 /// as that is not known.
 pub fn moved_edit(state: &State) -> Option<&MovedEdit> {
     let file = state.open_file()?;

@@ -18,10 +18,7 @@ pub fn given_up(state: &State, at: FileId, outcome: FileOutcome) -> Vec<String> 
         .filter(|side| loses(case, outcome, *side))
         .map(|side| {
             let name = Version::from(side).name();
-            format!(
-                "discards the changes of {name}: {}",
-                work_of(&file.load, side)
-            )
+            format!("discards from {name}: {}", work_of(&file.load, side))
         })
         .collect();
     let kept: Vec<&RepoPath> = match outcome {

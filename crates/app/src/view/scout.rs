@@ -65,7 +65,7 @@ impl ScoutAreas {
     }
 }
 
-/// Whether something real is under way.
+/// Whether something real is in progress.
 pub fn is_under_way(state: &State) -> bool {
     let situation = &state.situation;
     situation.foreseen.is_none()

@@ -1,4 +1,4 @@
-//! When nothing is under way any more: committed markers, what can be pushed, what git left lying
+//! When nothing is in progress any more: committed markers, what can be pushed, what git left lying
 //! about; and several branches merged at once, which git does one after the other.
 
 use crate::kit::{Desk, Repo, Tmux, assert_concluded, conclude};

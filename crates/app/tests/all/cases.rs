@@ -155,7 +155,7 @@ fn docket_tells_of_each_kind_what_each_side_did_and_what_is_given_up() {
             &[
                 "Sound the new basin",
                 "Neither contains the other",
-                "discards the changes of ours: commit ",
+                "discards from ours: commit ",
             ],
         ),
         (
@@ -565,7 +565,7 @@ fn the_steps_of_a_rebase_are_listed_with_those_that_change_the_same_files() {
     assert_eq!(steps[0]["state"], "done");
     assert_eq!(steps[1]["state"], "this");
     assert_eq!(steps[4]["state"], "to-come");
-    // What a later step changes too is told of it.
+    // Files that a later step changes too are named.
     let unmerged = repo.unmerged();
     let touched = steps
         .iter()

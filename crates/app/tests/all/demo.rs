@@ -2,7 +2,7 @@
 
 use crate::kit::{Repo, Tmux};
 
-/// Settles every open conflict of the file at hand by `key` and finishes it.
+/// Settles every open conflict of the current file by `key` and finishes it.
 fn settle_file(t: &Tmux, path: &str, key: &str) {
     let screen = t.wait(&format!("── {path}"));
     let open: usize = number_before(&screen, " open ·");
@@ -45,7 +45,7 @@ fn demo_merge(size: (u16, u16)) {
     t.keys("n Enter");
     settle_file(&t, "db/schema.sql", "t");
     t.keys("n").wait(">  open     docs/current");
-    t.keys("t").wait("discards the changes of ours");
+    t.keys("t").wait("discards from ours");
     t.keys("Enter").wait("Docket 3/14");
     t.keys("n").wait(">  open     scripts/backup.sh");
     t.keys("x").wait("remove the file");

@@ -630,7 +630,7 @@ fn settings_of_git_count_in_a_forecast() {
         }
         repo
     };
-    // How git answers, and what was told: open conflicts and whether it refuses.
+    // How git answers, and what was reported: open conflicts and whether it refuses.
     for (settings, open, refused) in [
         (&[][..], 1, false),
         (&[("branch.main.mergeoptions", "-Xtheirs")], 0, false),
@@ -887,4 +887,23 @@ fn a_rebase_names_what_went_and_says_what_its_estimates_stand_on() {
     repo.git(&["checkout", "-q", "HEAD", "--", "a.txt"]);
     let (code, text) = repo.output(&["scout", "side", "--text"]);
     assert!(code == 1 && text.contains("moor"), "{text}");
+}
+
+#[test]
+fn merge_and_rebase_are_compared_only_up_to_a_number_of_files() {
+    let file = |n: usize| format!("berth {n}.txt");
+    let names: Vec<String> = (0..101).map(file).collect();
+    let texts = || ["base\n", "ours\n", "theirs\n"].map(str::to_owned);
+    let files: Vec<(&str, [String; 3])> = names.iter().map(|name| (&**name, texts())).collect();
+    let repo = Repo::merge(&files);
+    repo.git(&["merge", "--abort"]);
+    let told = forecast(&repo, &["side"]);
+    assert_eq!(told["conflicts"], 101);
+    assert!(told["weighed"].is_null(), "{told:#}");
+    assert!(
+        told["notes"]
+            .to_string()
+            .contains("merge and rebase are not compared: more than 100 files"),
+        "{told:#}"
+    );
 }

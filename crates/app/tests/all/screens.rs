@@ -51,7 +51,7 @@ fn docket_with_a_question() {
         &DEMO,
         &[
             "take the whole file from theirs",
-            "discards the changes of ours: 1 line added, 1 removed",
+            "discards from ours: 1 line added, 1 removed",
             "esc do nothing",
         ],
         |desk| {

@@ -120,7 +120,7 @@ fn kept(delta: &mut Delta, a: &mut u32, b: &mut u32, until: u32) {
     }
 }
 
-/// The rows of one hunk: likeliest pairs first, the rest removed or added.
+/// The rows of one hunk: most likely pairs first, the rest removed or added.
 fn pair(delta: &mut Delta, from: &Source, a: LineRange, to: &Source, b: LineRange) {
     let pairs = match a.len() * b.len() {
         0 => Vec::new(),

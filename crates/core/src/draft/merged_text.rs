@@ -239,7 +239,7 @@ impl Draft {
         self.plan.region_of(conflict)
     }
 
-    /// Works out anew where each region begins: the only writer of `starts`.
+    /// Works out again where each region begins: the only writer of `starts`.
     pub(super) fn index(&mut self) {
         self.starts.clear();
         self.starts.reserve(self.regions.len() + 1);

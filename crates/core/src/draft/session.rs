@@ -197,7 +197,7 @@ impl Session {
         self.done += 1;
     }
 
-    /// Makes the draft anew from the steps that count, up to one that is refused.
+    /// Makes the draft again from the steps that count, up to one that is refused.
     fn rebuild(&mut self) -> Option<Refused> {
         let (draft, refused) = Draft::replayed(self.draft.plan().clone(), self.steps());
         self.draft = draft;

@@ -129,7 +129,7 @@ pub(crate) fn is_only_matching(edits: &[RowEdit], base: &Source, side: &Source) 
 }
 
 /// A number for the signs of a row that are not blank. Rows of one number by accident are
-/// matched, and told apart by their words.
+/// matched, and distinguished by their words.
 fn print(line: Line<'_>) -> u64 {
     let solid = line.content().iter().filter(|b| !is_blank(**b));
     solid.fold(0xcbf2_9ce4_8422_2325, |print, b| {
@@ -165,7 +165,7 @@ fn without_comma<'a>(line: Line<'a>) -> &'a [u8] {
     content.strip_suffix(b",").unwrap_or(content)
 }
 
-/// Rows of a hunk: the likeliest pairs, the rest taken out, replaced or put in.
+/// Rows of a hunk: the most likely pairs, the rest taken out, replaced or put in.
 fn aligned(out: &mut Vec<RowEdit>, base: &Source, b: LineRange, side: &Source, s: LineRange) {
     let pairs = best_pairs(base, b, side, s, MERGED_ALIKE);
     let (mut at_b, mut at_s) = (b.start.0, s.start.0);

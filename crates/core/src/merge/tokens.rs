@@ -1,4 +1,4 @@
-//! Three-way merging over words, blanks between them told apart.
+//! Three-way merging over words and the blanks between them.
 //!
 //! A text is a run of words, each with the blanks (line ends included) in
 //! front of it. Words are merged three ways by position; the blanks in front

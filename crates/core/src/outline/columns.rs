@@ -158,7 +158,7 @@ pub fn changed_alone(all: &[DeclarationChange]) -> Vec<bool> {
     let mut above: Vec<usize> = Vec::new();
     for (nth, change) in all.iter().enumerate() {
         above.truncate(change.depth);
-        // An edit of what is inside is told there.
+        // An edit of what is inside is reported there.
         let inner_alone = all
             .get(nth + 1)
             .is_some_and(|next| next.depth > change.depth)

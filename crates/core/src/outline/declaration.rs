@@ -51,7 +51,7 @@ impl Declaration {
 pub struct Outline {
     /// In order; no two share a line, and what is inside of one lies behind its first line.
     declarations: Vec<Declaration>,
-    /// Whether a parser found them; else they are told by indentation.
+    /// Whether a parser found them; else they are read by indentation.
     parsed: bool,
     /// How many places made no sense to the parser.
     errors: usize,

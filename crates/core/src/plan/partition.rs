@@ -1,6 +1,6 @@
 //! Cuts a long conflict around the rows that clash.
 //!
-//! Where one side laid out a whole block anew, every row of it is in one
+//! Where one side laid out a whole block again, every row of it is in one
 //! conflict, and one row that both re-worded would leave all of it open. Rows
 //! that follow each other in all three versions, and of which one was re-worded
 //! by one side at most, can be cut apart; parts whose rows go together

@@ -125,7 +125,7 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
     best
 }
 
-/// A proposal as it may be told: one against whose outcome something speaks is a hint that says what.
+/// A proposal as it may be shown: one against whose outcome something speaks is a hint that says what.
 ///
 /// What a person decided before about the same texts, or the like, is theirs: no witness is asked.
 fn witnessed(conflict: &Conflict<'_>, rule: &dyn Rule, found: Proposal) -> Proposal {

@@ -16,7 +16,7 @@ use encoding_rs::{Encoding as Table, UTF_8};
 pub struct Encoding(&'static Table);
 
 impl Encoding {
-    /// UTF-8 if `bytes` are that, else the likeliest other one.
+    /// UTF-8 if `bytes` are that, else the most likely other one.
     pub fn detect(bytes: &[u8]) -> Self {
         if std::str::from_utf8(bytes).is_ok() {
             return Encoding(UTF_8);

@@ -2,7 +2,7 @@
 //!
 //! Each side's changes against base are traced region by region into the draft,
 //! and from there into the text that is to be committed. Lines are compared
-//! without their indentation and trailing whitespace: laying out anew loses nothing.
+//! without their indentation and trailing whitespace: laying out again loses nothing.
 
 use crate::draft::merged_text::Draft;
 use crate::draft::region_draft::RegionState;

@@ -55,7 +55,7 @@ impl Block {
 
 /// Numbers for lines: lines that differ in blanks alone have the same.
 ///
-/// Lines are told apart by 64 bits of their signs (FNV-1a): that two of a file have the same by
+/// Lines are distinguished by 64 bits of their signs (FNV-1a): that two of a file have the same by
 /// chance happens once in millions of files of a million lines.
 #[derive(Default)]
 pub(crate) struct Keys(HashMap<u64, Key, BuildHasherDefault<Hashed>>);

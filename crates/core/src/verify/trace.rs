@@ -4,7 +4,7 @@
 //! Armistice wrote, that a person made by hand, or that another program staged. Lines are counted
 //! over the whole file first: what only moved is neither lost nor new. A line that is missing counts
 //! as lost only if its words are missing too: blended words, joined lines and statements laid out
-//! anew are no loss.
+//! again are no loss.
 //!
 //! Not here: what became of every single line (`audit`).
 
@@ -30,7 +30,7 @@ use std::collections::{HashMap, HashSet};
 /// stands twice; in the order of the lines of `result`.
 ///
 /// `draft` says what a person or a rule decided: what a decision gave up, in a part of the text that
-/// is still as it was decided, is no finding. At most [`TRACED_FINDINGS`](crate::limits) are told.
+/// is still as it was decided, is no finding. At most [`TRACED_FINDINGS`](crate::limits) are reported.
 /// Linear in the texts, but for comparing `result` with the versions.
 ///
 /// ```
@@ -45,6 +45,9 @@ use std::collections::{HashMap, HashSet};
 pub fn trace(plan: &Plan, result: &Source, draft: Option<&Draft>) -> Vec<Finding> {
     traced(plan, result, draft).findings
 }
+
+/// Words from which on a line is recognised in other words.
+const REWRITTEN_WORDS: usize = 2;
 
 /// What was found, and how many lines that each side added are lost.
 pub(crate) struct Traced {
@@ -100,7 +103,7 @@ struct Returned {
     block: usize,
     at: LineIdx,
     side: Side,
-    /// Whether its words are too many as well: else it is told only in the place of a lost line.
+    /// Whether its words are too many as well: else it is reported only in the place of a lost line.
     certain: bool,
 }
 
@@ -288,12 +291,39 @@ impl<'a> Trace<'a> {
         let scarce = |words: &Tally<Vec<u8>>| {
             names(line).any(|word| words.get(&word.to_vec()).missing() > 0)
         };
-        if !scarce(words) {
+        if !scarce(words) || self.is_rewritten(block, nth, words) {
             return false;
         }
         // A block that one side moved has its words elsewhere, the other side's with them.
         let moved = Side::BOTH.iter().any(|side| self.is_moved(block, *side));
         !moved || scarce(self.all_words())
+    }
+
+    /// Whether a missing line that a side added is in the result in other words: a new line there has all
+    /// of its words but numbers, and names that the other side renamed.
+    fn is_rewritten(&self, block: &Block, nth: usize, words: &Tally<Vec<u8>>) -> bool {
+        let Loss::Added(side) = self.loss(nth) else {
+            return false;
+        };
+        let is_gone = |word: &&[u8]| words.get(&word.to_vec()).missing() > 0;
+        let line = self.text(self.part(nth));
+        let (gone, kept): (Vec<&[u8]>, Vec<&[u8]>) = names(line).partition(is_gone);
+        let is_excused = |word: &&[u8]| {
+            let count = self.all_words().get(&word.to_vec());
+            let (_, other) = side_counts(&count, side);
+            word.iter().all(u8::is_ascii_digit) || count.base > 0 && other < count.base
+        };
+        if kept.len() < REWRITTEN_WORDS || !gone.iter().all(is_excused) {
+            return false;
+        }
+        let is_new = |at: &LineIdx| {
+            let key = self.keys[at.0 as usize];
+            !self.lines.get(&key).is_known() && key >= self.blocks.of_parts
+        };
+        block.result.iter().filter(is_new).any(|at| {
+            let has: HashSet<&[u8]> = names(self.result.line(at).trimmed()).collect();
+            kept.iter().all(|word| has.contains(word))
+        })
     }
 
     /// Whether a side has lines of this block elsewhere.
@@ -421,7 +451,7 @@ impl<'a> Trace<'a> {
     }
 
     /// Takes out what stands again in the place of lost lines of the same side: in their block, or
-    /// the likest line where the other side moved them to.
+    /// the most similar line where the other side moved them to.
     fn take_returned(&mut self, nth: usize, run: &[Lost], side: Side) -> Option<(usize, LineIdx)> {
         let here = |r: &Returned| r.block == nth && r.side == side;
         if let Some(at) = self.returned.iter().find(|r| here(r)).map(|r| r.at) {

@@ -256,7 +256,7 @@ impl<'a> Texts<'a> {
         let both_number = changed(|c| c.changes().0) && changed(|c| c.changes().1);
         let is_a_side = self.is_a_side();
         let renamed: Vec<Renamed> = tally.iter().filter_map(|(_, c)| Renamed::of(c)).collect();
-        // The first and the last in order: which word is told is the same in every run.
+        // The first and the last in order: which word is reported is the same in every run.
         let mut lost: Option<&[u8]> = None;
         let mut extra: Option<(&[u8], usize)> = None;
         for (&word, count) in tally.iter() {

@@ -1,7 +1,7 @@
 //! Puts unmerged paths together that are one conflict, and finds what each party calls the file.
 //!
 //! The index tells only stages of paths. What was renamed, and to what, is found out again from the
-//! trees of both parties and of what they started from, by content. Where those cannot be told the
+//! trees of both parties and of what they started from, by content. Where those is not known the
 //! stages alone are paired; what finds no partner is a case of its own.
 
 use crate::case::kinds::CaseKind;

@@ -22,7 +22,7 @@ pub struct Case {
     pub standing: IndexState,
     /// All its paths in the index; each unmerged path belongs to one case.
     pub places: Vec<Place>,
-    /// What base, ours and theirs call it; none for who does not have it, or where it cannot be told.
+    /// What base, ours and theirs call it; none for who does not have it, or where it is not known.
     pub names: [Option<RepoPath>; 3],
     /// What ours and theirs called it before they renamed it; two files may have come to one name.
     pub sources: [Option<RepoPath>; 2],

@@ -279,7 +279,7 @@ fn wait(child: &mut Child, cancel: &Cancel) -> Result<Option<i32>, Error> {
     }
 }
 
-/// Feeds and drains a process until it has ended by itself or is told to.
+/// Feeds and drains a process until it has ended, or is asked to end.
 ///
 /// What git wrote before it ended is in the pipes then. Who else holds them, a program that a
 /// hook left behind for example, is not waited for.

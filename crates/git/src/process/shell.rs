@@ -12,7 +12,7 @@ use std::path::Path;
 use std::process::Command;
 use std::time::Duration;
 
-/// How long output is gathered before it is told.
+/// How long output is gathered before it is reported.
 const GATHER: Duration = Duration::from_millis(50);
 /// Bytes that are read at once: as many as a pipe holds.
 const AT_ONCE: usize = 1 << 16;
@@ -30,7 +30,7 @@ test $code -gt 128 && kill -$((code - 128)) $$; exit $code";
 /// Runs a line of the shell in a folder and tells its output and errors, in the order in which they
 /// come; the exit code, or none if a signal ended it.
 ///
-/// What is told may be nothing: it is asked several times a second whether it wants to pass on what
+/// What is reported may be nothing: it is asked several times a second whether it wants to pass on what
 /// it has gathered.
 /// Nothing is typed into it. Whoever it leaves behind is not waited for.
 ///
@@ -60,7 +60,7 @@ pub fn run_shell(
     let mut pipe = Some(reader);
     let status = loop {
         wait_for_output(&pipe);
-        // Where much comes at once, little is told often: whoever listens must keep up.
+        // Where much comes at once, it is passed on in small parts: whoever listens must keep up.
         std::thread::sleep(GATHER / 5);
         tell_all(&mut pipe, tell).map_err(failed)?;
         tell(b"");

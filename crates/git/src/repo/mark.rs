@@ -1,4 +1,4 @@
-//! Where the repository stands: which operation is under way, at which step, over which commits.
+//! Where the repository stands: which operation is in progress, at which step, over which commits.
 
 use crate::process::error::Error;
 use crate::repo::operation::Operation;
@@ -8,7 +8,7 @@ use crate::repo::repository::Repository;
 /// another commit was checked out, or another operation was begun.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mark {
-    /// What is under way.
+    /// What is in progress.
     pub operation: Operation,
     /// The commit that is checked out.
     pub head: Option<String>,

@@ -1,4 +1,4 @@
-//! Which operation of git is under way.
+//! Which operation of git is in progress.
 
 use crate::process::error::Error;
 use crate::repo::repository::Repository;
@@ -50,7 +50,7 @@ pub enum Operation {
 }
 
 impl Operation {
-    /// Finds out what is under way.
+    /// Finds out what is in progress.
     ///
     /// A rebase comes first: it leaves the marks of merges and picks as well.
     pub(crate) fn detect(repo: &Repository) -> Result<Self, Error> {
@@ -105,7 +105,7 @@ impl Operation {
         (self != Operation::Loose).then(|| self.name())
     }
 
-    /// Whether the step at hand can be left out.
+    /// Whether the current step can be left out.
     pub fn can_skip(self) -> bool {
         !matches!(self, Operation::Merge | Operation::Loose)
     }

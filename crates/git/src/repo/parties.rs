@@ -5,7 +5,7 @@ use crate::process::invocation::{Git, Invocation};
 use crate::repo::operation::Operation;
 use crate::repo::repository::Repository;
 
-/// The commits that an operation merges, by name; what cannot be told is none.
+/// The commits that an operation merges, by name; what is not known is none.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Parties {
     /// What both started from: several where the histories cross, none where they share nothing.
@@ -20,7 +20,7 @@ pub(crate) struct Parties {
 
 impl Parties {
     /// Finds them. Of several branches merged at once, a patch from a mail and what is applied
-    /// without an operation, only ours can be told.
+    /// without an operation, only ours is known.
     ///
     /// # Errors
     /// If git fails.
@@ -106,7 +106,7 @@ pub(crate) fn common_ancestors(
 }
 
 /// The parent of a commit, or nothing at all before the first; of a merge, which was taken as the
-/// main line is not to be told.
+/// main line is not known.
 fn parents(repo: &Repository, commit: &str) -> Result<Vec<String>, Error> {
     let call = Invocation::read(["rev-list", "--parents", "-n1", commit, "--"]);
     let output = repo.run(&call)?.text();

@@ -16,7 +16,7 @@ use crate::store::records::Store;
 pub struct Begun {
     /// All that git and the hooks printed.
     pub message: String,
-    /// Whether something is under way now, most likely with conflicts.
+    /// Whether something is in progress now, most likely with conflicts.
     pub under_way: bool,
     /// Whether git did it, or began it; else it refused.
     pub done: bool,

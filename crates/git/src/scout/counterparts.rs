@@ -1,4 +1,4 @@
-//! What the commit that is checked out could meet: branches, tags and commits, the likeliest first.
+//! What the commit that is checked out could meet: branches, tags and commits, the most likely first.
 
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
@@ -39,7 +39,7 @@ pub const NAMED: &str = "named";
 /// Own commits that are listed to be undone or picked.
 const OWN: usize = 30;
 
-/// Names of main lines, the likeliest first, where no remote tells which it is.
+/// Names of main lines, the most likely first, where no remote tells which it is.
 const MAIN: [&str; 4] = ["main", "master", "trunk", "develop"];
 
 /// All counterparts: the branch that is followed, the main line, then branches, branches of others, tags,

@@ -290,7 +290,7 @@ impl Sandbox {
         Ok(tree.oid)
     }
 
-    /// What would be under way, as a situation to look at.
+    /// What would be in progress, as a situation to look at.
     pub fn situation(
         &self,
         now: &Situation,

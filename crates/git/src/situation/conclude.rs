@@ -18,7 +18,7 @@ use serde::Serialize;
 use std::ffi::OsString;
 use std::path::PathBuf;
 
-/// What is done with the operation under way.
+/// What is done with the operation in progress.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Ending {

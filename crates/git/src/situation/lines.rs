@@ -18,11 +18,11 @@ pub struct TwoLines {
     pub commits: PerSide<Vec<Commit>>,
     /// How many more of each there are.
     pub left_out: PerSide<usize>,
-    /// What both started from; `None` if they have nothing in common, or it cannot be told.
+    /// What both started from; `None` if they have nothing in common, or it is not known.
     pub base: Option<Commit>,
 }
 
-/// Reads both sides' own commits; `None` if it cannot be told which they are.
+/// Reads both sides' own commits; `None` if it is not known which they are.
 ///
 /// # Errors
 /// If git fails.

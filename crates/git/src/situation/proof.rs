@@ -46,12 +46,12 @@ pub struct Proof {
     pub texts: usize,
     /// How many of those have a parser.
     pub parsed: usize,
-    /// Whether it can be told what all files were merged from; if not, what was in no conflict was
+    /// Whether it is known what all files were merged from; if not, what was in no conflict was
     /// looked through for markers alone.
     pub traceable: bool,
     /// In how many files of code names that went were looked for; `None` if in none.
     pub named: Option<usize>,
-    /// Whether the step under way would commit nothing.
+    /// Whether the step in progress would commit nothing.
     pub empty: bool,
     /// What was staged then, as a hash; equal values mean that nothing else is staged since.
     #[serde(skip)]
@@ -82,7 +82,7 @@ impl Proof {
 /// Checks everything in the index that the commit would bring.
 ///
 /// Files in which what is staged follows from one side alone need no look. What became of both
-/// sides' work in files that were in conflict is told by the account of their drafts.
+/// sides' work in files that were in conflict is reported by the account of their drafts.
 ///
 /// # Errors
 /// If git fails.
@@ -315,7 +315,7 @@ fn whole_file(touched: &Touched) -> Option<(Check, String)> {
     }
 }
 
-/// Markers in files of which it cannot be told what they were merged from.
+/// Markers in files of which it is not known what they were merged from.
 fn without_versions(
     repo: &Repository,
     situation: &Situation,

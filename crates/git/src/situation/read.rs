@@ -42,7 +42,7 @@ pub struct Party {
     pub commit: Option<Commit>,
 }
 
-/// The remote branch that the branch at hand follows.
+/// The remote branch that the current branch follows.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Upstream {
     /// Its name.
@@ -56,7 +56,7 @@ pub struct Upstream {
 /// What git is in the middle of, and what stands in the way.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Situation {
-    /// What is under way.
+    /// What is in progress.
     pub operation: Operation,
     /// Where the repository stands.
     pub mark: Mark,
@@ -74,13 +74,13 @@ pub struct Situation {
     pub steps: Vec<OperationStep>,
     /// The message git prepared.
     pub message: PreparedMessage,
-    /// Where nothing is under way: the remote branch that is followed.
+    /// Where nothing is in progress: the remote branch that is followed.
     pub upstream: Option<Upstream>,
     /// What rules settled while git merged, by file.
     pub driven: Vec<DrivenFile>,
     /// Whether that is in the commit that is checked out already.
     pub driven_is_committed: bool,
-    /// What it is foreseen of, if nothing of it is under way yet.
+    /// What it is foreseen of, if nothing of it is in progress yet.
     pub foreseen: Option<Foreseen>,
     /// The stash that the conflicts come from, which git keeps.
     pub stash: Option<Commit>,
@@ -161,7 +161,7 @@ impl Situation {
         if operation == Operation::Loose {
             // git keeps the memory of settled conflicts beyond the operation that
             // made them; without one only those that we settled since the last
-            // commit are told.
+            // commit are reported.
             places.retain(|place| {
                 place.standing == IndexState::Unmerged || records.wrote_on(&place.path, &mark.head)
             });

@@ -93,7 +93,7 @@ pub(crate) fn changed_on_disk(repo: &Repository) -> Result<ChangedOnDisk, Error>
     })
 }
 
-/// Whether a step is under way that would commit nothing.
+/// Whether a step is in progress that would commit nothing.
 ///
 /// A merge is none: it joins two lines of descent even then. A patch that git could not apply at all
 /// leaves no conflict and is none either: `had_conflicts` tells them apart.

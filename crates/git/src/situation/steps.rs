@@ -42,7 +42,7 @@ pub struct OperationStep {
 /// Steps to come that are looked into for files that are in conflict now.
 const LOOKED_INTO: usize = 200;
 
-/// The steps of the operation under way, in order; none of a merge.
+/// The steps of the operation in progress, in order; none of a merge.
 ///
 /// # Errors
 /// If git fails.
@@ -82,7 +82,7 @@ fn of_rebase(repo: &Repository) -> Result<Vec<OperationStep>, Error> {
     Ok(steps)
 }
 
-/// Picks and reverts: the first line of what is to do is the one at hand; what was committed since
+/// Picks and reverts: the first line of what is to do is the current one; what was committed since
 /// the beginning is done.
 fn of_sequence(repo: &Repository) -> Result<Vec<OperationStep>, Error> {
     let Some(todo) = repo.state_file("sequencer/todo") else {

@@ -23,7 +23,7 @@ use std::collections::HashMap;
 pub struct FileTerrain {
     /// Where it stands.
     pub path: RepoPath,
-    /// Whether a parser found them; else they are told by indentation.
+    /// Whether a parser found them; else they are read by indentation.
     pub parsed: bool,
     /// What each side did to each, in the order of base.
     pub changes: Vec<DeclarationChange>,

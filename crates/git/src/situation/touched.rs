@@ -46,7 +46,7 @@ pub(crate) struct TouchedPaths {
 }
 
 /// All paths that a side or the index has otherwise than base; `None` where what the parties started
-/// from cannot be told.
+/// from is not known.
 pub(crate) fn touched(
     repo: &Repository,
     situation: &Situation,
@@ -94,7 +94,7 @@ pub(crate) fn texts_of(repo: &Repository, all: &[&Touched]) -> Result<Vec<[Sourc
     Ok(texts.collect())
 }
 
-/// Files that git merged, with what each side did, one line a file; why it cannot be told.
+/// Files that git merged, with what each side did, one line a file; why it is not known.
 ///
 /// # Errors
 /// If git fails.

@@ -247,7 +247,7 @@ impl Store {
         let _ = self.record([(path, None)]);
     }
 
-    /// Keeps the text of an edit under way.
+    /// Keeps the text of an edit in progress.
     ///
     /// # Errors
     /// If it cannot be written.
@@ -262,7 +262,7 @@ impl Store {
         String::from_utf8(bytes).ok()
     }
 
-    /// Forgets the edit under way.
+    /// Forgets the edit in progress.
     pub fn drop_unsaved_edit(&self, case: &Case) {
         // Gone already is as good as removed.
         let _ = remove_file(&self.unsaved_edit_file(case));

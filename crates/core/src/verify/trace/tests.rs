@@ -152,3 +152,18 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_line_with_other_numbers_or_a_renamed_name_is_not_missing() {
+    let base = "moor(ship)\nlog(ship, tide)\npay(ship)\n";
+    let ours = base.replace("ship", "boat");
+    let theirs = base.replace("pay(ship)\n", "note(ship, tide, 80)\npay(ship)\n");
+    let versions = [base.to_owned(), ours.clone(), theirs];
+    let with = |line: &str| ours.replace("pay(boat)\n", &format!("{line}pay(boat)\n"));
+    assert_eq!(found(&versions, &with("note(boat, tide, 84)\n")), []);
+    // Without one of its words it is, and so is a line that is not there at all.
+    for line in ["note(boat, 84)\n", ""] {
+        let found = found(&versions, &with(line));
+        assert_eq!((found.len(), found[0].0), (1, Check::Lost), "{line}");
+    }
+}

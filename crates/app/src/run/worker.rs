@@ -400,7 +400,7 @@ impl Worker {
             }
             Effect::Regenerate { file, line, seen } => {
                 let made = self.service.regenerate(case, &line, &seen);
-                // Half of it may be done: what stands there now is read again.
+                // Half of it may be done: the current state is read again.
                 let result = match made {
                     Ok(Ok(written)) => outcome(
                         Ok(written),

@@ -47,6 +47,42 @@ fn settled_with(settings: Settings, path: &str, texts: [&str; 3]) -> (Option<Cer
 fn what_needs_a_person_is_left_to_a_person() {
     let cases: &[(&str, &str, [&str; 3])] = &[
         (
+            "one side changed the folder in which the other side's command runs",
+            "Dockerfile",
+            [
+                "WORKDIR /app\nRUN make\n",
+                "WORKDIR /srv\nRUN make\n",
+                "WORKDIR /app\nRUN make all\n",
+            ],
+        ),
+        (
+            "one side changed a value that the other side's line uses",
+            "rate.lua",
+            [
+                "local n = 2\nreturn n * rate\n",
+                "local n = 3\nreturn n * rate\n",
+                "local n = 2\nreturn n * rate * 2\n",
+            ],
+        ),
+        (
+            "two new members take one number",
+            "kind.go",
+            [
+                "const (\n\tMoor = 10\n\tPay = 20\n)\n",
+                "const (\n\tMoor = 10\n\tPay = 20\n\tTug = 30\n)\n",
+                "const (\n\tMoor = 10\n\tPay = 20\n\tBell = 30\n)\n",
+            ],
+        ),
+        (
+            "two new keys take one port",
+            "ports.yaml",
+            [
+                "web:\n  port: 8080\n  admin: 8081\n",
+                "web:\n  port: 8080\n  admin: 8081\n  metrics: 8082\n",
+                "web:\n  port: 8080\n  admin: 8081\n  health: 8082\n",
+            ],
+        ),
+        (
             "a class is gone, and a method was added to it",
             "a.rb",
             [

@@ -68,7 +68,7 @@ fn commands_of_a_repository_run_only_when_a_person_has_trusted_them_as_they_stan
     repo.write("right", "");
     let (code, text) = said(&["proof", "--run", "berths"]);
     assert!(code == 0 && text.contains("berths: passed"), "{text}");
-    // Another text asks again, by whoever it was changed.
+    // Any other text asks again.
     repo.write(".armistice.toml", TWO.replace("echo high", "rm -rf x"));
     let (code, text) = said(&["proof", "--run"]);
     assert!(code == 2 && text.contains("not trusted"), "{text}");

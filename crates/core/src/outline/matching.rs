@@ -127,7 +127,7 @@ pub(crate) fn match_units(
         ))
     };
     let [free_a, free_b] = free;
-    // What stands more than once is distinguished by its lines first.
+    // Repeated declarations are distinguished by their lines first.
     let exact = |level: Level<'_>, n: usize| Some((full(level, n)?, level.bytes(n).to_vec()));
     found.by_key(
         |n| exact(a, n).filter(|_| free_a(n)),

@@ -25,7 +25,7 @@ pub(crate) struct Shared<'a> {
     places: PerSide<OnceLock<Places<'a>>>,
     /// Long lines of ours, theirs and base where a side changed something.
     changed: [OnceLock<HashSet<&'a [u8]>>; 3],
-    /// Which side laid out more of the file again.
+    /// The side that reformatted more of the file.
     lays_out: OnceLock<Option<Side>>,
     /// Whether the head of the file says that a tool writes it.
     says_generated: OnceLock<bool>,

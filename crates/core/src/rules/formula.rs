@@ -46,7 +46,7 @@ impl Rule for Replay {
                 return None;
             }
             // One word changed once, or only added to, says little about the same word elsewhere: it may
-            // be bound again there.
+            // be rebound there.
             let weak = formula.times == 1 || formula.only_adds();
             if weak && formula.call.is_none() && !formula.in_company(base, other) {
                 return None;

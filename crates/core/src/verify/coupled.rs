@@ -28,6 +28,9 @@ const NEAR_ROWS: u32 = 3;
 /// Edited lines that are compared with one, before and after it.
 const NEAR: usize = 4;
 
+/// Words that may be before a name that gets a value: `public final int n = 2`.
+const DECLARING_WORDS: usize = 4;
+
 /// A line of a settled conflict that one side alone changed.
 struct Edited<'a> {
     row: u32,
@@ -71,7 +74,8 @@ fn shown(name: &[u8]) -> String {
 
 /// Why an edited line depends on a line that the other side edited.
 fn reason(line: &[u8], other: &[u8], kind: TextKind) -> Option<String> {
-    if kind == TextKind::Code && sets_the_stage(other) {
+    let may_have_commands = matches!(kind, TextKind::Code | TextKind::Other);
+    if may_have_commands && affects_later_commands(other) {
         let command = shown(words(other)[0]);
         return Some(format!(
             "is next to '{command}', which the other side changed and other commands depend on"
@@ -103,8 +107,8 @@ fn reason(line: &[u8], other: &[u8], kind: TextKind) -> Option<String> {
         .then(|| format!("sets '{one}', and the other side changed '{other}', which belongs to it"))
 }
 
-/// Whether a line is a command that changes where or how the ones after it run.
-fn sets_the_stage(line: &[u8]) -> bool {
+/// Whether a line is a command that changes where or how later commands run.
+fn affects_later_commands(line: &[u8]) -> bool {
     match words(line)[..] {
         [
             b"cd" | b"pushd" | b"popd" | b"umask" | b"WORKDIR" | b"USER",
@@ -116,20 +120,22 @@ fn sets_the_stage(line: &[u8]) -> bool {
     }
 }
 
-/// The name to which a line gives a value.
+/// The name to which a line gives a value: `n = 2`, `let n: u32 = 2`, `local n = 2`, `n := 2`.
 fn assigned(line: &[u8]) -> Option<&[u8]> {
     let all = words(line);
-    let all = match all[..] {
-        [b"let" | b"const" | b"var" | b"val", b"mut", ref rest @ ..] => rest,
-        [b"let" | b"const" | b"var" | b"val", ref rest @ ..] => rest,
-        ref rest => rest,
+    let at = all.iter().position(|word| *word == b"=")?;
+    if all.get(at + 1) == Some(&&b"="[..]) {
+        return None;
+    }
+    // A type may be between the name and its value.
+    let end = all[..at].iter().position(|word| *word == b":");
+    let [before @ .., name] = &all[..end.unwrap_or(at)] else {
+        return None;
     };
     let is_name = |name: &[u8]| name.first().is_some_and(u8::is_ascii_alphabetic);
-    match all {
-        [name, b"=", next, ..] if *next != b"=" && is_name(name) => Some(name),
-        [name, b":", b"=", ..] if is_name(name) => Some(name),
-        _ => None,
-    }
+    let declares = |word: &&[u8]| is_name(word) || *word == b"$";
+    (is_name(name) && before.len() <= DECLARING_WORDS && before.iter().all(declares))
+        .then_some(*name)
 }
 
 /// Returns numbers that both sides changed alike in the first line of a block to which both added lines.
@@ -174,7 +180,7 @@ pub(crate) fn outgrown_counts(lines: &ResultLines<'_>, result: &Scopes) -> Vec<O
     found
 }
 
-/// Members of a block whose numbers are all different, from which on a number of its own counts as meant.
+/// Members with different numbers that a block must have before equal numbers count as a mistake.
 const NUMBERED: usize = 2;
 
 /// Returns new members that have the same number as a new member of the other side, in blocks where every

@@ -45,7 +45,7 @@ impl ObjectReader {
         let (objects, batch) = match read {
             Some(Ok(read)) => read,
             Some(Err(Error::Cancelled)) => return Err(Error::Cancelled),
-            // An idle process may have been ended by somebody; a new one is asked again.
+            // Another program may have ended the idle process; a new one is asked.
             Some(Err(_)) | None => {
                 let mut batch = Batch::start(runner)?;
                 (batch.read(runner, names)?, batch)

@@ -60,7 +60,7 @@ pub fn run_shell(
     let mut pipe = Some(reader);
     let status = loop {
         wait_for_output(&pipe);
-        // Where much comes at once, it is passed on in small parts: whoever listens must keep up.
+        // Much output at once is passed on in small parts, so that the receiver keeps up.
         std::thread::sleep(GATHER / 5);
         tell_all(&mut pipe, tell).map_err(failed)?;
         tell(b"");

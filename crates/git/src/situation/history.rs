@@ -1,7 +1,7 @@
 //! Who changed the lines of a file on each side since the sides parted, and why.
 //!
 //! Asked of git's own history: blame for lines that stand there, blame in reverse for lines that are
-//! gone. Bounded to each side's own commits; nothing is said where the sides is not known.
+//! gone. Bounded to each side's own commits; nothing is said where the sides are not known.
 
 use crate::case::one::Case;
 use crate::path::RepoPath;

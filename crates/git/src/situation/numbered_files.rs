@@ -2,7 +2,7 @@
 
 use crate::path::RepoPath;
 use crate::situation::touched::Touched;
-use armistice_core::{Check, Finding, Weight};
+use armistice_core::{Check, Finding};
 use std::collections::BTreeMap;
 
 /// A folder and the number of a file in it.
@@ -42,9 +42,7 @@ pub(crate) fn numbers_used_twice<'a>(
         for path in theirs {
             let number = String::from_utf8_lossy(number);
             let what = format!("has the number {number}, which ours gave to {first}");
-            let mut finding = Finding::new(Check::Together, None, what);
-            finding.weight = Weight::Look;
-            found.push((path.clone(), finding));
+            found.push((path.clone(), Finding::new(Check::Together, None, what)));
         }
     }
     found

@@ -62,13 +62,24 @@ fn look_at(look: &Look) -> Vec<Finding> {
         let plan = plan(base, ours, theirs, &Options::default());
         let along_moves = plan.may_have_moves().then(|| along_moves(look)).flatten();
         let (plan, misplaced) = along_moves.unwrap_or((plan, Vec::new()));
-        let proven = proven(look, &plan).into_iter();
+        let plan = Arc::new(plan);
+        let mut proven = proven(look, &plan);
         let is_known = |found: &Finding| {
             let same = |known: &Finding| known.check == found.check && known.line == found.line;
             misplaced.iter().any(same)
         };
-        let counts = |found: &Finding| has_blocks || found.check != Check::Misplaced;
-        found.extend(proven.filter(|found| counts(found) && !is_known(found)));
+        proven.retain(|found| !is_known(found));
+        if !has_blocks {
+            let all = proven.len();
+            proven.retain(|found| found.check != Check::Misplaced);
+            if proven.len() < all {
+                let what = "blocks cannot be checked because of the syntax error";
+                let mut finding = Finding::new(Check::Misplaced, None, what);
+                finding.weight = Weight::Look;
+                proven.push(finding);
+            }
+        }
+        found.extend(proven);
         found.extend(misplaced);
         if look.traced {
             found.extend(trace(&plan, &look.result, None));
@@ -79,21 +90,27 @@ fn look_at(look: &Look) -> Vec<Finding> {
 }
 
 /// Lines of a result that fail a proof which every ruling passes too. A person may have meant them so.
-fn proven(look: &Look, plan: &Plan) -> Vec<Finding> {
+fn proven(look: &Look, plan: &Arc<Plan>) -> Vec<Finding> {
     let versions = plan.real_versions();
     let is_version = [&versions.base, &versions.ours, &versions.theirs]
         .iter()
         .any(|text| text.bytes() == look.result.bytes());
     let path = String::from_utf8_lossy(look.path.bytes());
-    if is_version || !is_checked(&path, look.result.bytes().len()) {
+    if is_version {
         return Vec::new();
     }
-    let Some(proofs) = ParsedProofs::new(plan, &path) else {
-        return Vec::new();
+    let unchecked = |why: &str| vec![Finding::new(Check::Together, None, why)];
+    let proofs = ParsedProofs::new(plan, &path);
+    let Some(proofs) = proofs.filter(|_| is_checked(&path, look.result.bytes().len())) else {
+        return unchecked("the file is too large to check scope, names and numbers");
     };
-    let session = Session::with_result(Arc::new(plan.clone()), &look.result);
+    let session = Session::with_result(Arc::clone(plan), &look.result);
     let objections = session.and_then(|session| proofs.objections(session.draft()));
-    let objections: Vec<Objection> = objections.into_iter().flatten().collect();
+    let Some(objections) = objections else {
+        return unchecked(
+            "its lines cannot be matched, so scope, names and numbers are not checked",
+        );
+    };
     // Lines below each other with the same fault are one finding.
     let runs =
         objections.chunk_by(|one, next| one.line.0 + 1 == next.line.0 && one.what == next.what);

@@ -46,7 +46,6 @@ pub use scout::command_settings::{CommandSettings, FastForward};
 pub use scout::counterparts::{
     Counterpart, CounterpartKind, NAMED, counterpart_named, counterparts,
 };
-pub use scout::interrupted::{Interrupted, LeftBehind, left_behind, undo_interrupted};
 pub use scout::meeting::{Meeting, Relation, Replayed, ReplayedCommit, meeting, picked, replayed};
 pub use scout::obstacles::{Beginning, Obstacles};
 pub use scout::sandbox::{
@@ -57,6 +56,7 @@ pub use situation::conclude::{After, Ending, LogLine, SeenState, Verdict, log, r
 pub use situation::history::{
     CommitDetails, SideHistory, commit_details, foreseen_history, history,
 };
+pub use situation::interrupted::{Interrupted, LeftBehind, left_behind, undo_interrupted};
 pub use situation::lines::{TwoLines, merged_lines, two_lines};
 pub use situation::marker_files::{MarkerFile, MarkerPlace, marker_files};
 pub use situation::parents::{

@@ -3,7 +3,6 @@
 pub(crate) mod begin;
 pub(crate) mod command_settings;
 pub(crate) mod counterparts;
-pub(crate) mod interrupted;
 pub(crate) mod meeting;
 pub(crate) mod obstacles;
 pub(crate) mod sandbox;

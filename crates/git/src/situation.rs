@@ -2,6 +2,7 @@
 
 pub(crate) mod conclude;
 pub(crate) mod history;
+pub(crate) mod interrupted;
 pub(crate) mod lines;
 pub(crate) mod looked;
 pub(crate) mod marker_files;

@@ -1,5 +1,6 @@
 //! What Armistice keeps under the git folder: journals, copies, notes, memory.
 
+pub(crate) mod before;
 pub(crate) mod check_runs;
 pub(crate) mod decisions;
 pub(crate) mod intent;

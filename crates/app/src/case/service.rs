@@ -595,9 +595,13 @@ pub fn mended(repo: &Repository) -> Result<Vec<String>, Error> {
     said.extend(left_behind(repo)?.map(|left| match left {
         LeftBehind::Over(text) => text,
         LeftBehind::Torn(torn) => format!(
-            "'{}' was interrupted: {} changed and no operation is in progress · 'armistice mend --undo' goes back to the state before it",
+            "'{}' was interrupted: {} changed{} · 'armistice mend --undo' goes back to the state before it",
             torn.command,
-            count(torn.files.len(), "file")
+            count(torn.files.len(), "file"),
+            match torn.is_ending {
+                true => "",
+                false => " and no operation is in progress",
+            }
         ),
     }));
     Ok(said)

@@ -162,7 +162,7 @@ pub fn run(
         state.say(opened.mended.join(" · "));
     }
     if let Some(torn) = &opened.interrupted {
-        ask_to_undo(&mut state, &torn.command, &torn.files);
+        ask_to_undo(&mut state, torn);
     }
     let pool = Pool::new(&worker, &to_main);
     let first = start(&mut state);

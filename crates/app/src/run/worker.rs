@@ -19,10 +19,10 @@ use crate::state::effect::{Effect, FileId, Trouble, WriteJob, Wrote};
 use armistice_core::{Source, Versions};
 use armistice_git::drop_stash;
 use armistice_git::{
-    AgainstParent, Cancel, Case, Error, Oid, Overwrite, Repository, Sandbox, Seen, Situation,
-    StagedFile, Written, begin, commit_details, counterpart_named, counterparts, differs_on_disk,
-    log, marker_files, merged_syntax, remove_leftovers, staged_against_parents, staged_texts,
-    what_stands_there,
+    AgainstParent, Cancel, Case, Error, Interrupted, Oid, Overwrite, Repository, Sandbox, Seen,
+    Situation, StagedFile, Verdict, Written, begin, commit_details, counterpart_named,
+    counterparts, differs_on_disk, log, marker_files, merged_syntax, remove_leftovers,
+    staged_against_parents, staged_texts, what_stands_there,
 };
 use std::sync::{Arc, Mutex};
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -93,6 +93,17 @@ impl Worker {
 
     fn repo(&self) -> &Repository {
         self.service.repo()
+    }
+
+    /// What is left of a command that did not do all it was to do.
+    fn left(&self, done: bool) -> Option<Interrupted> {
+        if done {
+            return None;
+        }
+        self.service.interrupted().unwrap_or_else(|why| {
+            tracing::warn!(%why, "not known what a command left");
+            None
+        })
     }
 
     /// Asks the concluding that is in progress to stop.
@@ -462,7 +473,10 @@ impl Worker {
                 let (message, staged) = (message.as_deref(), staged.as_deref());
                 let record = record.as_deref();
                 let result = (self.service).end(ending, message, staged, record, &cancel);
-                Some(WorkResult::Ended(ending, result.map_err(text)))
+                let left = self.left(result.as_ref().is_ok_and(|after| {
+                    !matches!(after.verdict, Verdict::Refused | Verdict::NextStep)
+                }));
+                Some(WorkResult::Ended(ending, result.map_err(text), left))
             }
             Effect::FindLike {
                 past_resolution,
@@ -544,7 +558,8 @@ impl Worker {
                     seen.as_deref(),
                     &keep,
                 );
-                Some(WorkResult::Begun(question, begun.map_err(text)))
+                let left = self.left(begun.as_ref().is_ok_and(|begun| begun.done));
+                Some(WorkResult::Begun(question, begun.map_err(text), left))
             }
             Effect::DropStash(oid) => {
                 let dropped = drop_stash(self.repo(), &oid).map_err(text);

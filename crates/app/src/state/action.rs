@@ -10,8 +10,8 @@ use crate::case::staged_diff::DiffRead;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
 use armistice_core::{Finding, PerSide, RegionId, Report, Ruling, Side};
 use armistice_git::{
-    After, AgainstParent, Begun, CheckRun, CommitDetails, Counterpart, Ending, LogLine, MarkerFile,
-    Proof, RepoPath, Seen, SideHistory, Situation, Terrain,
+    After, AgainstParent, Begun, CheckRun, CommitDetails, Counterpart, Ending, Interrupted,
+    LogLine, MarkerFile, Proof, RepoPath, Seen, SideHistory, Situation, Terrain,
 };
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
@@ -60,7 +60,7 @@ pub enum WorkResult {
     StashDropped(String, Result<(), String>),
     /// How many files went back to how they were before a command.
     UndidInterrupted(Result<usize, String>),
-    Begun(Question, Result<Begun, String>),
+    Begun(Question, Result<Begun, String>, Option<Interrupted>),
     /// Files that git merged are cases now, but for these.
     TakenIn(Result<Vec<RepoPath>, String>),
     /// Files that differ on disk from what was read.
@@ -90,7 +90,7 @@ pub enum WorkResult {
     Trusted(Result<Box<RepositoryPaths>, String>),
     /// None of them runs any more.
     ChecksDone,
-    Ended(Ending, Result<After, String>),
+    Ended(Ending, Result<After, String>, Option<Interrupted>),
     /// Comments, strings and keywords of a file's versions.
     Shaded(FileId, Arc<AllShades>),
     /// Who changed a file on each side.

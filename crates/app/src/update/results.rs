@@ -19,13 +19,19 @@ use crate::update::{
     accord, checks, following, hand_over, returning, rulings, scout, staged, syntax, taking,
     terrain, who,
 };
-use armistice_git::{After, Ending, IndexState, MarkerFile, Operation, Situation, Verdict};
+use armistice_git::{
+    After, Ending, IndexState, Interrupted, MarkerFile, Operation, Situation, Verdict,
+};
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
     match outcome {
         // These are about the repository as a whole and never outdated.
         WorkResult::Situated(result) => return situated(state, *result),
-        WorkResult::Ended(ending, result) => return ended(state, ending, result),
+        WorkResult::Ended(ending, result, left) => {
+            let effects = ended(state, ending, result, left.is_some());
+            offer_undo(state, left);
+            return effects;
+        }
         WorkResult::Note(text) => state.complain(text),
         WorkResult::ScoutRead(read) => return scout::known(state, read),
         WorkResult::Foreseen(question, result, is_all) => {
@@ -40,7 +46,11 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
         }
         WorkResult::StashDropped(_, Err(why)) => state.complain(why),
         WorkResult::UndidInterrupted(result) => return scout::undone(state, result),
-        WorkResult::Begun(question, result) => return scout::begun(state, &question, result),
+        WorkResult::Begun(question, result, left) => {
+            let effects = scout::begun(state, &question, result);
+            offer_undo(state, left);
+            return effects;
+        }
         WorkResult::CheckBegan(line) => checks::began(state, line),
         WorkResult::CheckSaid(line, lines) => checks::said(state, line, lines),
         WorkResult::CheckEnded(line, result) => checks::ended(state, &line, result),
@@ -469,6 +479,13 @@ fn situated(state: &mut State, result: Result<Situation, String>) -> Vec<Effect>
     }
 }
 
+/// If git left half of a command, asks whether to restore the state before it.
+fn offer_undo(state: &mut State, left: Option<Interrupted>) {
+    if let Some(torn) = left {
+        scout::ask_to_undo(state, &torn);
+    }
+}
+
 /// The command that a rebase ran as a step and that failed, as git says it; none if none did.
 fn failed_exec(message: &str) -> Option<&str> {
     let said = "execution failed: ";
@@ -476,8 +493,13 @@ fn failed_exec(message: &str) -> Option<&str> {
     line.split_once(said).map(|(_, command)| command.trim())
 }
 
-/// After git has ended a step or everything.
-fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Vec<Effect> {
+/// After git has ended a step or everything, or has died half-way.
+fn ended(
+    state: &mut State,
+    ending: Ending,
+    result: Result<After, String>,
+    is_torn: bool,
+) -> Vec<Effect> {
     state.accord.running = None;
     let after = match result {
         Ok(after) => after,
@@ -529,9 +551,13 @@ fn ended(state: &mut State, ending: Ending, result: Result<After, String>) -> Ve
         }
         (Verdict::Empty, _) => ask_empty(state),
         (Verdict::Refused, _) => {
-            state.complain("git or a hook refused; nothing was lost");
+            let said = match is_torn {
+                true => "git did not get to its end",
+                false => "git or a hook refused; nothing was lost",
+            };
+            state.complain(said);
             state.overlay = Some(Overlay::Output {
-                title: "git or a hook refused; nothing was lost".to_owned(),
+                title: said.to_owned(),
                 lines: after.message.lines().map(str::to_owned).collect(),
                 top: 0,
             });

@@ -16,7 +16,7 @@ use crate::update::moving::{in_list, show};
 use crate::update::who;
 use crate::view::scout::{ForecastRow, forecast_rows, is_under_way};
 use armistice_core::Side;
-use armistice_git::{Begun, Counterpart, RepoPath, Undertaking};
+use armistice_git::{Begun, Counterpart, Interrupted, RepoPath, Undertaking};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use std::sync::Arc;
 
@@ -428,13 +428,26 @@ fn copies(n: usize) -> String {
 }
 
 /// A command was interrupted and git left half of it: asks whether to restore the state before it.
-pub fn ask_to_undo(state: &mut State, command: &str, files: &[RepoPath]) {
-    let n = count(files.len(), "file");
-    let mut lines = vec![
-        format!("'{command}' was interrupted: {n} changed, and no operation is in progress."),
-        "Undo restores the index and these files. Their current contents are copied aside first. Then S on Scout can begin again.".to_owned(),
-    ];
-    lines.extend(files.iter().map(|path| format!("  {path}")));
+pub fn ask_to_undo(state: &mut State, torn: &Interrupted) {
+    let (command, n) = (&torn.command, count(torn.files.len(), "file"));
+    let mut lines = match torn.is_ending {
+        false => vec![
+            format!("'{command}' was interrupted: {n} changed, and no operation is in progress."),
+            "Undo restores the index and these files. Their current contents are copied aside first. Then S on Scout can begin again.".to_owned(),
+        ],
+        true => vec![
+            format!("'{command}' was interrupted: git did half of it, and {n} changed."),
+            "Undo restores the commit that was checked out, git's notes on the operation, the index and these files. Their current contents are copied aside first. Then it can be concluded again.".to_owned(),
+        ],
+    };
+    lines.extend(torn.files.iter().map(|path| format!("  {path}")));
+    // What git said is more than that it was interrupted.
+    if let Some(Overlay::Output { lines: said, .. }) = state.overlay.take()
+        && !said.is_empty()
+    {
+        lines.push("git said:".to_owned());
+        lines.extend(said.iter().map(|line| format!("  {line}")));
+    }
     state.overlay = Some(Overlay::Question(Box::new(Ask {
         title: "Undo the interrupted command?".to_owned(),
         lines,
@@ -491,7 +504,7 @@ pub(crate) fn begun(
         (false, false) => {
             let said = match begun.unchanged {
                 true => "git refused; nothing has changed",
-                false => "git refused but changed files: 'armistice mend --undo' restores them",
+                false => "git refused but changed files",
             };
             state.complain(said);
             state.overlay = Some(Overlay::Output {

@@ -320,6 +320,29 @@ fn a_program_that_is_gone_fails_hangs_or_is_killed_leaves_gits_own_conflict() {
 }
 
 #[test]
+fn a_driver_that_has_no_result_in_time_leaves_gits_own_conflict() {
+    let repo = diverged(&[("a.rs", RULED), ("b.txt", CLASH)]);
+    repo.write(".git/info/attributes", "b.txt merge=armistice\n");
+    // Settings that can never be read hold it up.
+    let home = tempfile::tempdir().unwrap();
+    let folder = home.path().join("armistice");
+    std::fs::create_dir(&folder).unwrap();
+    let fifo = folder.join("config.toml");
+    let made = Command::new("mkfifo").arg(&fifo).status();
+    assert!(made.unwrap().success());
+    let started = std::time::Instant::now();
+    let home = home.path().to_str().unwrap();
+    let (code, said) = git_as(
+        &repo,
+        &["merge", "-q", "side"],
+        &[("XDG_CONFIG_HOME", home)],
+    );
+    assert_eq!(code, 1, "{said}");
+    println!("{:?} {said}", started.elapsed());
+    assert!(repo.read("b.txt").starts_with("<<<<<<< HEAD\nours\n"));
+}
+
+#[test]
 fn doctor_and_setup_try_the_driver_on_a_real_conflict() {
     let repo = diverged(&[("b.txt", CLASH)]);
     let (_, said) = repo.output(&["doctor"]);

@@ -222,3 +222,51 @@ fn a_hook_that_leaves_a_child_behind_does_not_hold_the_screen() {
     assert!(started.elapsed() < SOON);
     t.keys("q").wait("EXIT 0");
 }
+
+#[test]
+fn fifty_megabytes_of_garbage_are_cut_and_can_be_left() {
+    const GARBAGE: &str = "yes 'garbage without end' | head -c 50000000";
+    // Of a call that only looks.
+    let repo = merged();
+    let folder = repo.dir.path().join("bin");
+    let real = Command::new("sh").args(["-c", "command -v git"]).output();
+    let real = String::from_utf8(real.unwrap().stdout).unwrap();
+    let script = format!(
+        "#!/bin/sh\nfor word; do if test \"$word\" = \"$GARBAGE\"; then {GARBAGE}; {GARBAGE} >&2; exit 1; fi; done\nexec {} \"$@\"\n",
+        real.trim()
+    );
+    executable(&folder.join("git"), &script);
+    let path = std::env::var("PATH").unwrap();
+    let path = format!("'{}:{path}'", folder.display());
+    let env = [("PATH", &*path), ("GARBAGE", "check-attr")];
+    let t = Tmux::start(&repo.top, (100, 30), "", &env);
+    t.wait("garbage without end");
+    let started = Instant::now();
+    t.keys("q").wait("EXIT ");
+    assert!(started.elapsed() < SOON);
+    let (code, said) = {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_armistice"));
+        plain_environment(&mut command);
+        command.current_dir(&repo.top).arg("docket");
+        command.env("PATH", path.trim_matches('\''));
+        command.env("GARBAGE", "ls-files");
+        let ended = command.output().unwrap();
+        let said = String::from_utf8_lossy(&ended.stderr).into_owned();
+        (ended.status.code(), said)
+    };
+    assert_eq!(code, Some(2));
+    assert!(said.len() < 100_000 && said.contains("characters left out"));
+    // Of a hook while the merge is concluded.
+    let repo = merged();
+    let hook = format!("#!/bin/sh\n{GARBAGE}\nexit 1\n");
+    executable(&repo.path(".git/hooks/pre-commit"), &hook);
+    let t = Tmux::start(&repo.top, (100, 30), "", &[]);
+    t.wait("1 open");
+    t.keys("Enter t w").wait("written and staged");
+    t.keys("6").wait("all settled, not yet concluded");
+    t.keys("c").wait("git or a hook refused");
+    t.wait("garbage without end");
+    t.keys("Escape").wait("all settled, not yet concluded");
+    t.keys("q").wait("EXIT 0");
+    assert!(repo.path(".git/MERGE_HEAD").exists());
+}

@@ -237,3 +237,24 @@ fn a_file_made_again_is_out_of_date_once_another_file_is_staged() {
         desk.shows()
     );
 }
+
+#[test]
+fn a_generated_file_comes_last_in_bulk() {
+    let repo = locks();
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    // By name it is the first.
+    desk.state.settings.paths = vec![PathSetting {
+        pattern: "bin.lock".to_owned(),
+        regenerate: Some("cat tide.txt > bin.lock".to_owned()),
+        ..Default::default()
+    }];
+    let asked = desk.press("2 home space space space o").shows();
+    let at = |name: &str| {
+        asked
+            .find(&format!("│ {name}"))
+            .unwrap_or_else(|| panic!("{name}: {asked}"))
+    };
+    assert!(at("tide.txt") < at("bin.lock"), "{asked}");
+    assert!(at("tide.lock") < at("bin.lock"), "{asked}");
+    assert!(asked.contains("3 files"), "{asked}");
+}

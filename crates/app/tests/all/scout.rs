@@ -374,6 +374,36 @@ fn scout_in_a_terminal_from_looking_to_the_log() {
 }
 
 #[test]
+fn commits_of_both_lines_are_opened_with_author_message_and_files() {
+    let repo = Repo::new();
+    repo.diverge("a.txt", "one\n", "ours\n", "theirs\n");
+    repo.git(&["checkout", "-q", "side"]);
+    repo.write("tide table.txt", "low\n");
+    repo.git(&["add", "."]);
+    let message = "Print the tide table\n\nThe pilots ask for it each morning.";
+    repo.git(&[
+        "commit",
+        "-q",
+        "--author=Tomke Harms <t@example.org>",
+        "-m",
+        message,
+    ]);
+    repo.git(&["checkout", "-q", "main"]);
+    let mut desk = Desk::new(&repo.top, (160, 47));
+    let shown = desk.press("1 enter c").shows();
+    for text in [
+        "Print the tide table",
+        "The pilots ask for it each morning.",
+        "Tomke Harms",
+        "tide table.txt",
+    ] {
+        assert!(shown.contains(text), "{text}: {shown}");
+    }
+    let shown = desk.press("esc").shows();
+    assert!(!shown.contains("The pilots ask"), "{shown}");
+}
+
+#[test]
 fn a_whole_file_is_tried_out_too() {
     let repo = Repo::new();
     repo.diverge("logo.png", "one\0\n", "ours\0\n", "theirs\0\n");

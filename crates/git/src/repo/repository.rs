@@ -125,6 +125,12 @@ impl Repository {
         &self.git_dir
     }
 
+    /// The index file.
+    pub(crate) fn index_file(&self) -> PathBuf {
+        let named = std::env::var_os("GIT_INDEX_FILE").map(PathBuf::from);
+        named.unwrap_or_else(|| self.git_dir.join("index"))
+    }
+
     /// The git folder that all work trees share.
     pub fn common_dir(&self) -> &Path {
         &self.common_dir

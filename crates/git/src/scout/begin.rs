@@ -6,7 +6,7 @@ use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
 use crate::repo::operation::Operation;
 use crate::repo::repository::Repository;
-use crate::scout::interrupted::{is_as_before, not_in_index};
+use crate::situation::interrupted::{is_as_before, not_in_index};
 use crate::situation::read::Undertaking;
 use crate::store::intent::Intent;
 use crate::store::records::Store;
@@ -20,7 +20,8 @@ pub struct Begun {
     pub under_way: bool,
     /// Whether git did it, or began it; else it refused.
     pub done: bool,
-    /// Whether everything is as it was before; looked at only if git refused.
+    /// Whether everything is as it was before; looked at only if git refused. If it is not,
+    /// [`left_behind`](crate::left_behind) tells what is left of it.
     pub unchanged: bool,
     /// The commit that was checked out before.
     pub before: Option<String>,
@@ -70,8 +71,8 @@ pub fn begin(
     }
     let words = begin_words(undertaking, name);
     // git inherits the lock: a program that starts meanwhile waits until git has ended.
-    let _lock = store.write_lock()?;
-    let intent = Intent::note(repo, words.clone(), not_in_index(repo)?)?;
+    let _lock = store.command_lock()?;
+    let intent = Intent::to_begin(repo, words.clone(), not_in_index(repo)?)?;
     let output = repo.run(&Invocation::conclude(words));
     let under_way = Operation::detect(repo)? != Operation::Loose;
     let ok = output.as_ref().is_ok_and(Output::ok);

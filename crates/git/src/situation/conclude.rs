@@ -5,13 +5,16 @@ use crate::case::place::IndexState;
 use crate::file::folders::{ROOT, make_folder};
 use crate::file::owner::temp_prefix;
 use crate::file::work_file::{Seen, WorkFile};
+use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation, Output};
 use crate::repo::mark::Mark;
 use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
+use crate::situation::interrupted::{is_as_before, not_in_index};
 use crate::situation::read::{Commit, Situation, parse_commit};
 use crate::situation::staged::{is_empty_step, staged_print};
+use crate::store::intent::Intent;
 use crate::store::records::Store;
 use crate::worktree::leftovers::{Leftover, leftovers, note_leftovers};
 use serde::Serialize;
@@ -59,7 +62,8 @@ pub enum Verdict {
     NextStep,
     /// The operation is over and everything is as before.
     BackedOut,
-    /// git or a hook refused; nothing has changed.
+    /// git or a hook refused: the operation is where it was. If git died half-way,
+    /// [`left_behind`](crate::left_behind) tells what is left of it.
     Refused,
     /// All that the step would bring is there already: it is to be skipped or kept as an empty
     /// commit, and which of them was not said. Nothing has changed.
@@ -116,20 +120,33 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
         Ending::Conclude | Ending::KeepEmpty => Vec::new(),
         Ending::Skip | Ending::BackOut => keep_work(repo, &store, &before.cases)?,
     };
+    let words = words(ending, before.operation)?;
+    // git inherits the lock: a program that starts after this one was killed waits until git has ended.
+    let _lock = store.command_lock()?;
+    let intent = Intent::to_end(repo, words, not_in_index(repo)?, kept.clone())?;
     let output = match ending {
-        Ending::Conclude => conclude_call(repo, before.operation, seen.message)?,
-        Ending::KeepEmpty => keep_empty(repo, before.operation, seen.message)?,
-        Ending::Skip => simple_call(repo, before.operation, "--skip")?,
-        Ending::BackOut => simple_call(repo, before.operation, "--abort")?,
+        Ending::Conclude => conclude_call(repo, before.operation, seen.message),
+        Ending::KeepEmpty => keep_empty(repo, before.operation, seen.message),
+        Ending::Skip => simple_call(repo, before.operation, "--skip"),
+        Ending::BackOut => simple_call(repo, before.operation, "--abort"),
     };
-    let after = Operation::detect(repo)?;
-    let over = after == Operation::Loose;
+    // Above 128 a signal ended it. Hooks may change files and refuse; that is not half a command.
+    let died = match &output {
+        Ok(output) => output.code.is_none_or(|code| code > 128),
+        Err(_) => true,
+    };
+    // The note stays for what may be half done.
+    if !died || (*mark == Mark::read(repo)? && is_as_before(repo, &intent)?) {
+        Intent::forget(repo)?;
+    }
+    let output = output?;
+    let over = Operation::detect(repo)? == Operation::Loose;
     let verdict = match ending {
         Ending::BackOut if over && output.ok() => Verdict::BackedOut,
         Ending::BackOut => Verdict::Refused,
         _ if over && output.ok() => Verdict::Concluded,
         // Stopping at the next conflict is exit 1 as well; only the state tells them apart.
-        _ if *mark != Mark::read(repo)? => Verdict::NextStep,
+        _ if !died && *mark != Mark::read(repo)? => Verdict::NextStep,
         _ => Verdict::Refused,
     };
     // git has done what was asked for: what cannot be put away must not look like a failure.
@@ -148,7 +165,7 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
             }
             _ => None,
         },
-        kept,
+        kept: kept.into_iter().map(|(_, copy)| copy).collect(),
         // What was asked for is done by now, whether or not the folders can be looked through.
         leftovers: match verdict {
             Verdict::Concluded | Verdict::NextStep | Verdict::BackedOut => {
@@ -297,13 +314,31 @@ fn nothing_to_end() -> Error {
     }
 }
 
-/// Copies what is about to be discarded.
-fn keep_work(repo: &Repository, store: &Store, cases: &[Case]) -> Result<Vec<PathBuf>, Error> {
+/// The words after `git` of the command that carries out an ending.
+fn words(ending: Ending, operation: Operation) -> Result<Vec<String>, Error> {
+    let command = operation.command().ok_or_else(nothing_to_end)?;
+    let words: &[&str] = match (ending, operation) {
+        (Ending::Conclude, Operation::Merge) => &["commit"],
+        (Ending::Conclude, _) => &[command, "--continue"],
+        (Ending::KeepEmpty, _) => &["commit", "--allow-empty"],
+        (Ending::Skip, _) => &[command, "--skip"],
+        (Ending::BackOut, _) => &[command, "--abort"],
+    };
+    Ok(words.iter().map(|word| (*word).to_owned()).collect())
+}
+
+/// Copies what is about to be discarded: the paths, and the files of the copies.
+fn keep_work(
+    repo: &Repository,
+    store: &Store,
+    cases: &[Case],
+) -> Result<Vec<(RepoPath, PathBuf)>, Error> {
     let mut kept = Vec::new();
     for case in cases {
         let work = WorkFile::read(repo.work_tree(), &case.path)?;
         if matches!(work.seen, Seen::File(..) | Seen::Link(_)) {
-            kept.push(store.keep(&case.path, &work.bytes)?);
+            let copy = store.keep(&case.path, &work.bytes)?;
+            kept.push((case.path.clone(), copy));
         }
     }
     Ok(kept)

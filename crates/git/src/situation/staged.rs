@@ -9,7 +9,6 @@ use crate::repo::index::staged_diff;
 use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
 use std::collections::BTreeSet;
-use std::path::PathBuf;
 
 /// A hash of all that is staged against the commit that is checked out.
 pub(crate) fn staged_print(repo: &Repository) -> Result<String, Error> {
@@ -65,8 +64,7 @@ pub(crate) fn changed_on_disk(repo: &Repository) -> Result<ChangedOnDisk, Error>
         // into the index: it gets a copy.
         let folder = temp_folder().map_err(Error::file("create", "a temporary folder"))?;
         let copy = folder.path().join("index");
-        let index = std::env::var_os("GIT_INDEX_FILE").map(PathBuf::from);
-        let index = index.unwrap_or_else(|| repo.git_dir().join("index"));
+        let index = repo.index_file();
         std::fs::copy(&index, &copy).map_err(Error::file("copy", &index))?;
         let call = [
             "-c",

@@ -8,6 +8,7 @@ use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::repository::Repository;
+use crate::store::before;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
@@ -23,8 +24,12 @@ pub struct Intent {
     pub(crate) head: Option<String>,
     /// The branch that was checked out, as a reference.
     pub(crate) branch: Option<String>,
-    /// The tree of the index; none while it could not be written as a tree.
-    pub(crate) index: Option<String>,
+    /// Whether it ends an operation or goes on with it, rather than beginning one.
+    #[serde(default)]
+    pub(crate) is_ending: bool,
+    /// Copies of files in conflict that it may discard: their paths, and the files of the copies.
+    #[serde(default)]
+    pub(crate) kept: Vec<(Vec<u8>, PathBuf)>,
     /// Tracked files that were not as the index has them, by their bytes.
     pub(crate) changed: Vec<Vec<u8>>,
     /// Untracked files, ignored ones left out, by their bytes.
@@ -35,26 +40,58 @@ fn file(repo: &Repository) -> PathBuf {
     repo.git_dir().join(ROOT).join("intent.json")
 }
 
+/// The tracked files that are not as the index has them, and the untracked ones that are not ignored.
+pub(crate) type NotInIndex = [BTreeSet<RepoPath>; 2];
+
 impl Intent {
-    /// Notes that a command is about to be run, with the tracked files that are not as the index has
-    /// them and the untracked ones; when this returns the note survives the machine.
+    /// Notes that a command is about to begin an operation; when this returns the note and the copies
+    /// of the state before survive the machine.
     ///
     /// # Errors
     /// If git or the disk refuses: nothing is to be run then.
-    pub(crate) fn note(
+    pub(crate) fn to_begin(
         repo: &Repository,
         command: Vec<String>,
-        [changed, untracked]: [BTreeSet<RepoPath>; 2],
+        files: NotInIndex,
+    ) -> Result<Self, Error> {
+        before::save(repo, false)?;
+        Self::note(repo, command, files, None)
+    }
+
+    /// Notes that a command is about to end an operation, or to go on with it; `kept` are copies of
+    /// files in conflict.
+    ///
+    /// # Errors
+    /// As for [`Self::to_begin`].
+    pub(crate) fn to_end(
+        repo: &Repository,
+        command: Vec<String>,
+        files: NotInIndex,
+        kept: Vec<(RepoPath, PathBuf)>,
+    ) -> Result<Self, Error> {
+        before::save(repo, true)?;
+        Self::note(repo, command, files, Some(kept))
+    }
+
+    fn note(
+        repo: &Repository,
+        command: Vec<String>,
+        [changed, untracked]: NotInIndex,
+        kept: Option<Vec<(RepoPath, PathBuf)>>,
     ) -> Result<Self, Error> {
         let bytes = |paths: BTreeSet<RepoPath>| paths.iter().map(|p| p.bytes().to_vec()).collect();
         let branch = repo.run(&Invocation::read(["symbolic-ref", "--quiet", "HEAD"]))?;
-        let index = repo.run(&Invocation::write(["write-tree"]))?;
+        let is_ending = kept.is_some();
+        let kept = kept.unwrap_or_default().into_iter();
         let intent = Intent {
             command,
             owner: own().to_owned(),
             head: repo.resolve("HEAD")?,
             branch: branch.ok().then(|| branch.text()),
-            index: index.ok().then(|| index.text()),
+            is_ending,
+            kept: kept
+                .map(|(path, copy)| (path.bytes().to_vec(), copy))
+                .collect(),
             changed: bytes(changed),
             untracked: bytes(untracked),
         };
@@ -70,13 +107,9 @@ impl Intent {
         Ok(intent)
     }
 
-    /// The one that a program left which is gone; none if there is none, or it cannot be read.
+    /// The one that a program left which is gone, or that git left half-way for this program; none if
+    /// there is none, or it cannot be read.
     pub(crate) fn left_behind(repo: &Repository) -> Option<Self> {
-        Self::read(repo).filter(|intent| !is_alive(&intent.owner))
-    }
-
-    /// The same, or one of this program's own that git refused half-way.
-    pub(crate) fn to_undo(repo: &Repository) -> Option<Self> {
         Self::read(repo).filter(|intent| intent.owner == own() || !is_alive(&intent.owner))
     }
 
@@ -90,7 +123,8 @@ impl Intent {
     /// # Errors
     /// If the file cannot be removed.
     pub(crate) fn forget(repo: &Repository) -> Result<(), Error> {
-        remove_file(&file(repo))
+        remove_file(&file(repo))?;
+        before::forget(repo)
     }
 
     /// Whether a path was as the index had it, or was not there.

@@ -222,6 +222,11 @@ impl Store {
         WriteLock::acquire(&self.root)
     }
 
+    /// Waits until no command is running that begins or ends an operation.
+    pub(crate) fn command_lock(&self) -> Result<WriteLock, Error> {
+        WriteLock::acquire_command(&self.root)
+    }
+
     /// Removes temporary files that a crash left in the store.
     pub(crate) fn sweep(&self) {
         for folder in [

@@ -28,9 +28,22 @@ impl WriteLock {
     /// # Errors
     /// If the file cannot be opened, or another program keeps the lock for longer than 20 seconds.
     pub(crate) fn acquire(root: &Path) -> Result<Self, Error> {
-        make_folder(root)?;
         // Older versions use the same file.
-        let path = root.join("turn");
+        Self::acquire_file(root, "turn")
+    }
+
+    /// Waits until no command of git's is running that begins or ends an operation. Hooks run beneath
+    /// such a command, and may write: it is another lock.
+    ///
+    /// # Errors
+    /// As for [`Self::acquire`].
+    pub(crate) fn acquire_command(root: &Path) -> Result<Self, Error> {
+        Self::acquire_file(root, "command")
+    }
+
+    fn acquire_file(root: &Path, name: &str) -> Result<Self, Error> {
+        make_folder(root)?;
+        let path = root.join(name);
         let mut options = fs::OpenOptions::new();
         let file = open(&path, options.create(true).append(true))?;
         let started = Instant::now();

@@ -104,7 +104,7 @@ fn judge(case: &Path, tally: &mut Tally, show: Option<(&str, &str)>) {
         None => LayOut::Best,
     };
     let versions = Versions { base, ours, theirs };
-    let (plan, rulings) = planned(&versions, &context, lay_out);
+    let (plan, rulings) = planned(&versions, &context, &lay_out);
     tally.by_declarations += usize::from(plan.is_by_declarations());
     let theirs = plan.versions().theirs.clone();
     let mut session = Session::new(plan.clone());

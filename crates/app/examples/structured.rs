@@ -55,7 +55,7 @@ fn main() {
                     continue;
                 };
                 let name = path.display().to_string();
-                let verdict = merge.judge(&name, lay_out);
+                let verdict = merge.judge(&name, &lay_out);
                 for key in [kind.to_owned(), format!("{language:?}")] {
                     let group = if KINDS.contains(&key.as_str()) {
                         "kind"
@@ -421,7 +421,7 @@ impl Merge {
     }
 
     /// 0: right with what is certain, 1: with what is likely, 2: open, 3: wrong.
-    fn judge(&self, path: &str, lay_out: LayOut) -> usize {
+    fn judge(&self, path: &str, lay_out: &LayOut) -> usize {
         let versions = Versions {
             base: self.base.as_str().into(),
             ours: self.ours.as_str().into(),
@@ -480,7 +480,7 @@ impl Merge {
             theirs: self.theirs.as_str().into(),
         };
         let parsed = outlines(path, &versions).is_some();
-        let (plan, rulings) = planned(&versions, &context, LayOut::Best);
+        let (plan, rulings) = planned(&versions, &context, &LayOut::Best);
         println!(
             "parsed {parsed}, by declarations {}",
             plan.is_by_declarations()

@@ -5,6 +5,7 @@ pub(crate) mod display;
 pub(crate) mod hunk;
 pub(crate) mod interned;
 pub(crate) mod lines;
+pub(crate) mod options;
 pub(crate) mod regions;
 pub(crate) mod repetitive;
 pub(crate) mod search;

@@ -5,5 +5,6 @@ pub(crate) mod by_declarations;
 pub(crate) mod cause;
 pub(crate) mod finer;
 pub(crate) mod partition;
+pub(crate) mod recipe;
 pub(crate) mod refine;
 pub(crate) mod structure;

@@ -11,6 +11,7 @@ pub(crate) mod decided;
 pub(crate) mod fates;
 pub(crate) mod markers;
 pub(crate) mod merge_texts;
+pub(crate) mod misdirected;
 pub(crate) mod misplaced;
 pub(crate) mod order;
 pub(crate) mod proofs;

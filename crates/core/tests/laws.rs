@@ -180,7 +180,7 @@ proptest! {
                 Err(_) => prop_assert_eq!(session.draft().bytes(), before),
             }
         }
-        let mut file = Header { armistice: Header::FORMAT, path: "p".into(), versions: Default::default(), by_declarations: false }.to_line();
+        let mut file = Header { armistice: Header::FORMAT, path: "p".into(), versions: Default::default(), plan: Default::default() }.to_line();
         file.extend(stored.iter().flat_map(Event::to_line));
         let read = read_journal(&file);
         prop_assert_eq!(&read.events, &stored);
@@ -274,7 +274,7 @@ fn a_torn_last_line_is_skipped_and_told() {
         armistice: Header::FORMAT,
         path: "p".into(),
         versions: Default::default(),
-        by_declarations: false,
+        plan: Default::default(),
     }
     .to_line();
     file.extend(Event::Undo.to_line());

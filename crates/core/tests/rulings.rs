@@ -88,7 +88,7 @@ proptest! {
             // The journal tells the same again.
             let events: Vec<_> = session.take_unsaved().into_iter().collect();
             let lines = events.iter().flat_map(|e: &Event| e.to_line());
-            let header = Header { armistice: Header::FORMAT, path: String::new(), versions: Default::default(), by_declarations: false };
+            let header = Header { armistice: Header::FORMAT, path: String::new(), versions: Default::default(), plan: Default::default() };
             let bytes: Vec<u8> = header.to_line().into_iter().chain(lines).collect();
             let (again, refused) = Session::replay(plan.clone(), &read_journal(&bytes).events);
             prop_assert_eq!(refused, None);

@@ -103,7 +103,7 @@ impl OpenedFile {
         lay_out: LayOut,
     ) -> Self {
         let v = &loaded.versions;
-        let (plan, rulings) = planned(v, context, lay_out);
+        let (plan, rulings) = planned(v, context, &lay_out);
         let (session, refused) = match events {
             [] => {
                 let settled = settle.pick(&rulings);

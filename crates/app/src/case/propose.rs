@@ -2,7 +2,7 @@
 
 use crate::base::settings::Settings;
 use crate::case::parser_witness::judged_by_parser;
-use crate::case::ruling_proofs::judged_by_proofs;
+use crate::case::ruling_proofs::{Judged, judged_by_proofs};
 use armistice_core::{
     PastResolution, PastResolutions, Plan, Proposer, RULES, RegionId, RuleContext, Ruling, propose,
 };
@@ -15,11 +15,14 @@ const BLOCK: usize = 32;
 /// dozens of conflicts with their witness.
 const FEW: usize = 2 * BLOCK;
 
-/// What the rules make of all conflicts of a plan, as far as a parser has nothing against it.
-pub fn propose_judged(plan: &Arc<Plan>, context: &RuleContext) -> Vec<(RegionId, Ruling)> {
+/// What the rules make of all conflicts of a plan, as far as proofs and a parser have nothing against it.
+pub fn propose_judged(plan: &Arc<Plan>, context: &RuleContext) -> Judged {
     let rulings = propose_in_parallel(plan, context);
-    let rulings = judged_by_proofs(plan, &context.path, rulings);
-    judged_by_parser(plan, &context.path, rulings)
+    let judged = judged_by_proofs(plan, &context.path, rulings);
+    Judged {
+        rulings: judged_by_parser(plan, &context.path, judged.rulings),
+        ..judged
+    }
 }
 
 /// What the rules make of all conflicts of a plan: the same as `propose_all`, in the same order.

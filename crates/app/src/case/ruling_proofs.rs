@@ -1,7 +1,8 @@
 //! Applies the proofs of core to rulings, and takes back those that fail one.
 
 use armistice_core::{
-    Certainty, Objection, Plan, RULES, RegionId, Resolution, Ruling, Session, Side,
+    Certainty, Objection, Plan, ProofKind, RULES, RegionId, RegionKind, Resolution, Ruling,
+    Session, Side,
 };
 use armistice_syntax::ParsedProofs;
 use std::cell::LazyCell;
@@ -14,6 +15,14 @@ const ROUNDS: usize = 6;
 /// Lines up to which a ruling counts as near a line that is not as its author has it.
 const NEAR_LINES: u32 = 100;
 
+/// Rulings that were judged, and what is in doubt beside them.
+pub struct Judged {
+    pub rulings: Vec<(RegionId, Ruling)>,
+    /// Regions that one side alone changed, and that the result has in another block than that side,
+    /// whichever side open conflicts take. Certain rulings are taken.
+    pub doubts: BTreeSet<RegionId>,
+}
+
 /// Takes back rulings that fail a proof: first of those that are certain, then of those that are offered.
 ///
 /// What cannot be checked is offered, and not certain.
@@ -21,16 +30,43 @@ pub fn judged_by_proofs(
     plan: &Arc<Plan>,
     path: &str,
     mut rulings: Vec<(RegionId, Ruling)>,
-) -> Vec<(RegionId, Ruling)> {
-    let Some(proofs) = ParsedProofs::new(plan, path) else {
+) -> Judged {
+    let mut doubts = BTreeSet::new();
+    let needs_none = rulings.is_empty() && plan.conflicts().is_empty() && plan.is_plain();
+    let proofs = match needs_none {
+        true => None,
+        false => ParsedProofs::new(plan, path),
+    };
+    let Some(proofs) = proofs else {
         make_likely(&mut rulings, "the file is too large to prove it");
-        return rulings;
+        return Judged { rulings, doubts };
     };
     let judge = Judge { plan, proofs };
-    for least in [Certainty::Certain, Certainty::Likely] {
-        judge.judge(least, &mut rulings);
+    let last = judge.judge(Certainty::Certain, &mut rulings, None);
+    let found = last.unwrap_or_else(|| {
+        let certain = |(_, ruling): &&(RegionId, Ruling)| {
+            ruling.certainty == Certainty::Certain && ruling.resolution.is_some()
+        };
+        let settled = rulings.iter().filter(certain).cloned().collect();
+        judge.findings_with(settled).1.unwrap_or_default()
+    });
+    let is_one_sided =
+        |id: RegionId| matches!(plan.region(id).kind, RegionKind::Ours | RegionKind::Theirs);
+    for found in &found {
+        if found.proof != ProofKind::Scope || found.leaves != Certainty::Hint {
+            continue;
+        }
+        match plan.region(found.region).kind {
+            // What looks like one edit of both sides was two, of two blocks: how the rest is matched is wrong.
+            RegionKind::Same => {
+                doubts.extend(plan.ids().map(|(id, _)| id).filter(|id| is_one_sided(*id)))
+            }
+            _ if is_one_sided(found.region) => drop(doubts.insert(found.region)),
+            _ => {}
+        }
     }
-    rulings
+    judge.judge(Certainty::Likely, &mut rulings, Some(found));
+    Judged { rulings, doubts }
 }
 
 /// Whether a ruling does what a person has decided, in the settings or before: it needs no proof.
@@ -99,35 +135,43 @@ impl Judge<'_> {
         (session, Some(found))
     }
 
-    fn judge(&self, least: Certainty, rulings: &mut [(RegionId, Ruling)]) {
+    /// Judges the rulings of one certainty; returns all that is found with those that are left, if that
+    /// was looked at. `before` is what is found with the more certain ones alone, if that is known.
+    fn judge(
+        &self,
+        least: Certainty,
+        rulings: &mut [(RegionId, Ruling)],
+        before: Option<Vec<Objection>>,
+    ) -> Option<Vec<Objection>> {
         let counts = |ruling: &Ruling| ruling.certainty >= least && ruling.resolution.is_some();
         let is_judged = |ruling: &Ruling| {
             ruling.certainty == least && ruling.resolution.is_some() && !repeats_a_person(ruling)
         };
         if !rulings.iter().any(|(_, ruling)| is_judged(ruling)) {
-            return;
+            return None;
         }
-        let before = rulings.iter().filter(|(_, r)| counts(r) && !is_judged(r));
-        let before: Vec<_> = before.cloned().collect();
+        let others = rulings.iter().filter(|(_, r)| counts(r) && !is_judged(r));
+        let others: Vec<_> = others.cloned().collect();
         // What others than these rulings have done speaks against none of them.
         let known = LazyCell::new(|| {
-            let (_, found) = self.findings_with(before);
+            let found = before.or_else(|| self.findings_with(others).1);
             found.iter().flatten().map(id_of).collect::<BTreeSet<_>>()
         });
         for round in 0..=ROUNDS {
             let settled = rulings.iter().filter(|(_, r)| counts(r)).cloned().collect();
             let (session, found) = self.findings_with(settled);
-            let Some(mut found) = found else {
+            let Some(all) = found else {
                 make_likely(rulings, "its lines cannot be matched");
-                return;
+                return None;
             };
             let draft = session.draft();
+            let mut found = all.clone();
             found.retain(|found| found.leaves < least);
             if !found.is_empty() {
                 found.retain(|found| !known.contains(&id_of(found)));
             }
             if found.is_empty() {
-                return;
+                return Some(all);
             }
             let judged: Vec<RegionId> = rulings
                 .iter()
@@ -172,6 +216,7 @@ impl Judge<'_> {
                 "another line of the result is not where its author put it",
             );
         }
+        None
     }
 }
 

@@ -294,15 +294,32 @@ impl CaseService {
             Err(error) => return CaseLoad::Failed(error.to_string()),
         };
         let context = rules.context(case, &self.past());
-        let lay_out = match (events.is_empty(), journal.is_by_declarations()) {
-            (true, _) if rules.settings.declarations => LayOut::Best,
-            (true, _) => LayOut::Lines,
-            (false, true) => LayOut::Declarations,
-            (false, false) => LayOut::Lines,
-        };
         let settle = rules.settings.settle;
+        let best = match rules.settings.declarations {
+            true => LayOut::Best,
+            false => LayOut::Lines,
+        };
+        let lay_out = match events.is_empty() {
+            true => best.clone(),
+            false => LayOut::Again(journal.recipe().clone()),
+        };
         let mut open = OpenedFile::open(loaded, &events, &context, settle, lay_out);
-        journal.set_by_declarations(open.plan().is_by_declarations());
+        let (mut events, mut note) = (events, note);
+        if !events.is_empty() && !journal.recipe().is_of(open.plan()) {
+            // Decisions name regions by number: in another plan they would be about other lines.
+            match self.store.put_aside(&mut journal, case) {
+                Ok(copy) => {
+                    let copy = copy.display();
+                    note = Some(format!(
+                        "this file's changes are now split differently, so its decisions do not apply; they were put aside as {copy}"
+                    ));
+                }
+                Err(error) => return CaseLoad::Failed(error.to_string()),
+            }
+            events.clear();
+            open = OpenedFile::open(loaded, &events, &context, settle, best);
+        }
+        journal.set_recipe(open.plan().recipe());
         self.open_journals().insert(key(case), journal);
         open.note = note.or(open.note);
         open.unsaved_edit = self.store.unsaved_edit(case);

@@ -212,7 +212,7 @@ fn merged(args: &MergeArgs) -> Result<MergedFile> {
                 true => LayOut::Best,
                 false => LayOut::Lines,
             };
-            planned(&versions, &context(args, &settings), lay_out)
+            planned(&versions, &context(args, &settings), &lay_out)
         }
     };
     let session = Session::with_rulings(plan, settings.settle.pick(&rulings));

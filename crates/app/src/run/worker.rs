@@ -297,7 +297,10 @@ impl Worker {
                 let past = service.past();
                 let pairs = plans.into_iter().zip(&cases);
                 let ruled = pairs.map(|((at, plan), case)| {
-                    (at, propose_judged(&plan, &rules.context(case, &past)))
+                    (
+                        at,
+                        propose_judged(&plan, &rules.context(case, &past)).rulings,
+                    )
                 });
                 Some(WorkResult::Ruled(ruled.collect()))
             }

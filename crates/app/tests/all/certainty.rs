@@ -11,7 +11,7 @@ use armistice_git::{Case, RepoPath, Stages};
 
 /// What becomes of a merge: how certain it is settled, and the text; open conflicts stand as base has
 /// them.
-fn settled(path: &str, texts: [&str; 3]) -> (Option<Certainty>, String) {
+pub(crate) fn settled(path: &str, texts: [&str; 3]) -> (Option<Certainty>, String) {
     settled_with(Settings::default(), path, texts)
 }
 
@@ -25,7 +25,7 @@ fn settled_with(settings: Settings, path: &str, texts: [&str; 3]) -> (Option<Cer
     };
     let case = Case::new(RepoPath::new(path.as_bytes()), Stages::default());
     let context = rules.context(&case, &PastResolutions::default());
-    let (plan, rulings) = planned(&versions, &context, LayOut::Best);
+    let (plan, rulings) = planned(&versions, &context, &LayOut::Best);
     let session = |settle: AutoSettle| {
         let picked: Vec<(RegionId, Ruling)> = settle.pick(&rulings);
         Session::with_rulings(plan.clone(), picked)

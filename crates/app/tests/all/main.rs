@@ -10,6 +10,7 @@ mod afterwards;
 mod around;
 mod cases;
 mod certainty;
+mod changed_places;
 mod checks;
 mod demo;
 mod driver;

@@ -174,6 +174,49 @@ fn a_damaged_journal_is_kept_aside_and_told() {
 }
 
 #[test]
+fn decisions_about_another_split_of_the_same_versions_are_put_aside() {
+    let repo = merged();
+    let mut desk = Desk::new(&repo.top, (120, 40));
+    desk.open("a.txt").press("o");
+    let folder = repo.path(".git/armistice/journal");
+    let file = std::fs::read_dir(folder).unwrap().next().unwrap();
+    let file = file.unwrap().path();
+    let stored = std::fs::read_to_string(&file).unwrap();
+    assert!(stored.contains("\"fingerprint\":\""), "{stored}");
+    // The same is applied, and so is what an older version stored, which had no fingerprint.
+    let (head, tail) = stored.split_once(",\"fingerprint\":\"").unwrap();
+    let older = format!("{head}{}", &tail[tail.find('"').unwrap() + 1..]);
+    for text in [&stored, &older] {
+        std::fs::write(&file, text).unwrap();
+        let mut again = Desk::new(&repo.top, (120, 40));
+        assert!(again.open("a.txt").shows().contains("0 open · 1 settled"));
+    }
+    // The parser or the rules split the file otherwise now.
+    let other = format!("{head},\"fingerprint\":\"0000{}", &tail[4..]);
+    std::fs::write(&file, &other).unwrap();
+    let mut again = Desk::new(&repo.top, (120, 40));
+    let shown = again.open("a.txt").shows();
+    assert!(shown.contains("1 open"), "{shown}");
+    assert!(
+        again.message().contains("put aside as"),
+        "{}",
+        again.message()
+    );
+    let kept = std::fs::read_dir(repo.path(".git/armistice/kept")).unwrap();
+    let kept: Vec<_> = kept
+        .map(|file| std::fs::read_to_string(file.unwrap().path()))
+        .collect();
+    assert!(
+        kept.iter()
+            .any(|text| text.as_ref().is_ok_and(|text| *text == other))
+    );
+    // What is decided now is about the split of now.
+    again.press("t");
+    let mut last = Desk::new(&repo.top, (120, 40));
+    assert!(last.open("a.txt").shows().contains("0 open · 1 settled"));
+}
+
+#[test]
 fn two_programs_on_one_journal_are_told_apart() {
     let repo = Repo::conflict("a.txt", "one\ntwo\n", "one\nours\n", "one\ntheirs\n");
     let (mut first, mut second) = (repo.desk(), repo.desk());

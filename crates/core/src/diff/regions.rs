@@ -5,43 +5,75 @@
 use crate::diff::hunk::{Algorithm, Hunk};
 use crate::diff::interned::InternedLines;
 use crate::diff::lines::{hunks, is_only_difference};
+use crate::diff::options::Options;
 use crate::limits::SECOND_LOOK_CONFLICTS;
 use crate::model::region::{Region, RegionKind};
 use crate::model::side::PerSide;
 use crate::text::lines::LineRange;
 use imara_diff::Token;
 
+/// Both sides' differences from base, and what they come to.
+pub(crate) struct Compared {
+    pub(crate) hunks: PerSide<Vec<Hunk>>,
+    pub(crate) regions: Vec<Region>,
+    /// Whether another way to match the lines comes to another text, or to conflicts where this one
+    /// has none.
+    pub(crate) is_ambiguous: bool,
+}
+
 /// Both sides' differences from base, and the regions that they make.
 ///
 /// Where lines can be matched in several ways each side's difference may take another one;
-/// matched by what is rare they often agree, so that is tried where few conflicts are left.
-pub(crate) fn regions(
-    lines: &InternedLines,
-    algorithm: Algorithm,
-) -> (PerSide<Vec<Hunk>>, Vec<Region>) {
+/// matched by what is rare they often agree, so with a second look that is taken if it leaves no
+/// conflict, as long as there are few.
+pub(crate) fn regions(lines: &InternedLines, options: &Options) -> Compared {
     let by = |algorithm| {
         let of = |side: &Vec<Token>| hunks(&lines.base, side, lines.distinct, algorithm);
         let hunks = PerSide::new(of(&lines.ours), of(&lines.theirs));
         let regions = zip(lines, &hunks.ours, &hunks.theirs);
-        (hunks, regions)
+        let is_ambiguous = false;
+        Compared {
+            hunks,
+            regions,
+            is_ambiguous,
+        }
     };
-    let clashes = |regions: &[Region]| {
-        let kinds = regions.iter().filter(|r| r.kind == RegionKind::Conflict);
-        kinds.count()
+    let conflicts = |found: &Compared| {
+        let kinds = found.regions.iter();
+        kinds.filter(|r| r.kind == RegionKind::Conflict).count()
     };
-    let first = by(algorithm);
-    let few = (1..=SECOND_LOOK_CONFLICTS).contains(&clashes(&first.1));
+    let first = by(options.algorithm);
+    let n = conflicts(&first);
     let only = |hunks: &[Hunk], side: &[Token]| {
         is_only_difference(hunks, &lines.base, side, lines.distinct)
     };
-    let pointless = || only(&first.0.ours, &lines.ours) && only(&first.0.theirs, &lines.theirs);
-    if few && algorithm != Algorithm::Histogram && !pointless() {
-        let other = by(Algorithm::Histogram);
-        if clashes(&other.1) == 0 {
-            return other;
-        }
+    let is_one_sided = || first.hunks.ours.is_empty() || first.hunks.theirs.is_empty();
+    let pointless =
+        || only(&first.hunks.ours, &lines.ours) && only(&first.hunks.theirs, &lines.theirs);
+    if !options.second_look || n > SECOND_LOOK_CONFLICTS || is_one_sided() || pointless() {
+        return first;
     }
-    first
+    let other = by(Algorithm::Histogram);
+    let (is_clean, other_is_clean) = (n == 0, conflicts(&other) == 0);
+    let is_ambiguous = is_clean != other_is_clean
+        || is_clean && merged(lines, &first.regions) != merged(lines, &other.regions);
+    let taken = match other_is_clean && !is_clean {
+        true => other,
+        false => first,
+    };
+    Compared {
+        is_ambiguous,
+        ..taken
+    }
+}
+
+/// The text that regions without a conflict come to.
+fn merged(lines: &InternedLines, regions: &[Region]) -> Vec<Token> {
+    let of = |region: &Region| match region.kind {
+        RegionKind::Theirs => &lines.theirs[region.theirs.span()],
+        _ => &lines.ours[region.ours.span()],
+    };
+    regions.iter().flat_map(of).copied().collect()
 }
 
 /// Walks both lists of hunks at once and groups those that touch.

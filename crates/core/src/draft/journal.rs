@@ -1,6 +1,7 @@
 //! The record of a session: events as lines of JSON. Where they are stored is not decided here.
 
 use crate::draft::entry::Step;
+use crate::plan::recipe::PlanRecipe;
 use serde::{Deserialize, Serialize};
 
 /// One event of a session, as the journal stores it.
@@ -24,9 +25,9 @@ pub struct Header {
     pub path: String,
     /// Names of the contents of base, ours and theirs that the decisions are about.
     pub versions: [String; 3],
-    /// Whether the plan that the decisions are about lays the texts out by declarations.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub by_declarations: bool,
+    /// How the plan was made that the decisions are about.
+    #[serde(flatten)]
+    pub plan: PlanRecipe,
 }
 
 /// A stored journal, read.
@@ -71,12 +72,12 @@ fn to_line(value: &impl Serialize) -> Vec<u8> {
 /// and says which line that was. A last line without its newline counts as torn.
 ///
 /// ```
-/// use armistice_core::{Event, Header, read_journal};
+/// use armistice_core::{Event, Header, PlanRecipe, read_journal};
 /// let header = Header {
 ///     armistice: Header::FORMAT,
 ///     path: "quay.rs".to_owned(),
 ///     versions: ["b0".to_owned(), "01".to_owned(), "7e".to_owned()],
-///     by_declarations: false,
+///     plan: PlanRecipe::default(),
 /// };
 /// let bytes = [header.to_line(), Event::Undo.to_line(), b"{\"torn".to_vec()].concat();
 /// let read = read_journal(&bytes);

@@ -3,26 +3,22 @@
 //! Not here: how a conflict is made smaller (`refine`, `partition`), what a person decides
 //! about it (`draft`, `journal`).
 
-use crate::diff::hunk::{Algorithm, Hunk};
+use crate::diff::hunk::Hunk;
 use crate::diff::interned::InternedLines;
-use crate::diff::regions::regions;
+use crate::diff::options::Options;
+use crate::diff::regions::{Compared, regions};
 use crate::model::region::{ConflictId, Region, RegionId, RegionKind};
 use crate::model::side::PerSide;
 use crate::model::versions::{Version, Versions};
 use crate::plan::finer::FinerMerge;
 use crate::plan::partition::partition;
+use crate::plan::recipe::Matching;
 use crate::plan::refine::refine;
 use crate::plan::structure::Structure;
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
+use std::collections::BTreeSet;
 use std::sync::{Arc, OnceLock};
-
-/// What a plan depends on besides the three texts.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Options {
-    /// How lines are compared.
-    pub algorithm: Algorithm,
-}
 
 /// Three versions cut into regions that say who changed what.
 #[derive(Clone, Debug)]
@@ -42,6 +38,10 @@ pub struct Plan {
     changes: PerSide<LineCounts>,
     /// How its texts are laid out, if that is by declarations.
     pub(crate) structure: Option<Arc<Structure>>,
+    is_ambiguous: bool,
+    matching: Matching,
+    /// The conflicts that are none by lines: see [`Plan::with_doubts`].
+    doubtful: BTreeSet<RegionId>,
 }
 
 /// How many lines a side added to base and removed from it.
@@ -136,6 +136,84 @@ impl Plan {
         self.spans.get(nth).copied()
     }
 
+    /// Whether another way to match the lines comes to another text, or to conflicts where this plan has
+    /// none. Where it has none either way, git may merge the three versions otherwise.
+    pub fn is_ambiguous(&self) -> bool {
+        self.is_ambiguous
+    }
+
+    /// Whether nothing speaks for another plan: no line moved, and however the lines are matched, the
+    /// text is the same.
+    pub fn is_plain(&self) -> bool {
+        self.matching == Matching::Either && !self.is_ambiguous && !self.may_have_moves()
+    }
+
+    pub(crate) fn matching(&self) -> Matching {
+        self.matching
+    }
+
+    pub(crate) fn doubts(&self) -> impl Iterator<Item = RegionId> {
+        self.doubtful.iter().copied()
+    }
+
+    /// Whether a conflict is one because the result of its lines is in doubt, and not because both sides
+    /// changed them.
+    pub fn is_doubtful(&self, region: RegionId) -> bool {
+        self.doubtful.contains(&region)
+    }
+
+    /// The same plan with a conflict in place of each of these regions: lines that one side changed, in
+    /// the result of which they would stand elsewhere than that side has them.
+    ///
+    /// Regions that are conflicts already, or that nobody changed, stay as they are.
+    #[must_use]
+    pub fn with_doubts(&self, regions: &BTreeSet<RegionId>) -> Self {
+        let mut plan = Plan {
+            changes: self.changes,
+            structure: self.structure.clone(),
+            is_ambiguous: self.is_ambiguous,
+            matching: self.matching,
+            doubtful: self.doubtful.clone(),
+            ..Plan::empty(self.versions.clone())
+        };
+        for (id, region) in self.ids() {
+            let is_one_sided = matches!(region.kind, RegionKind::Ours | RegionKind::Theirs);
+            let doubted = is_one_sided && regions.contains(&id);
+            plan.regions.push(match doubted {
+                true => Region {
+                    kind: RegionKind::Conflict,
+                    ..*region
+                },
+                false => *region,
+            });
+            if doubted {
+                plan.doubtful.insert(id);
+            }
+            let known = self.conflicts.binary_search(&id).ok();
+            if known.is_none() && !doubted {
+                continue;
+            }
+            // Inside of a stretch it becomes part of it; else it is one of its own.
+            let span = self
+                .spans
+                .iter()
+                .find(|(first, last)| (*first..=*last).contains(&id));
+            let span = span.copied().unwrap_or((id, id));
+            let stretch = match plan.spans.last() {
+                Some(last) if *last == span => plan.stretches.last().copied().unwrap_or_default(),
+                _ => {
+                    plan.spans.push(span);
+                    plan.stretches.last().map_or(0, |stretch| stretch + 1)
+                }
+            };
+            plan.stretches.push(stretch);
+            plan.conflicts.push(id);
+            plan.finer
+                .push(known.map_or_else(OnceLock::new, |nth| self.finer[nth].clone()));
+        }
+        plan
+    }
+
     /// The region that holds a line of a version.
     pub fn region_at(&self, version: Version, line: LineIdx) -> Option<RegionId> {
         let at = self
@@ -161,13 +239,19 @@ impl Plan {
 /// ```
 pub fn plan(base: &Source, ours: &Source, theirs: &Source, options: &Options) -> Plan {
     let lines = InternedLines::new(base, ours, theirs);
-    let (hunks, regions) = regions(&lines, options.algorithm);
+    let Compared {
+        hunks,
+        regions,
+        is_ambiguous,
+    } = regions(&lines, options);
     let versions = Versions {
         base: base.clone(),
         ours: ours.clone(),
         theirs: theirs.clone(),
     };
     let mut plan = Plan::empty(versions);
+    plan.is_ambiguous = is_ambiguous;
+    plan.matching = Matching::of(options);
     plan.changes = hunks.as_ref().map(|hunks| LineCounts::of(hunks));
     plan.regions.reserve(regions.len());
     for (stretch, region) in (0..).zip(regions) {
@@ -191,10 +275,19 @@ impl Plan {
             finer: Vec::new(),
             changes: PerSide::default(),
             structure: None,
+            is_ambiguous: false,
+            matching: Matching::default(),
+            doubtful: BTreeSet::new(),
         }
     }
 
-    pub(crate) fn finish(mut self, changes: PerSide<LineCounts>, structure: Structure) -> Self {
+    pub(crate) fn finish(
+        mut self,
+        changes: PerSide<LineCounts>,
+        structure: Structure,
+        matching: Matching,
+    ) -> Self {
+        self.matching = matching;
         self.changes = changes;
         self.structure = Some(Arc::new(structure));
         self

@@ -4,13 +4,15 @@
 //! is taken for removed and added, and no change of one declaration lands in another.
 
 use crate::diff::interned::InternedLines;
+use crate::diff::options::Options;
 use crate::diff::regions::regions;
 use crate::model::region::{Region, RegionId, RegionKind};
 use crate::model::side::{PerSide, Side};
 use crate::model::versions::{Version, Versions};
 use crate::outline::declaration::Outline;
 use crate::outline::layout::{Layout, Piece, PieceKind, Single, lay_out};
-use crate::plan::build::{LineCounts, Options, Plan, plan};
+use crate::plan::build::{LineCounts, Plan, plan};
+use crate::plan::recipe::Matching;
 use crate::plan::structure::{Added, Apart, Structure};
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::Source;
@@ -94,7 +96,8 @@ impl Plan {
 
 /// The plan of the same three versions by their declarations; `plain` is the one by lines.
 ///
-/// `None` if there is no conflict to begin with, or nothing that declarations would tell.
+/// `None` if there is no conflict to begin with, nor a doubt how lines belong together, or nothing that
+/// declarations would tell.
 ///
 /// ```
 /// use armistice_core::{Options, Outline, plan, plan_by_declarations};
@@ -108,7 +111,8 @@ pub fn plan_by_declarations(
     options: &Options,
 ) -> Option<Plan> {
     let is_empty = |outline: &&Outline| outline.declarations().is_empty();
-    if plain.conflicts().is_empty() || outlines.iter().all(is_empty) || !are_sound(outlines) {
+    let is_settled = plain.conflicts().is_empty() && !plain.is_ambiguous();
+    if is_settled || outlines.iter().all(is_empty) || !are_sound(outlines) {
         return None;
     }
     let layout = lay_out(plain.versions(), outlines)?;
@@ -223,7 +227,8 @@ impl<'a> Planner<'a> {
                 theirs: LineRange::default(),
             });
         }
-        self.plan.finish(changes, self.structure)
+        self.plan
+            .finish(changes, self.structure, Matching::of(options))
     }
 
     /// The regions of one piece, counted from the beginning of the texts.
@@ -255,8 +260,8 @@ impl<'a> Planner<'a> {
         }
         let [base, ours, theirs] = [base, ours, theirs].map(Source::new);
         let lines = InternedLines::new(&base, &ours, &theirs);
-        let (_, regions) = regions(&lines, options.algorithm);
-        let shifted = regions.into_iter().map(|region| Region {
+        let found = regions(&lines, options);
+        let shifted = found.regions.into_iter().map(|region| Region {
             kind: region.kind,
             base: region.base.shifted(piece.lines[0].start),
             ours: region.ours.shifted(piece.lines[1].start),

@@ -103,11 +103,21 @@ fn share_a_row(edits: &PerSide<Vec<RowEdit>>) -> bool {
 /// assert_eq!(describe(&plan, plan.conflicts()[0]), "both sides changed the same line");
 /// ```
 pub fn describe(plan: &Plan, id: RegionId) -> String {
-    let region = plan.region(id);
+    let (versions, region) = (plan.versions(), plan.region(id));
     let lines = |n: usize| match n {
         1 => "the line".to_owned(),
         n => format!("{n} lines"),
     };
+    if plan.is_doubtful(id) {
+        let side = match region.lines(Side::Ours.into()) {
+            ours if versions.ours.slice(ours) != versions.base.slice(region.base) => Side::Ours,
+            _ => Side::Theirs,
+        };
+        return format!(
+            "only {} changed this, but it would end up in another block",
+            name(side)
+        );
+    }
     if let Some(apart) = plan.apart(id) {
         return told_apart(apart);
     }

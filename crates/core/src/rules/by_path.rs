@@ -45,8 +45,9 @@ impl Rule for ByPath {
 mod tests {
     use super::*;
     use crate::decide::ruling::Certainty;
+    use crate::diff::options::Options;
     use crate::model::side::Side;
-    use crate::plan::build::{Options, plan};
+    use crate::plan::build::plan;
     use crate::rules::engine::propose;
 
     #[test]

@@ -90,7 +90,12 @@ fn ruling(conflict: &Conflict<'_>, context: &RuleContext) -> Option<Ruling> {
         conflict.plan().apart(conflict.id()),
         Some(Apart::TwoBodies { .. } | Apart::TwoPlaces { .. })
     );
+    let is_doubtful = conflict.plan().is_doubtful(conflict.id());
     for rule in RULES {
+        // Every rule would do what is in doubt.
+        if is_doubtful && !rule.repeats_a_person() {
+            continue;
+        }
         if context.off.contains(rule.id()) {
             // Switched off it says nothing, and nobody else decides what it would leave to a person.
             if rule.id() == DECLARATIONS && either_or {

@@ -7,6 +7,7 @@ use crate::verify::bindings::{VersionNames, unbound, without_anchor};
 use crate::verify::blended::dependent;
 use crate::verify::coupled::{coupled, outgrown_counts, same_numbers, uneven_rows};
 use crate::verify::merge_texts::{MergeTexts, TextKind};
+use crate::verify::misdirected::misdirected;
 use crate::verify::order::{Position, out_of_order};
 use crate::verify::result_lines::{Objection, Pairing, ResultLines};
 use crate::verify::scope::out_of_scope;
@@ -39,6 +40,7 @@ impl<'a> Proofs<'a> {
     ) -> Vec<Objection> {
         let lines = &ResultLines::new(draft, &self.pairing);
         let mut found = out_of_scope(lines, texts);
+        found.extend(misdirected(lines, texts));
         match kind {
             TextKind::Code => {
                 let names = self.names.get_or_init(|| VersionNames::new(&self.pairing));

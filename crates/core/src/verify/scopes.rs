@@ -70,8 +70,20 @@ impl Scopes {
     }
 }
 
-/// Whether a line ends with what opens a block, or what continues below.
+/// Whether a line ends with what opens a block, or what continues below; or begins like a function that
+/// ends with a word of its own.
 pub(crate) fn opens_block(line: &[u8]) -> bool {
+    const FUNCTIONS: [&[u8]; 6] = [
+        b"function ",
+        b"local function ",
+        b"def ",
+        b"sub ",
+        b"proc ",
+        b"procedure ",
+    ];
+    if line.ends_with(b")") && FUNCTIONS.iter().any(|word| line.starts_with(word)) {
+        return true;
+    }
     const WORDS: [&[u8]; 3] = [b"do", b"then", b"else"];
     line.ends_with(b"->")
         || matches!(line.last(), Some(b':' | b'{' | b'(' | b'[' | b'='))

@@ -1,9 +1,9 @@
 //! The stored decisions about one case: a file of JSON lines.
 
-use crate::file::folders::{make_folder, open};
+use crate::file::folders::{make_folder, open, remove_file};
 use crate::file::work_file::write_atomically;
 use crate::process::error::Error;
-use armistice_core::{Event, Header};
+use armistice_core::{Event, Header, PlanRecipe};
 use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -92,15 +92,15 @@ impl Journal {
         handle.sync_data().map_err(Error::file("sync", file))
     }
 
-    /// Whether the plan that its decisions are about lays the texts out by declarations.
-    pub fn is_by_declarations(&self) -> bool {
-        self.header.by_declarations
+    /// How the plan was made that its decisions are about.
+    pub fn recipe(&self) -> &PlanRecipe {
+        &self.header.plan
     }
 
     /// Says so of decisions to come; those that are stored keep theirs.
-    pub fn set_by_declarations(&mut self, by_declarations: bool) {
+    pub fn set_recipe(&mut self, plan: PlanRecipe) {
         if self.len == 0 {
-            self.header.by_declarations = by_declarations;
+            self.header.plan = plan;
         }
     }
 
@@ -109,7 +109,14 @@ impl Journal {
         &self.file
     }
 
+    /// Keeps these events alone. Without any the file goes: the header is written with the first one.
     pub(crate) fn restart(&mut self, events: &[Event]) -> Result<(), Error> {
+        if events.is_empty() {
+            remove_file(&self.file)?;
+            self.len = 0;
+            self.held.clear();
+            return Ok(());
+        }
         let mut bytes = self.header.to_line();
         bytes.extend(events.iter().flat_map(Event::to_line));
         write_atomically(&self.file, &bytes, None)?;
@@ -130,7 +137,7 @@ mod tests {
                 armistice: Header::FORMAT,
                 path: "berth.rs".to_owned(),
                 versions: Default::default(),
-                by_declarations: false,
+                plan: PlanRecipe::default(),
             },
             len: 0,
             torn: Vec::new(),

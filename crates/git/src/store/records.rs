@@ -28,7 +28,7 @@ use crate::store::remade::REMADE;
 use crate::store::write_lock::WriteLock;
 use crate::store::written::{self, Copy, Record, Records};
 use armistice_core::limits::{KEPT_COPIES, KEPT_JOURNALS};
-use armistice_core::{Event, Header, ReadJournal, read_journal};
+use armistice_core::{Event, Header, PlanRecipe, ReadJournal, read_journal};
 use std::fs;
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -68,7 +68,7 @@ impl Store {
             armistice: Header::FORMAT,
             path: case.path.to_string(),
             versions: case.stages.names(),
-            by_declarations: false,
+            plan: PlanRecipe::default(),
         };
         let bytes = read_if_there(&file)?.unwrap_or_default();
         let read = read_journal(&bytes);
@@ -99,10 +99,23 @@ impl Store {
             };
             return Ok((journal, Vec::new(), Some(message)));
         }
-        journal.header.by_declarations =
-            (read.header.as_ref()).is_some_and(|header| header.by_declarations);
+        if let Some(header) = &read.header {
+            journal.header.plan = header.plan.clone();
+        }
         let message = self.mend(&mut journal, case, &bytes, &read)?;
         Ok((journal, read.events, message))
+    }
+
+    /// Puts the decisions of a journal aside, which are about another plan of the same versions, and
+    /// empties it. Where they are now.
+    ///
+    /// # Errors
+    /// If the copy or the journal cannot be written; the journal is then as it was.
+    pub fn put_aside(&self, journal: &mut Journal, case: &Case) -> Result<PathBuf, Error> {
+        let copy = self.keep(&case.path, &journal.held)?;
+        journal.restart(&[])?;
+        journal.header.plan = PlanRecipe::default();
+        Ok(copy)
     }
 
     fn mend(

@@ -1,0 +1,390 @@
+//! Edits that reached another block of the same text than their author's: lines look alike in similar
+//! functions, and a diff may pair those of one with those of another.
+//!
+//! Each line is counted in the block that its author has it in. What both sides did to that count is
+//! merged three ways; where the merged text has a line too few in one block and too many in another,
+//! an edit went astray. One line too many is enough where nobody blended it, and one too few where no
+//! conflict holds it.
+
+use crate::decide::ruling::Certainty;
+use crate::draft::merged_text::Draft;
+use crate::model::region::{Region, RegionKind};
+use crate::model::versions::Version;
+use crate::plan::build::Plan;
+use crate::text::lines::LineIdx;
+use crate::text::source::Source;
+use crate::text::tokens::is_worded;
+use crate::verify::merge_texts::MergeTexts;
+use crate::verify::result_lines::{Objection, ProofKind, ResultLines};
+use crate::verify::scopes::Scopes;
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+
+/// The names of the headers of a block, outermost first.
+type Block = Vec<Vec<u8>>;
+/// How often each text is in each block.
+type Counts<'a> = HashMap<&'a [u8], BTreeMap<u32, i64>>;
+
+/// Returns one objection for each region with a changed line that is in another block of the merged text
+/// than its author has it in, or that is gone from another block.
+///
+/// Only blocks that all four texts have by the same names are compared.
+pub(crate) fn misdirected(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Vec<Objection> {
+    let plan = lines.draft.plan();
+    let changed = ChangedTexts::new(plan);
+    if changed.all.is_empty() {
+        return Vec::new();
+    }
+    let result = Source::new(lines.draft.bytes());
+    if result.len() != lines.draft.len() {
+        return Vec::new();
+    }
+    let real = plan.real_versions();
+    let [base, ours, theirs] = texts.versions;
+    let all = [
+        (&real.base, base),
+        (&real.ours, ours),
+        (&real.theirs, theirs),
+        (&result, texts.result),
+    ];
+    let mut blocks = Blocks::default();
+    let counts = all.map(|(text, scopes)| blocks.count(text, scopes, &changed.all));
+    let common = blocks.common();
+    let (disputed, rewritten) = disputed(lines.draft);
+    let mut found: HashMap<&[u8], (u32, u32)> = HashMap::new();
+    for text in &changed.all {
+        let astray = match astray(text, &counts, &common, &blocks) {
+            (Some(few), Some(many)) => (few, many),
+            // A ruling may have chosen the other side's line.
+            (Some(few), None) if !disputed.contains(text) => (few, few),
+            (None, Some(many)) if !rewritten.contains(text) => (many, many),
+            _ => continue,
+        };
+        found.insert(text, astray);
+    }
+    let named = |block: u32| blocks.words(block);
+    let mut objections = Vec::new();
+    for (id, region) in plan.ids().filter(|_| !found.is_empty()) {
+        let texts = changed.of(plan, region);
+        let Some((text, (from, to))) = texts.iter().find_map(|t| Some((t, found.get(t)?))) else {
+            continue;
+        };
+        let drafted = lines.draft.lines_of(id);
+        let line = drafted
+            .iter()
+            .find(|at| {
+                let line = lines.draft.line(*at);
+                line.is_some_and(|line| line.line.trimmed() == *text)
+            })
+            .unwrap_or(drafted.start);
+        objections.push(Objection {
+            proof: ProofKind::Scope,
+            line: LineIdx(line.0.min((lines.draft.len() as u32).saturating_sub(1))),
+            region: id,
+            what: match from == to {
+                true => format!(
+                    "belongs to an edit of '{}' of which lines are missing or stand twice",
+                    named(*from)
+                ),
+                false => format!(
+                    "belongs to an edit of '{}' that changes '{}' here",
+                    named(*from),
+                    named(*to)
+                ),
+            },
+            key: (Version::Base, u32::MAX - id.0),
+            leaves: Certainty::Hint,
+        });
+    }
+    objections
+}
+
+/// The block in which a text is missing, and the one in which there is one too many; where both are, the
+/// block that its author changed comes first.
+fn astray(
+    text: &[u8],
+    counts: &[Counts<'_>; 4],
+    common: &HashSet<u32>,
+    names: &Blocks,
+) -> (Option<u32>, Option<u32>) {
+    let of = |nth: usize, block: u32| {
+        let all = counts[nth].get(text).and_then(|all| all.get(&block));
+        all.copied().unwrap_or(0)
+    };
+    let all = counts.iter().filter_map(|all| all.get(text));
+    let blocks: BTreeSet<u32> = all.flat_map(|all| all.keys().copied()).collect();
+    let (mut few, mut many) = (None, None);
+    for block in blocks.iter().filter(|block| common.contains(block)) {
+        let [base, ours, theirs, result] = [0, 1, 2, 3].map(|nth| of(nth, *block));
+        let both = ours + theirs - base;
+        // Where both did the same it may be the same edit.
+        let (least, most) = match (ours - base, theirs - base) {
+            (o, t) if o > 0 && t > 0 => (ours.max(theirs), both),
+            (o, t) if o < 0 && t < 0 => (both.max(0), ours.min(theirs)),
+            _ => (both, both),
+        };
+        // The other side may have wrapped the place in a new block.
+        let wrapped = |inner: &u32| {
+            of(3, *inner) > 0 && !common.contains(inner) && names.is_inside(*inner, *block)
+        };
+        if result < least && !blocks.iter().any(wrapped) {
+            few = few.max(Some(*block));
+        }
+        if result > most {
+            many = many.max(Some(*block));
+        }
+    }
+    let is_edited = |block: u32| of(1, block) != of(0, block) || of(2, block) != of(0, block);
+    match few.is_some_and(|few| many.is_some() && !is_edited(few)) {
+        true => (many, few),
+        false => (few, many),
+    }
+}
+
+/// The lines of conflicts; and those of conflicts that are open, or in the result of which is a line that
+/// no version has.
+fn disputed(draft: &Draft) -> (HashSet<&[u8]>, HashSet<&[u8]>) {
+    let plan = draft.plan();
+    let (mut all, mut rewritten) = (HashSet::new(), HashSet::new());
+    for id in plan.conflicts() {
+        let region = plan.region(*id);
+        let versions = [Version::Base, Version::Ours, Version::Theirs].into_iter();
+        let rows = versions.flat_map(|version| {
+            let text = plan.versions().get(version);
+            text.lines(region.lines(version)).map(|line| line.trimmed())
+        });
+        let rows: HashSet<&[u8]> = rows.collect();
+        let drafted = draft.lines_of(*id).iter();
+        let mut drafted = drafted.filter_map(|at| Some(draft.line(at)?.line.trimmed()));
+        if draft.is_open(*id) || drafted.any(|row| is_worded(row) && !rows.contains(row)) {
+            rewritten.extend(rows.iter().copied());
+        }
+        all.extend(rows);
+    }
+    (all, rewritten)
+}
+
+/// The lines that a side has otherwise than base.
+struct ChangedTexts<'a> {
+    all: HashSet<&'a [u8]>,
+}
+
+impl<'a> ChangedTexts<'a> {
+    fn new(plan: &'a Plan) -> Self {
+        let regions = plan.regions().iter();
+        let of = |region| Self::texts(plan, region);
+        ChangedTexts {
+            all: regions.flat_map(of).collect(),
+        }
+    }
+
+    /// Those of a region that are in `all`.
+    fn of(&self, plan: &'a Plan, region: &Region) -> Vec<&'a [u8]> {
+        let mut texts = Self::texts(plan, region);
+        texts.retain(|text| self.all.contains(text));
+        texts
+    }
+
+    fn texts(plan: &'a Plan, region: &Region) -> Vec<&'a [u8]> {
+        if region.kind == RegionKind::Unchanged {
+            return Vec::new();
+        }
+        // How often each line is in a version.
+        let rows = |version: Version| {
+            let text = plan.versions().get(version);
+            let rows = text.lines(region.lines(version)).map(|line| line.trimmed());
+            let mut all: HashMap<&[u8], u32> = HashMap::new();
+            for row in rows.filter(|row| is_worded(row)) {
+                *all.entry(row).or_insert(0) += 1;
+            }
+            all
+        };
+        let base = rows(Version::Base);
+        let mut changed = Vec::new();
+        for version in [Version::Ours, Version::Theirs] {
+            let own = rows(version);
+            let both = own
+                .keys()
+                .chain(base.keys().filter(|row| !own.contains_key(*row)));
+            changed.extend(both.filter(|row| own.get(*row) != base.get(*row)).copied());
+        }
+        // In the order of their words, so that the same one is named each time.
+        changed.sort_unstable();
+        changed.dedup();
+        changed
+    }
+}
+
+/// The blocks of four texts, by number.
+#[derive(Default)]
+struct Blocks {
+    numbers: HashMap<Block, u32>,
+    /// Of each text the blocks that it has.
+    of_texts: Vec<HashSet<u32>>,
+}
+
+impl Blocks {
+    /// Counts some lines of a text, and learns its blocks.
+    fn count<'t>(
+        &mut self,
+        text: &'t Source,
+        scopes: &Scopes,
+        wanted: &HashSet<&[u8]>,
+    ) -> Counts<'t> {
+        let mut counts: Counts<'t> = HashMap::new();
+        let mut last: Option<(&[u32], u32)> = None;
+        let mut own = HashSet::new();
+        for (row, line) in (0..).zip(text.lines(text.all())) {
+            let Some(headers) = scopes.of(row) else {
+                continue;
+            };
+            let block = match last {
+                Some((same, block)) if same == headers => block,
+                _ => {
+                    let name = |row: &u32| header_name(text, *row);
+                    let name: Block = headers.iter().map(name).collect();
+                    let next = self.numbers.len() as u32;
+                    *self.numbers.entry(name).or_insert(next)
+                }
+            };
+            last = Some((headers, block));
+            own.insert(block);
+            let line = line.trimmed();
+            if wanted.contains(line) {
+                let all = counts.entry(line).or_default();
+                *all.entry(block).or_insert(0) += 1;
+            }
+        }
+        self.of_texts.push(own);
+        counts
+    }
+
+    /// The blocks that all texts have, the text itself aside: what stands at top level is in none.
+    fn common(&self) -> HashSet<u32> {
+        let numbers = self.numbers.iter();
+        let common = numbers.filter(|(name, number)| {
+            !name.is_empty() && self.of_texts.iter().all(|own| own.contains(*number))
+        });
+        common.map(|(_, number)| *number).collect()
+    }
+
+    fn name(&self, block: u32) -> Option<&Block> {
+        let mut names = self.numbers.iter();
+        let found = names.find(|(_, number)| **number == block)?;
+        Some(found.0)
+    }
+
+    /// Whether a block is within another.
+    fn is_inside(&self, inner: u32, outer: u32) -> bool {
+        let names = self.name(inner).zip(self.name(outer));
+        names.is_some_and(|(inner, outer)| inner.starts_with(outer))
+    }
+
+    fn words(&self, block: u32) -> String {
+        let name = self.name(block).and_then(|name| name.last());
+        let name = name.map(|name| String::from_utf8_lossy(name).chars().take(60).collect());
+        name.unwrap_or_default()
+    }
+}
+
+/// What a header is called: its text up to its parameters or the sign that opens the block. A brace on
+/// a line of its own belongs to the line above.
+fn header_name(text: &Source, row: u32) -> Vec<u8> {
+    let line = |row: u32| text.line(LineIdx(row)).trimmed();
+    let rows = (0..=row).rev().take(4);
+    let worded = rows.map(line).find(|line| is_worded(line));
+    let line = worded.unwrap_or_else(|| line(row));
+    let end = line.iter().position(|b| *b == b'(').unwrap_or(line.len());
+    let head = match end {
+        0 => line,
+        end => &line[..end],
+    };
+    let is_sign = |b: &u8| matches!(b, b'{' | b':' | b' ' | b'\t' | b'=' | b'[');
+    let end = head
+        .iter()
+        .rposition(|b| !is_sign(b))
+        .map_or(0, |at| at + 1);
+    head[..end].to_vec()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::verify::proofs::Proofs;
+    use crate::{Options, Session, TextKind, plan};
+    use std::sync::Arc;
+
+    fn function(name: &str, lines: &[&str]) -> String {
+        let lines: String = lines.iter().map(|line| format!("  {line}\n")).collect();
+        format!("fun {name}(data) {{\n{lines}}}\n\n")
+    }
+
+    /// What the scope proof says of the merge by lines.
+    fn found(base: &str, ours: &str, theirs: &str) -> Vec<String> {
+        let [base, ours, theirs] = [base, ours, theirs].map(Source::from);
+        let plan = Arc::new(plan(&base, &ours, &theirs, &Options::default()));
+        let session = Session::new(Arc::clone(&plan));
+        let result = Source::new(session.draft().bytes());
+        let scopes = [&base, &ours, &theirs, &result].map(Scopes::by_layout_of_code);
+        let texts = MergeTexts {
+            versions: [&scopes[0], &scopes[1], &scopes[2]],
+            result: &scopes[3],
+            outlines: None,
+            positions: None,
+            independent: None,
+        };
+        let found = Proofs::new(&plan).objections(session.draft(), &texts, TextKind::Other);
+        found.into_iter().map(|found| found.what).collect()
+    }
+
+    const LINES: [&str; 3] = ["check(data)", "trace(data)", "send(data)"];
+
+    fn file(names: &[&str], edit: impl Fn(&str) -> Option<Vec<&'static str>>) -> String {
+        let of = |name: &&str| function(name, &edit(name).unwrap_or(LINES.to_vec()));
+        names.iter().map(of).collect()
+    }
+
+    #[test]
+    fn an_edit_of_one_of_several_alike_functions_that_changed_places_is_found_in_another() {
+        let base = file(&["load", "store", "dump"], |_| None);
+        let ours = file(&["dump", "load", "store"], |_| None);
+        for edited in [
+            vec!["check(data)", "audit(data)", "trace(data)", "send(data)"],
+            vec!["check(data)", "send(data)"],
+            vec!["check(data)", "track(data)", "send(data)"],
+        ] {
+            let theirs = file(&["load", "store", "dump"], |name| {
+                (name == "store").then(|| edited.clone())
+            });
+            let found = found(&base, &ours, &theirs);
+            assert!(
+                found.iter().any(|what| what.contains("'fun store'")),
+                "{edited:?}: {found:?}"
+            );
+        }
+    }
+
+    #[test]
+    fn edits_that_arrive_where_they_belong_are_left_alone() {
+        let names = ["load", "store", "dump"];
+        let base = file(&names, |_| None);
+        let with = |name: &'static str, lines: [&'static str; 4]| {
+            file(&names, move |of| (of == name).then(|| lines.to_vec()))
+        };
+        let ours = with(
+            "load",
+            ["check(data)", "audit(data)", "trace(data)", "send(data)"],
+        );
+        let theirs = with(
+            "dump",
+            ["check(data)", "trace(data)", "audit(data)", "send(data)"],
+        );
+        assert_eq!(found(&base, &ours, &theirs), Vec::<String>::new());
+        // A function that one side renamed is not one that all texts have.
+        let renamed = base.replace("store", "keep");
+        let theirs = with(
+            "store",
+            ["check(data)", "audit(data)", "trace(data)", "send(data)"],
+        );
+        assert_eq!(found(&base, &renamed, &theirs), Vec::<String>::new());
+    }
+}

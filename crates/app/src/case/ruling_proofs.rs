@@ -44,28 +44,25 @@ pub fn judged_by_proofs(
     let judge = Judge { plan, proofs };
     let last = judge.judge(Certainty::Certain, &mut rulings, None);
     let found = last.unwrap_or_else(|| {
+        if plan.is_plain() {
+            return Vec::new();
+        }
         let certain = |(_, ruling): &&(RegionId, Ruling)| {
             ruling.certainty == Certainty::Certain && ruling.resolution.is_some()
         };
         let settled = rulings.iter().filter(certain).cloned().collect();
         judge.findings_with(settled).1.unwrap_or_default()
     });
-    let is_one_sided =
-        |id: RegionId| matches!(plan.region(id).kind, RegionKind::Ours | RegionKind::Theirs);
-    for found in &found {
-        if found.proof != ProofKind::Scope || found.leaves != Certainty::Hint {
-            continue;
-        }
-        match plan.region(found.region).kind {
-            // What looks like one edit of both sides was two, of two blocks: how the rest is matched is wrong.
-            RegionKind::Same => {
-                doubts.extend(plan.ids().map(|(id, _)| id).filter(|id| is_one_sided(*id)))
-            }
-            _ if is_one_sided(found.region) => drop(doubts.insert(found.region)),
-            _ => {}
-        }
-    }
-    judge.judge(Certainty::Likely, &mut rulings, Some(found));
+    let is_doubtful = |found: &&Objection| {
+        let kind = plan.region(found.region).kind;
+        found.proof == ProofKind::Scope
+            && found.leaves == Certainty::Hint
+            && matches!(kind, RegionKind::Ours | RegionKind::Theirs)
+    };
+    let doubtful = found.iter().filter(is_doubtful);
+    doubts.extend(doubtful.map(|found| found.region));
+    let is_known = !found.is_empty();
+    judge.judge(Certainty::Likely, &mut rulings, is_known.then_some(found));
     Judged { rulings, doubts }
 }
 

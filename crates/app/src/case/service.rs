@@ -305,7 +305,7 @@ impl CaseService {
         };
         let mut open = OpenedFile::open(loaded, &events, &context, settle, lay_out);
         let (mut events, mut note) = (events, note);
-        if !events.is_empty() && !journal.recipe().is_of(open.plan()) {
+        if !events.is_empty() && !open.plan().is_made_by(journal.recipe()) {
             // Decisions name regions by number: in another plan they would be about other lines.
             match self.store.put_aside(&mut journal, case) {
                 Ok(copy) => {

@@ -113,10 +113,7 @@ pub fn describe(plan: &Plan, id: RegionId) -> String {
             ours if versions.ours.slice(ours) != versions.base.slice(region.base) => Side::Ours,
             _ => Side::Theirs,
         };
-        return format!(
-            "only {} changed this, but it would end up in another block",
-            name(side)
-        );
+        return format!("{} changed this in another block", name(side));
     }
     if let Some(apart) = plan.apart(id) {
         return told_apart(apart);
@@ -219,6 +216,32 @@ mod tests {
             &Options::default(),
         );
         assert_eq!(describe(&plan, plan.conflicts()[0]), expected);
+    }
+
+    #[test]
+    fn a_doubtful_conflict_says_who_changed_it() {
+        let texts = ["a\nb\nc\n", "A\nb\nc\n", "a\nb\nC\n"].map(Into::into);
+        let plain = plan(&texts[0], &texts[1], &texts[2], &Options::default());
+        assert!(plain.conflicts().is_empty());
+        let doubted = plain.with_doubts(&[RegionId(0), RegionId(1), RegionId(2)].into());
+        let said: Vec<String> = doubted
+            .conflicts()
+            .iter()
+            .map(|id| describe(&doubted, *id))
+            .collect();
+        assert_eq!(
+            said,
+            [
+                "ours changed this in another block",
+                "theirs changed this in another block"
+            ]
+        );
+        assert!(doubted.stretches().all(|stretch| stretch.len() == 1));
+        assert_eq!(doubted.recipe().doubts, [RegionId(0), RegionId(2)]);
+        assert!(doubted.is_made_by(&doubted.recipe()) && !plain.is_made_by(&doubted.recipe()));
+        // Nothing is settled by rule there.
+        let context = crate::RuleContext::default();
+        assert_eq!(crate::propose_all(&doubted, &context), []);
     }
 
     #[test]

@@ -8,8 +8,9 @@ use crate::model::versions::Version;
 use crate::text::language::{is_comment, is_import};
 use crate::text::lines::LineIdx;
 use crate::verify::result_lines::{
-    LineSource, Objection, Pairing, ProofKind, ResultLines, width, words,
+    LineSource, Objection, Pairing, ProofKind, ResultLines, first_words, width, words,
 };
+use std::cell::LazyCell;
 use std::collections::{HashMap, HashSet};
 
 /// Words that declare the word after them.
@@ -135,24 +136,37 @@ pub(crate) fn is_member(line: &[u8], word: &[u8]) -> bool {
     owner.is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b')' | b']'))
 }
 
-/// Whether a line declares a name: `let name`, `name = …`.
-fn declares(line: &[u8], name: &[u8]) -> bool {
-    let words = words(line);
-    let is_declared = |at: usize| {
-        let before = at.checked_sub(1).and_then(|before| words.get(before));
-        let behind = [words.get(at + 1).copied(), words.get(at + 2).copied()];
-        let assigned = match behind {
-            [Some(b"="), next] => next != Some(&b"="[..]),
-            [Some(b":"), Some(b"=")] => true,
-            _ => false,
-        };
-        before.is_some_and(|word| DECLARING.contains(word)) || assigned && at == 0
-    };
-    // An import of everything may bring any name; a line of an import's list is only the name.
-    let is_imported = is_import(line) && (words.contains(&name) || words.contains(&&b"*"[..]));
-    let is_item = matches!(words[..], [item] | [item, b","] if item == name);
-    let mut places = 0..words.len();
-    is_imported || is_item || places.any(|at| words[at] == name && is_declared(at))
+/// The names that lines declare: `let name`, `name = …`.
+#[derive(Default)]
+struct Declared<'a> {
+    names: HashSet<&'a [u8]>,
+    /// Whether an import may bring any name.
+    any: bool,
+}
+
+impl<'a> Declared<'a> {
+    fn add(&mut self, line: &'a [u8]) {
+        let words = words(line);
+        if is_import(line) {
+            self.any |= words.contains(&&b"*"[..]);
+            self.names.extend(words);
+            return;
+        }
+        match words[..] {
+            // A line of an import's list is only the name.
+            [name] | [name, b","] => drop(self.names.insert(name)),
+            [name, b"=", next, ..] if next != b"=" => drop(self.names.insert(name)),
+            [name, b"="] | [name, b":", b"=", ..] => drop(self.names.insert(name)),
+            _ => {}
+        }
+        let pairs = words.windows(2);
+        let declared = pairs.filter(|pair| DECLARING.contains(&pair[0]));
+        self.names.extend(declared.map(|pair| pair[1]));
+    }
+
+    fn has(&self, name: &[u8]) -> bool {
+        self.any || self.names.contains(name)
+    }
 }
 
 /// The names in the versions of a plan.
@@ -191,9 +205,17 @@ impl<'a> VersionNames<'a> {
 /// Lines that use a name which the other side removed or renamed throughout the file.
 fn gone(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Objection> {
     let mut found = Vec::new();
-    for (row, source) in lines.settled() {
-        let sides = lines.changed_by(source.id);
-        let Some(line) = lines.draft.line(LineIdx(row)).filter(|_| !sides.is_empty()) else {
+    let declared = LazyCell::new(|| {
+        let mut declared = Declared::default();
+        for row in 0..lines.draft.len() as u32 {
+            if let Some(line) = lines.draft.line(LineIdx(row)) {
+                declared.add(line.line.trimmed());
+            }
+        }
+        declared
+    });
+    for (row, _) in lines.edited() {
+        let Some(line) = lines.draft.line(LineIdx(row)) else {
             continue;
         };
         let gone = |name: &&[u8]| {
@@ -204,11 +226,7 @@ fn gone(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Objection> {
             .into_iter()
             .filter(gone)
             .collect();
-        let unbound = used.into_iter().find(|name| {
-            let mut rows =
-                (0..lines.draft.len() as u32).filter_map(|at| lines.draft.line(LineIdx(at)));
-            !rows.any(|line| declares(line.line.trimmed(), name))
-        });
+        let unbound = used.into_iter().find(|name| !declared.has(name));
         if let Some(name) = unbound {
             let name = String::from_utf8_lossy(name);
             let what = format!("uses '{name}', which the other side removed or renamed everywhere");
@@ -220,13 +238,13 @@ fn gone(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Objection> {
 
 /// What a line declares whose place matters: a variable, a table.
 fn declared_in_order(line: &[u8]) -> Option<&[u8]> {
-    let all = words(line);
+    let all = first_words(line, 4);
     match all[..] {
         [b"const" | b"let" | b"var" | b"val", name, ..] if name != b"mut" => Some(name),
         [b"let", b"mut", name, ..] => Some(name),
         [name, b"=", next, ..] if next != b"=" => Some(name),
         // In a language that runs declarations in order.
-        [b"class" | b"def", name, .., b":"] => Some(name),
+        [b"class" | b"def", name, ..] if line.ends_with(b":") => Some(name),
         [create, what, name, ..]
             if create.eq_ignore_ascii_case(b"create")
                 && (what.eq_ignore_ascii_case(b"table") || what.eq_ignore_ascii_case(b"view")) =>
@@ -250,15 +268,10 @@ fn used_too_early(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Object
     for (
         row,
         LineSource {
-            version,
-            row: real,
-            id,
+            version, row: real, ..
         },
-    ) in lines.settled()
+    ) in lines.edited()
     {
-        if lines.changed_by(id).is_empty() {
-            continue;
-        }
         let line = lines.text(version, real);
         let own = declared_in_order(line);
         let too_early = plain_names(line)
@@ -310,7 +323,7 @@ fn imported(line: &[u8]) -> Vec<String> {
 fn imported_twice(lines: &ResultLines<'_>) -> Vec<Objection> {
     let mut bound: HashMap<String, (Side, u32)> = HashMap::new();
     let mut found = Vec::new();
-    for (row, source) in lines.settled() {
+    for (row, source) in lines.edited() {
         let line = lines.text(source.version, source.row);
         let in_list = line.starts_with(b"\"") && line.ends_with(b"\"");
         if !is_import(line) && !in_list {
@@ -346,8 +359,11 @@ fn required_after_default(lines: &ResultLines<'_>) -> Vec<Objection> {
 }
 
 fn has_required_after_default(line: &[u8]) -> bool {
+    if !line.starts_with(b"def ") {
+        return false;
+    }
     let text = String::from_utf8_lossy(line);
-    let Some((_, rest)) = text.split_once('(').filter(|_| text.starts_with("def ")) else {
+    let Some((_, rest)) = text.split_once('(') else {
         return false;
     };
     let (mut depth, mut parts) = (0, vec![String::new()]);
@@ -430,8 +446,15 @@ mod tests {
         let found = names(b"let x1 = moor(\"a ship\", n) // of pay");
         assert_eq!(found, [&b"let"[..], b"x1", b"moor", b"n"]);
         assert!(names(b"# moor it").is_empty());
+        let declares = |line: &[u8], name: &[u8]| {
+            let mut declared = Declared::default();
+            declared.add(line);
+            declared.has(name)
+        };
         assert!(declares(b"total = 3", b"total") && !declares(b"ship.total = 3", b"total"));
-        assert!(!declares(b"if total == 3:", b"total"));
+        assert!(!declares(b"if total == 3:", b"total") && declares(b"total := 3", b"total"));
+        assert!(declares(b"pub fn moor(ship)", b"moor") && !declares(b"moor(ship)", b"moor"));
+        assert!(declares(b"from quay import *", b"anything"));
     }
 
     #[test]

@@ -8,7 +8,8 @@
 
 use crate::decide::ruling::Certainty;
 use crate::draft::merged_text::Draft;
-use crate::model::region::{Region, RegionKind};
+use crate::draft::region_draft::RegionState;
+use crate::model::region::{Region, RegionId, RegionKind};
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
 use crate::text::lines::LineIdx;
@@ -62,10 +63,31 @@ pub(crate) fn misdirected(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Ve
         found.insert(text, astray);
     }
     let named = |block: u32| blocks.words(block);
+    // What looks like one edit of both sides was two, of two blocks: one of these was taken for the other
+    // where their headers were matched.
+    let is_same = |(_, region): &(RegionId, &Region)| region.kind == RegionKind::Same;
+    let mut mixed_up: HashMap<&[u8], (u32, u32)> = HashMap::new();
+    for (_, region) in plan.ids().filter(is_same).filter(|_| !found.is_empty()) {
+        for blocks_of in changed
+            .of(plan, region)
+            .iter()
+            .filter_map(|text| found.get(text))
+        {
+            for block in [blocks_of.0, blocks_of.1] {
+                if let Some(header) = blocks.name(block).and_then(|name| name.last()) {
+                    mixed_up.insert(header, *blocks_of);
+                }
+            }
+        }
+    }
     let mut objections = Vec::new();
-    for (id, region) in plan.ids().filter(|_| !found.is_empty()) {
+    for (id, region) in plan.ids().filter(|one| !is_same(one) && !found.is_empty()) {
         let texts = changed.of(plan, region);
-        let Some((text, (from, to))) = texts.iter().find_map(|t| Some((t, found.get(t)?))) else {
+        let astray = texts.into_iter().find_map(|text| {
+            let blocks = found.get(text).or_else(|| mixed_up.get(&*title(text)))?;
+            Some((text, *blocks))
+        });
+        let Some((text, (from, to))) = astray else {
             continue;
         };
         let drafted = lines.draft.lines_of(id);
@@ -73,7 +95,7 @@ pub(crate) fn misdirected(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Ve
             .iter()
             .find(|at| {
                 let line = lines.draft.line(*at);
-                line.is_some_and(|line| line.line.trimmed() == *text)
+                line.is_some_and(|line| line.line.trimmed() == text)
             })
             .unwrap_or(drafted.start);
         objections.push(Objection {
@@ -83,12 +105,12 @@ pub(crate) fn misdirected(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Ve
             what: match from == to {
                 true => format!(
                     "belongs to an edit of '{}' of which lines are missing or stand twice",
-                    named(*from)
+                    named(from)
                 ),
                 false => format!(
                     "belongs to an edit of '{}' that changes '{}' here",
-                    named(*from),
-                    named(*to)
+                    named(from),
+                    named(to)
                 ),
             },
             key: (Version::Base, u32::MAX - id.0),
@@ -140,22 +162,26 @@ fn astray(
     }
 }
 
-/// The lines of conflicts; and those of conflicts that are open, or in the result of which is a line that
-/// no version has.
+/// The lines of conflicts and of what was edited by hand; and those of conflicts that are open, or in the
+/// result of which is a line that no version has.
 fn disputed(draft: &Draft) -> (HashSet<&[u8]>, HashSet<&[u8]>) {
     let plan = draft.plan();
     let (mut all, mut rewritten) = (HashSet::new(), HashSet::new());
-    for id in plan.conflicts() {
-        let region = plan.region(*id);
+    for (id, region) in plan.ids() {
+        let is_by_hand = matches!(draft.standing(id), RegionState::ByHand);
+        if region.kind != RegionKind::Conflict && !is_by_hand {
+            continue;
+        }
         let versions = [Version::Base, Version::Ours, Version::Theirs].into_iter();
         let rows = versions.flat_map(|version| {
             let text = plan.versions().get(version);
             text.lines(region.lines(version)).map(|line| line.trimmed())
         });
         let rows: HashSet<&[u8]> = rows.collect();
-        let drafted = draft.lines_of(*id).iter();
+        let drafted = draft.lines_of(id).iter();
         let mut drafted = drafted.filter_map(|at| Some(draft.line(at)?.line.trimmed()));
-        if draft.is_open(*id) || drafted.any(|row| is_worded(row) && !rows.contains(row)) {
+        let is_loose = is_by_hand || draft.is_open(id);
+        if is_loose || drafted.any(|row| is_worded(row) && !rows.contains(row)) {
             rewritten.extend(rows.iter().copied());
         }
         all.extend(rows);
@@ -286,13 +312,16 @@ impl Blocks {
     }
 }
 
-/// What a header is called: its text up to its parameters or the sign that opens the block. A brace on
-/// a line of its own belongs to the line above.
+/// What a header is called. A brace on a line of its own belongs to the line above.
 fn header_name(text: &Source, row: u32) -> Vec<u8> {
     let line = |row: u32| text.line(LineIdx(row)).trimmed();
     let rows = (0..=row).rev().take(4);
     let worded = rows.map(line).find(|line| is_worded(line));
-    let line = worded.unwrap_or_else(|| line(row));
+    title(worded.unwrap_or_else(|| line(row)))
+}
+
+/// A header's text up to its parameters or the sign that opens the block.
+fn title(line: &[u8]) -> Vec<u8> {
     let end = line.iter().position(|b| *b == b'(').unwrap_or(line.len());
     let head = match end {
         0 => line,

@@ -9,6 +9,7 @@ use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
 use crate::text::lines::LineIdx;
+use std::cell::OnceCell;
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
@@ -198,9 +199,17 @@ pub(crate) fn width(line: &[u8]) -> usize {
 
 /// Words, and single signs.
 pub(crate) fn words(line: &[u8]) -> Vec<&[u8]> {
+    first_words(line, usize::MAX)
+}
+
+/// The first of them, at least `n` if there are as many and hardly more.
+pub(crate) fn first_words(line: &[u8], n: usize) -> Vec<&[u8]> {
     let mut out = Vec::new();
     let mut from = None;
     for (at, byte) in line.iter().enumerate() {
+        if out.len() >= n {
+            return out;
+        }
         let is_word = byte.is_ascii_alphanumeric() || *byte == b'_' || *byte >= 0x80;
         match (is_word, from) {
             (true, None) => from = Some(at),
@@ -249,6 +258,7 @@ pub(crate) struct ResultLines<'a> {
     sources: Vec<Option<LineSource>>,
     /// Where a line is in the draft, by version and line; else [`NONE`].
     places: [Vec<u32>; 3],
+    edited: OnceCell<Vec<(u32, LineSource)>>,
 }
 
 impl<'a> ResultLines<'a> {
@@ -268,6 +278,7 @@ impl<'a> ResultLines<'a> {
             sources: sources.collect(),
             pairing,
             places: [0, 1, 2].map(|of: usize| vec![NONE; pairing.ids[of].len()]),
+            edited: OnceCell::new(),
         };
         lines.name_blended();
         for (row, source) in (0..).zip(&lines.sources) {
@@ -365,6 +376,16 @@ impl<'a> ResultLines<'a> {
             own.is_some() && own != base
         };
         Side::BOTH.into_iter().filter(differs).collect()
+    }
+
+    /// Those of them that a side has otherwise than base.
+    pub(crate) fn edited(&self) -> impl Iterator<Item = (u32, LineSource)> {
+        let edited = self.edited.get_or_init(|| {
+            let is_edited =
+                |(_, source): &(u32, LineSource)| !self.changed_by(source.id).is_empty();
+            self.settled().filter(is_edited).collect()
+        });
+        edited.iter().copied()
     }
 
     /// All lines of the draft but those of open conflicts, with their sources.

@@ -558,14 +558,17 @@ fn kept_list(plan: &Plan, id: RegionId, outcome: &Source) -> Option<String> {
         let (before, behind) = around(version);
         [before, own.collect(), behind].concat()
     };
-    let (before, behind) = around(Version::Ours);
     let own = outcome.all().iter().map(|at| row(outcome, at.0));
     let own: Vec<Vec<u8>> = own.collect();
     let kind = own.first().and_then(|row| kind_of(row))?;
     if own.iter().any(|row| kind_of(row) != Some(kind)) {
         return None;
     }
-    let result = [before, own, behind].concat();
+    // What stands around it may be either side's.
+    let results = [Version::Ours, Version::Theirs].map(|version| {
+        let (before, behind) = around(version);
+        [before, own.clone(), behind].concat()
+    });
     let is_sorted = |rows: &[Vec<u8>], order: Order| {
         let rows = rows.iter().filter(|row| kind_of(row) == Some(kind));
         rows.map(|row| order(row)).is_sorted()
@@ -576,7 +579,8 @@ fn kept_list(plan: &Plan, id: RegionId, outcome: &Source) -> Option<String> {
         .iter()
         .filter(|order| lists.iter().all(|list| is_sorted(list, **order)));
     let kept: Vec<_> = kept.collect();
-    let broken = !kept.is_empty() && !kept.iter().any(|order| is_sorted(&result, **order));
+    let stays = |result: &Vec<Vec<u8>>| kept.iter().any(|order| is_sorted(result, **order));
+    let broken = !kept.is_empty() && !results.iter().all(stays);
     broken.then(|| "a list that every version keeps sorted would not be sorted".to_owned())
 }
 

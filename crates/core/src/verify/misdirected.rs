@@ -25,13 +25,55 @@ type Block = Vec<Vec<u8>>;
 /// How often each text is in each block.
 type Counts<'a> = HashMap<&'a [u8], BTreeMap<u32, i64>>;
 
+/// What the versions of a plan say of its edits, whatever the merged text is.
+pub(crate) struct EditCounts<'a> {
+    changed: ChangedTexts<'a>,
+    /// How often each changed line is in each block of base, ours and theirs.
+    counts: [Counts<'a>; 3],
+    blocks: Blocks,
+    /// The scopes that the blocks were read from.
+    scopes: [Scopes; 3],
+}
+
+impl<'a> EditCounts<'a> {
+    pub(crate) fn new(plan: &'a Plan, scopes: [&Scopes; 3]) -> Self {
+        let changed = ChangedTexts::new(plan);
+        let mut blocks = Blocks::default();
+        let real = plan.real_versions();
+        let texts = [&real.base, &real.ours, &real.theirs];
+        let counts = [0, 1, 2].map(|nth| match changed.all.is_empty() {
+            true => Counts::new(),
+            false => blocks.count(texts[nth], scopes[nth], &changed.all),
+        });
+        EditCounts {
+            changed,
+            counts,
+            blocks,
+            scopes: scopes.map(Clone::clone),
+        }
+    }
+
+    /// Whether they are of these scopes: a merged text that does not parse is read by its layout, and the
+    /// versions with it.
+    pub(crate) fn are_of(&self, scopes: [&Scopes; 3]) -> bool {
+        self.scopes
+            .iter()
+            .zip(scopes)
+            .all(|(own, other)| own == other)
+    }
+}
+
 /// Returns one objection for each region with a changed line that is in another block of the merged text
 /// than its author has it in, or that is gone from another block.
 ///
 /// Only blocks that all four texts have by the same names are compared.
-pub(crate) fn misdirected(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Vec<Objection> {
+pub(crate) fn misdirected(
+    lines: &ResultLines<'_>,
+    texts: &MergeTexts<'_>,
+    edits: &EditCounts<'_>,
+) -> Vec<Objection> {
     let plan = lines.draft.plan();
-    let changed = ChangedTexts::new(plan);
+    let changed = &edits.changed;
     if changed.all.is_empty() {
         return Vec::new();
     }
@@ -39,16 +81,10 @@ pub(crate) fn misdirected(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Ve
     if result.len() != lines.draft.len() {
         return Vec::new();
     }
-    let real = plan.real_versions();
-    let [base, ours, theirs] = texts.versions;
-    let all = [
-        (&real.base, base),
-        (&real.ours, ours),
-        (&real.theirs, theirs),
-        (&result, texts.result),
-    ];
-    let mut blocks = Blocks::default();
-    let counts = all.map(|(text, scopes)| blocks.count(text, scopes, &changed.all));
+    let mut blocks = edits.blocks.clone();
+    let of_result = blocks.count(&result, texts.result, &changed.all);
+    let [base, ours, theirs] = &edits.counts;
+    let counts = [base, ours, theirs, &of_result];
     let common = blocks.common();
     let (disputed, rewritten) = disputed(lines.draft);
     let mut found: HashMap<&[u8], (u32, u32)> = HashMap::new();
@@ -124,7 +160,7 @@ pub(crate) fn misdirected(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Ve
 /// block that its author changed comes first.
 fn astray(
     text: &[u8],
-    counts: &[Counts<'_>; 4],
+    counts: &[&Counts<'_>; 4],
     common: &HashSet<u32>,
     names: &Blocks,
 ) -> (Option<u32>, Option<u32>) {
@@ -240,8 +276,8 @@ impl<'a> ChangedTexts<'a> {
     }
 }
 
-/// The blocks of four texts, by number.
-#[derive(Default)]
+/// The blocks of some texts, by number.
+#[derive(Clone, Default)]
 struct Blocks {
     numbers: HashMap<Block, u32>,
     /// Of each text the blocks that it has.

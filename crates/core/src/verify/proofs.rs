@@ -7,7 +7,7 @@ use crate::verify::bindings::{VersionNames, unbound, without_anchor};
 use crate::verify::blended::dependent;
 use crate::verify::coupled::{coupled, outgrown_counts, same_numbers, uneven_rows};
 use crate::verify::merge_texts::{MergeTexts, TextKind};
-use crate::verify::misdirected::misdirected;
+use crate::verify::misdirected::{EditCounts, misdirected};
 use crate::verify::order::{Position, out_of_order};
 use crate::verify::result_lines::{Objection, Pairing, ResultLines};
 use crate::verify::scope::out_of_scope;
@@ -17,6 +17,8 @@ use std::cell::OnceCell;
 pub struct Proofs<'a> {
     pairing: Pairing<'a>,
     names: OnceCell<VersionNames<'a>>,
+    edits: OnceCell<EditCounts<'a>>,
+    plan: &'a Plan,
 }
 
 impl<'a> Proofs<'a> {
@@ -25,6 +27,8 @@ impl<'a> Proofs<'a> {
         Proofs {
             pairing: Pairing::new(plan),
             names: OnceCell::new(),
+            edits: OnceCell::new(),
+            plan,
         }
     }
 
@@ -40,7 +44,16 @@ impl<'a> Proofs<'a> {
     ) -> Vec<Objection> {
         let lines = &ResultLines::new(draft, &self.pairing);
         let mut found = out_of_scope(lines, texts);
-        found.extend(misdirected(lines, texts));
+        let edits = self
+            .edits
+            .get_or_init(|| EditCounts::new(self.plan, texts.versions));
+        match edits.are_of(texts.versions) {
+            true => found.extend(misdirected(lines, texts, edits)),
+            false => {
+                let edits = EditCounts::new(self.plan, texts.versions);
+                found.extend(misdirected(lines, texts, &edits));
+            }
+        }
         match kind {
             TextKind::Code => {
                 let names = self.names.get_or_init(|| VersionNames::new(&self.pairing));

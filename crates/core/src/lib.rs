@@ -72,6 +72,7 @@ pub use verify::markers::{
     marker_size, parse_markers, render_with_markers,
 };
 pub use verify::merge_texts::{Independent, MergeTexts, TextKind};
+pub use verify::misdirected::may_be_misdirected;
 pub use verify::misplaced::misplaced;
 pub use verify::order::Position;
 pub use verify::proofs::Proofs;

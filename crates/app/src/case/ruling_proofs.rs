@@ -2,7 +2,7 @@
 
 use armistice_core::{
     Certainty, Objection, Plan, ProofKind, RULES, RegionId, RegionKind, Resolution, Ruling,
-    Session, Side,
+    Session, Side, may_be_misdirected,
 };
 use armistice_syntax::ParsedProofs;
 use std::cell::LazyCell;
@@ -32,7 +32,7 @@ pub fn judged_by_proofs(
     mut rulings: Vec<(RegionId, Ruling)>,
 ) -> Judged {
     let mut doubts = BTreeSet::new();
-    let needs_none = rulings.is_empty() && plan.conflicts().is_empty() && plan.is_plain();
+    let needs_none = rulings.is_empty() && plan.conflicts().is_empty() && !may_be_misdirected(plan);
     let proofs = match needs_none {
         true => None,
         false => ParsedProofs::new(plan, path),
@@ -44,7 +44,7 @@ pub fn judged_by_proofs(
     let judge = Judge { plan, proofs };
     let last = judge.judge(Certainty::Certain, &mut rulings, None);
     let found = last.unwrap_or_else(|| {
-        if plan.is_plain() {
+        if !may_be_misdirected(plan) {
             return Vec::new();
         }
         let certain = |(_, ruling): &&(RegionId, Ruling)| {

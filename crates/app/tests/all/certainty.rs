@@ -47,6 +47,15 @@ fn settled_with(settings: Settings, path: &str, texts: [&str; 3]) -> (Option<Cer
 fn what_needs_a_person_is_left_to_a_person() {
     let cases: &[(&str, &str, [&str; 3])] = &[
         (
+            "one side removed the block that the other changed; the lines alone merge without a conflict",
+            "quay.conf",
+            [
+                "server west {\n    depth low;\n    length low;\n    light low;\n}\n\nserver inner {\n    depth low;\n    length low;\n    light low;\n}\n",
+                "server west {\n    mark mid;\n    depth low;\n    length low;\n    light low;\n}\n",
+                "server west {\n    depth low;\n    length low;\n    light low;\n}\n\nserver inner {\n    depth low;\n    length low;\n    gate mid;\n    light low;\n}\n",
+            ],
+        ),
+        (
             "one side changed the folder in which the other side's command runs",
             "Dockerfile",
             [

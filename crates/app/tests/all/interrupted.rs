@@ -167,8 +167,10 @@ fn a_git_that_refuses_and_leaves_changes_is_not_said_to_have_changed_nothing() {
     let repo = apart();
     let path = git_that(&repo, "echo half > 'file 5.txt'; echo refused >&2; exit 1");
     let tmux = begin(&repo, &path);
-    let said = tmux.wait("Undo the interrupted command?");
-    assert!(said.contains("refused"), "{said}");
+    tmux.wait_until("the question with the words of git", |screen| {
+        let asked = screen.contains("Undo the interrupted command?");
+        asked && screen.contains("git said:") && screen.contains("refused")
+    });
     tmux.keys("Escape").keys("q").wait("EXIT 0");
     assert_eq!(repo.output(&["mend", "--undo"]).0, 0);
     assert_eq!(
@@ -343,11 +345,10 @@ fn a_half_done_conclusion_is_offered_to_be_undone_on_the_screens() {
     let script = "\"$git\" commit -q -m step; rm .git/rebase-merge/stopped-sha; echo half > b.txt; echo changed > a.txt; kill -9 $$";
     let path = git_that_at(&repo, "*rebase --continue*", script);
     let tmux = press_with(&repo, &path, "c");
-    let asked = tmux.wait("Undo the interrupted command?");
-    assert!(
-        asked.contains("git did half of it, and 2 files") && !asked.contains("nothing was lost"),
-        "{asked}"
-    );
+    let asked = tmux.wait_until("the question", |screen| {
+        screen.contains("git did half of it, and 2 files") && screen.contains("esc do nothing")
+    });
+    assert!(!asked.contains("nothing was lost"), "{asked}");
     tmux.keys("Enter").wait("2 files restored");
     assert_eq!(state_and_notes(&repo), before);
     tmux.keys("q").wait("EXIT 0");

@@ -17,13 +17,37 @@ use crate::text::source::Source;
 use crate::text::tokens::is_worded;
 use crate::verify::merge_texts::MergeTexts;
 use crate::verify::result_lines::{Objection, ProofKind, ResultLines};
-use crate::verify::scopes::Scopes;
+use crate::verify::scopes::{Scopes, opens_block};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 /// The names of the headers of a block, outermost first.
 type Block = Vec<Vec<u8>>;
 /// How often each text is in each block.
 type Counts<'a> = HashMap<&'a [u8], BTreeMap<u32, i64>>;
+
+/// Whether changes of one side may have reached another block, although no line is in conflict: lines moved,
+/// can be matched in several ways, or the first line of a block or section is gone.
+pub fn may_be_misdirected(plan: &Plan) -> bool {
+    let is_header = |line: &&[u8]| {
+        opens_block(line)
+            || line.starts_with(b"[") && line.ends_with(b"]")
+            || line.starts_with(b"#")
+    };
+    let loses_header = |region: &Region| {
+        let headers = |version: Version| {
+            let text = plan.versions().get(version);
+            let rows = text.lines(region.lines(version)).map(|line| line.trimmed());
+            rows.filter(is_header).collect::<HashSet<&[u8]>>()
+        };
+        let sides = [Version::Ours, Version::Theirs];
+        region.kind != RegionKind::Unchanged
+            && !region.base.is_empty()
+            && sides
+                .iter()
+                .any(|side| !headers(Version::Base).is_subset(&headers(*side)))
+    };
+    !plan.is_plain() || plan.regions().iter().any(loses_header)
+}
 
 /// What the versions of a plan say of its edits, whatever the merged text is.
 pub(crate) struct EditCounts<'a> {

@@ -164,11 +164,11 @@ pub(crate) fn misdirected(
             region: id,
             what: match from == to {
                 true => format!(
-                    "belongs to an edit of '{}' of which lines are missing or stand twice",
+                    "is part of an edit of '{}' that has lines missing or repeated",
                     named(from)
                 ),
                 false => format!(
-                    "belongs to an edit of '{}' that changes '{}' here",
+                    "is part of an edit of '{}', but changes '{}'",
                     named(from),
                     named(to)
                 ),
@@ -344,7 +344,7 @@ impl Blocks {
         counts
     }
 
-    /// The blocks that all texts have, the text itself aside: what stands at top level is in none.
+    /// The blocks that all texts have. Lines outside of every block are not compared.
     fn common(&self) -> HashSet<u32> {
         let numbers = self.numbers.iter();
         let common = numbers.filter(|(name, number)| {

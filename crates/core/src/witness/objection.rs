@@ -564,7 +564,7 @@ fn kept_list(plan: &Plan, id: RegionId, outcome: &Source) -> Option<String> {
     if own.iter().any(|row| kind_of(row) != Some(kind)) {
         return None;
     }
-    // What stands around it may be either side's.
+    // The lines around it may be those of either side.
     let results = [Version::Ours, Version::Theirs].map(|version| {
         let (before, behind) = around(version);
         [before, own.clone(), behind].concat()

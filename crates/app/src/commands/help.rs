@@ -82,6 +82,8 @@ fn rules() -> String {
          A likely ruling passes the same proofs, but another result is possible, or a proof could not run:\n\
          no parser, a file that is too large, or an open conflict that matters. A hint failed a proof; its\n\
          reason names the proof and the line. Names are compared as words within one file.\n\n\
+         A change of one side alone needs no ruling. It becomes a conflict only where lines moved or the start\n\
+         of a block is gone, and the change would end up in another block.\n\n\
          Use these ids for rules-off in the settings.\n\n",
     );
     for rule in RULES {

@@ -140,8 +140,14 @@ pub(crate) fn misdirected(
             }
         }
     }
+    for block in blocks.with_other_header(&common) {
+        if let Some(header) = blocks.name(block).and_then(|name| name.last()) {
+            mixed_up.entry(header).or_insert((block, block));
+        }
+    }
+    let is_clean = found.is_empty() && mixed_up.is_empty();
     let mut objections = Vec::new();
-    for (id, region) in plan.ids().filter(|one| !is_same(one) && !found.is_empty()) {
+    for (id, region) in plan.ids().filter(|one| !is_same(one) && !is_clean) {
         let texts = changed.of(plan, region);
         let astray = texts.into_iter().find_map(|text| {
             let blocks = found.get(text).or_else(|| mixed_up.get(&*title(text)))?;
@@ -306,6 +312,8 @@ struct Blocks {
     numbers: HashMap<Block, u32>,
     /// Of each text the blocks that it has.
     of_texts: Vec<HashSet<u32>>,
+    /// Of each text the header of each block; none where blocks of one name have several.
+    headers: Vec<HashMap<u32, Option<Vec<u8>>>>,
 }
 
 impl Blocks {
@@ -319,6 +327,8 @@ impl Blocks {
         let mut counts: Counts<'t> = HashMap::new();
         let mut last: Option<(&[u32], u32)> = None;
         let mut own = HashSet::new();
+        let mut own_headers: HashMap<u32, Option<Vec<u8>>> = HashMap::new();
+        let mut seen = HashSet::new();
         for (row, line) in (0..).zip(text.lines(text.all())) {
             let Some(headers) = scopes.of(row) else {
                 continue;
@@ -329,7 +339,13 @@ impl Blocks {
                     let name = |row: &u32| header_name(text, *row);
                     let name: Block = headers.iter().map(name).collect();
                     let next = self.numbers.len() as u32;
-                    *self.numbers.entry(name).or_insert(next)
+                    let block = *self.numbers.entry(name).or_insert(next);
+                    if let Some(row) = headers.last().filter(|row| seen.insert(**row)) {
+                        let header = header_line(text, *row).to_vec();
+                        let first = own_headers.entry(block);
+                        first.and_modify(|one| *one = None).or_insert(Some(header));
+                    }
+                    block
                 }
             };
             last = Some((headers, block));
@@ -341,6 +357,7 @@ impl Blocks {
             }
         }
         self.of_texts.push(own);
+        self.headers.push(own_headers);
         counts
     }
 
@@ -351,6 +368,25 @@ impl Blocks {
             !name.is_empty() && self.of_texts.iter().all(|own| own.contains(*number))
         });
         common.map(|(_, number)| *number).collect()
+    }
+
+    /// The blocks of the last text whose header is not what both sides made of it.
+    fn with_other_header(&self, common: &HashSet<u32>) -> Vec<u32> {
+        let is_other = |block: &u32| {
+            let of = |nth: usize| self.headers.get(nth)?.get(block)?.as_ref();
+            let all = [of(0), of(1), of(2), of(3)];
+            let [Some(base), Some(ours), Some(theirs), Some(result)] = all else {
+                return false;
+            };
+            match (ours == base, theirs == base) {
+                (_, true) => result != ours,
+                (true, _) => result != theirs,
+                _ => false,
+            }
+        };
+        let mut found: Vec<u32> = common.iter().copied().filter(is_other).collect();
+        found.sort_unstable();
+        found
     }
 
     fn name(&self, block: u32) -> Option<&Block> {
@@ -374,10 +410,14 @@ impl Blocks {
 
 /// What a header is called. A brace on a line of its own belongs to the line above.
 fn header_name(text: &Source, row: u32) -> Vec<u8> {
+    title(header_line(text, row))
+}
+
+fn header_line(text: &Source, row: u32) -> &[u8] {
     let line = |row: u32| text.line(LineIdx(row)).trimmed();
     let rows = (0..=row).rev().take(4);
     let worded = rows.map(line).find(|line| is_worded(line));
-    title(worded.unwrap_or_else(|| line(row)))
+    worded.unwrap_or_else(|| line(row))
 }
 
 /// A header's text up to its parameters or the sign that opens the block.
@@ -450,6 +490,28 @@ mod tests {
                 "{edited:?}: {found:?}"
             );
         }
+    }
+
+    #[test]
+    fn a_parameter_that_another_function_got_is_found() {
+        let base = file(&["load", "store", "dump"], |_| None);
+        let rotated = file(&["dump", "load", "store"], |_| None);
+        // The result of a merge that took the functions for renamed ones.
+        let theirs = base.replace("store(data)", "store(data, more)");
+        let found = found(&base, &rotated, &theirs);
+        assert!(
+            found.is_empty() || found.iter().any(|what| what.contains("'fun ")),
+            "{found:?}"
+        );
+        let [base, ours, theirs] = [&*base, &*base, &*theirs].map(Source::from);
+        let wrong = Source::from(&*rotated.replace("load(data)", "load(data, more)"));
+        let mut blocks = Blocks::default();
+        for text in [&base, &ours, &theirs, &wrong] {
+            blocks.count(text, &Scopes::by_layout_of_code(text), &HashSet::new());
+        }
+        let named = blocks.with_other_header(&blocks.common());
+        let named: Vec<String> = named.into_iter().map(|block| blocks.words(block)).collect();
+        assert_eq!(named, ["fun load", "fun store"]);
     }
 
     #[test]

@@ -171,7 +171,10 @@ fn a_git_that_refuses_and_leaves_changes_is_not_said_to_have_changed_nothing() {
         let asked = screen.contains("Undo the interrupted command?");
         asked && screen.contains("git said:") && screen.contains("refused")
     });
-    tmux.keys("Escape").keys("q").wait("EXIT 0");
+    // Together with the next key it would be another key.
+    tmux.keys("Escape")
+        .wait_until("no question", |screen| !screen.contains("do nothing"));
+    tmux.keys("q").wait("EXIT 0");
     assert_eq!(repo.output(&["mend", "--undo"]).0, 0);
     assert_eq!(
         repo.read("file 5.txt"),

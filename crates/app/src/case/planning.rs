@@ -31,9 +31,8 @@ pub type Planned = (Arc<Plan>, Vec<(RegionId, Ruling)>);
 
 /// The plan of a file and what rules make of its conflicts.
 ///
-/// What one side alone changed needs no question, unless lines moved or can be matched in several ways and
-/// the result has it in another block than that side. If the lines can be matched in several ways, or declarations tell more, another plan is taken then; what
-/// no plan puts right is a conflict.
+/// A change of one side alone needs no question unless it would end up in another block. Then the lines are
+/// matched in other ways, and the declarations are asked; what no plan puts right is a conflict.
 pub fn planned(versions: &Versions, context: &RuleContext, lay_out: &LayOut) -> Planned {
     if let LayOut::Again(recipe) = lay_out {
         return again(versions, context, recipe);
@@ -60,14 +59,16 @@ pub fn planned(versions: &Versions, context: &RuleContext, lay_out: &LayOut) -> 
 
 /// The plan by lines, or the one by declarations.
 fn chosen(lines: Plan, context: &RuleContext, lay_out: &LayOut) -> Planned {
-    let declarations = declarations_of(&lines, context, lay_out);
-    if let Some(plan) = declarations.as_ref().filter(|plan| plan.insists()) {
-        return Candidate::of(plan.clone(), context).with_doubts(context);
-    }
-    let lines = Candidate::of(lines, context);
-    match declarations {
-        Some(plan) if !lines.is_settled() => lines.or(plan, context),
-        _ => lines.with_doubts(context),
+    match declarations_of(&lines, context, lay_out) {
+        Some(plan) if plan.insists() => Candidate::of(plan, context).with_doubts(context),
+        Some(plan) => {
+            let lines = Candidate::of(lines, context);
+            match lines.is_settled() {
+                true => (lines.plan, lines.rulings),
+                false => lines.or(plan, context),
+            }
+        }
+        None => Candidate::of(lines, context).with_doubts(context),
     }
 }
 

@@ -22,9 +22,9 @@ use armistice_core::{
     Certainty, ConflictId, Entry, Event, PerSide, Side, Step, Version, rule_title,
 };
 use armistice_git::{
-    Cancel, Case, Commit, Ending, Error, FileOutcome, IndexState, Leftover, MarkerFile, Mode,
-    Operation, Overwrite, RepoPath, Repository, Situation, StepState, Verdict, history,
-    marker_files, remove_leftovers,
+    Cancel, Case, Commit, Ending, Error, FileOutcome, IndexState, LeftBehind, Leftover, MarkerFile,
+    Mode, Operation, Overwrite, RepoPath, Repository, Situation, StepState, Verdict, history,
+    left_behind, marker_files, remove_leftovers,
 };
 use serde::Serialize;
 use std::io::Read as _;
@@ -662,6 +662,12 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
             Ok(Exit::Open)
         }
         Verdict::Refused | Verdict::BackedOut => {
+            if let Some(LeftBehind::Torn(_)) = left_behind(repo)? {
+                bail!(
+                    "git stopped before it was done; 'armistice mend --undo' restores the state before:\n{}",
+                    after.message
+                );
+            }
             bail!(
                 "git or a hook refused; nothing was lost:\n{}",
                 after.message

@@ -552,7 +552,7 @@ fn ended(
         (Verdict::Empty, _) => ask_empty(state),
         (Verdict::Refused, _) => {
             let said = match is_torn {
-                true => "git did not get to its end",
+                true => "git stopped before it was done",
                 false => "git or a hook refused; nothing was lost",
             };
             state.complain(said);

@@ -436,7 +436,7 @@ pub fn ask_to_undo(state: &mut State, torn: &Interrupted) {
             "Undo restores the index and these files. Their current contents are copied aside first. Then S on Scout can begin again.".to_owned(),
         ],
         true => vec![
-            format!("'{command}' was interrupted: git did half of it, and {n} changed."),
+            format!("'{command}' was interrupted: git did only part of it, and {n} changed."),
             "Undo restores the commit that was checked out, git's notes on the operation, the index and these files. Their current contents are copied aside first. Then it can be concluded again.".to_owned(),
         ],
     };

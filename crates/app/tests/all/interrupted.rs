@@ -1,7 +1,7 @@
 //! A merge that is interrupted while git begins it: git goes on when the program is killed; if git dies
 //! too, the next start names what is left and goes back to exactly the state before.
 
-use crate::kit::{Repo, Tmux};
+use crate::kit::{Repo, Tmux, armistice_as};
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 
@@ -343,16 +343,51 @@ fn a_conclusion_that_only_left_notes_of_git_is_finished() {
 
 #[test]
 fn a_half_done_conclusion_is_offered_to_be_undone_on_the_screens() {
-    let repo = settled_rebase();
-    let before = state_and_notes(&repo);
-    let script = "\"$git\" commit -q -m step; rm .git/rebase-merge/stopped-sha; echo half > b.txt; echo changed > a.txt; kill -9 $$";
-    let path = git_that_at(&repo, "*rebase --continue*", script);
-    let tmux = press_with(&repo, &path, "c");
-    let asked = tmux.wait_until("the question", |screen| {
-        screen.contains("git did half of it, and 2 files") && screen.contains("esc do nothing")
-    });
-    assert!(!asked.contains("nothing was lost"), "{asked}");
-    tmux.keys("Enter").wait("2 files restored");
-    assert_eq!(state_and_notes(&repo), before);
-    tmux.keys("q").wait("EXIT 0");
+    // A signal ends git, or it gives up by itself, as on a full disk.
+    for end in ["kill -9 $$", "echo 'fatal: disk full' >&2; exit 128"] {
+        let repo = settled_rebase();
+        let before = state_and_notes(&repo);
+        let script = format!(
+            "\"$git\" commit -q -m step; rm .git/rebase-merge/stopped-sha; echo half > b.txt; echo changed > a.txt; {end}"
+        );
+        let path = git_that_at(&repo, "*rebase --continue*", &script);
+        let copy = repo.copy();
+        let tmux = press_with(&repo, &path, "c");
+        let asked = tmux.wait_until("the question", |screen| {
+            screen.contains("git did only part of it, and 2") && screen.contains("esc do nothing")
+        });
+        assert!(!asked.contains("nothing was lost"), "{asked}");
+        tmux.keys("Enter").wait("2 files restored");
+        assert_eq!(state_and_notes(&repo), before);
+        tmux.keys("q").wait("EXIT 0");
+        // The same on the command line.
+        let (code, said) = armistice_as(&copy.top, &["conclude"], &[("PATH", &path)]);
+        assert!(
+            code == 2 && said.contains("git stopped before it was done"),
+            "{said}"
+        );
+        let (code, said) = copy.output(&["mend", "--undo"]);
+        assert!(code == 0 && said.contains("2 files restored"), "{said}");
+        assert_eq!(state_and_notes(&copy), before);
+    }
+}
+
+#[test]
+fn a_note_without_copies_of_the_state_before_undoes_nothing() {
+    // As an older version left it.
+    let repo = apart();
+    let head = repo.git(&["rev-parse", "HEAD"]);
+    fs::create_dir_all(repo.path(".git/armistice")).unwrap();
+    let note = format!(
+        "{{\"command\":[\"merge\",\"side\"],\"owner\":\"1-1\",\"head\":\"{}\",\"branch\":null,\"index\":null,\"changed\":[],\"untracked\":[]}}",
+        head.trim()
+    );
+    repo.write(".git/armistice/intent.json", note);
+    let before = state(&repo);
+    let (code, said) = repo.output(&["mend", "--undo"]);
+    assert!(
+        code == 0 && said.contains("nothing was interrupted"),
+        "{said}"
+    );
+    assert_eq!(state(&repo), before);
 }

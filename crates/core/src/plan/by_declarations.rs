@@ -96,8 +96,8 @@ impl Plan {
 
 /// The plan of the same three versions by their declarations; `plain` is the one by lines.
 ///
-/// `None` if there is no conflict to begin with, nor a doubt how lines belong together, or nothing that
-/// declarations would tell.
+/// `None` if there is no conflict to begin with and the plan by lines [is plain](Plan::is_plain), or nothing
+/// that declarations would tell.
 ///
 /// ```
 /// use armistice_core::{Options, Outline, plan, plan_by_declarations};
@@ -111,7 +111,7 @@ pub fn plan_by_declarations(
     options: &Options,
 ) -> Option<Plan> {
     let is_empty = |outline: &&Outline| outline.declarations().is_empty();
-    let is_settled = plain.conflicts().is_empty() && !plain.is_ambiguous();
+    let is_settled = plain.conflicts().is_empty() && plain.is_plain();
     if is_settled || outlines.iter().all(is_empty) || !are_sound(outlines) {
         return None;
     }

@@ -3,8 +3,7 @@
 //!
 //! Each line is counted in the block that its author has it in. What both sides did to that count is
 //! merged three ways; where the merged text has a line too few in one block and too many in another,
-//! an edit went astray. One line too many is enough where nobody blended it, and one too few where no
-//! conflict holds it.
+//! an edit went astray. One of the two is enough where it cannot come of a choice between the sides.
 
 use crate::decide::ruling::Certainty;
 use crate::draft::merged_text::Draft;
@@ -51,7 +50,8 @@ pub fn may_be_misdirected(plan: &Plan) -> bool {
 
 /// What the versions of a plan say of its edits, whatever the merged text is.
 pub(crate) struct EditCounts<'a> {
-    changed: ChangedTexts<'a>,
+    /// The lines that a side has more often or less often than base, somewhere.
+    changed: HashSet<&'a [u8]>,
     /// How often each changed line is in each block of base, ours and theirs.
     counts: [Counts<'a>; 3],
     blocks: Blocks,
@@ -61,13 +61,14 @@ pub(crate) struct EditCounts<'a> {
 
 impl<'a> EditCounts<'a> {
     pub(crate) fn new(plan: &'a Plan, scopes: [&Scopes; 3]) -> Self {
-        let changed = ChangedTexts::new(plan);
+        let regions = plan.regions().iter();
+        let changed: HashSet<&[u8]> = regions.flat_map(|r| changed_texts(plan, r)).collect();
         let mut blocks = Blocks::default();
         let real = plan.real_versions();
         let texts = [&real.base, &real.ours, &real.theirs];
-        let counts = [0, 1, 2].map(|nth| match changed.all.is_empty() {
+        let counts = [0, 1, 2].map(|nth| match changed.is_empty() {
             true => Counts::new(),
-            false => blocks.count(texts[nth], scopes[nth], &changed.all),
+            false => blocks.count(texts[nth], scopes[nth], &changed),
         });
         EditCounts {
             changed,
@@ -98,7 +99,7 @@ pub(crate) fn misdirected(
 ) -> Vec<Objection> {
     let plan = lines.draft.plan();
     let changed = &edits.changed;
-    if changed.all.is_empty() {
+    if changed.is_empty() {
         return Vec::new();
     }
     let result = Source::new(lines.draft.bytes());
@@ -106,204 +107,231 @@ pub(crate) fn misdirected(
         return Vec::new();
     }
     let mut blocks = edits.blocks.clone();
-    let of_result = blocks.count(&result, texts.result, &changed.all);
+    let of_result = blocks.count(&result, texts.result, changed);
     let [base, ours, theirs] = &edits.counts;
     let counts = [base, ours, theirs, &of_result];
     let common = blocks.common();
-    let (disputed, rewritten) = disputed(lines.draft);
+    let doubtful = Doubtful::new(lines.draft);
     let mut found: HashMap<&[u8], (u32, u32)> = HashMap::new();
-    for text in &changed.all {
-        let astray = match astray(text, &counts, &common, &blocks) {
-            (Some(few), Some(many)) => (few, many),
-            // A ruling may have chosen the other side's line.
-            (Some(few), None) if !disputed.contains(text) => (few, few),
-            (None, Some(many)) if !rewritten.contains(text) => (many, many),
-            _ => continue,
-        };
-        found.insert(text, astray);
-    }
-    let named = |block: u32| blocks.words(block);
-    // What looks like one edit of both sides was two, of two blocks: one of these was taken for the other
-    // where their headers were matched.
-    let is_same = |(_, region): &(RegionId, &Region)| region.kind == RegionKind::Same;
-    let mut mixed_up: HashMap<&[u8], (u32, u32)> = HashMap::new();
-    for (_, region) in plan.ids().filter(is_same).filter(|_| !found.is_empty()) {
-        for blocks_of in changed
-            .of(plan, region)
-            .iter()
-            .filter_map(|text| found.get(text))
-        {
-            for block in [blocks_of.0, blocks_of.1] {
-                if let Some(header) = blocks.name(block).and_then(|name| name.last()) {
-                    mixed_up.insert(header, *blocks_of);
-                }
-            }
+    for text in changed {
+        let astray = Astray::new(text, &counts, &common, &blocks);
+        if let Some(of_blocks) = astray.blocks(text, &doubtful) {
+            found.insert(text, of_blocks);
         }
     }
-    for block in blocks.with_other_header(&common) {
-        if let Some(header) = blocks.name(block).and_then(|name| name.last()) {
-            mixed_up.entry(header).or_insert((block, block));
-        }
+    let mixed_up = mixed_up(plan, &found, &blocks, &common);
+    if found.is_empty() && mixed_up.is_empty() {
+        return Vec::new();
     }
-    let is_clean = found.is_empty() && mixed_up.is_empty();
     let mut objections = Vec::new();
-    for (id, region) in plan.ids().filter(|one| !is_same(one) && !is_clean) {
-        let texts = changed.of(plan, region);
-        let astray = texts.into_iter().find_map(|text| {
-            let blocks = found.get(text).or_else(|| mixed_up.get(&*title(text)))?;
-            Some((text, *blocks))
+    for (id, region) in plan
+        .ids()
+        .filter(|(_, region)| region.kind != RegionKind::Same)
+    {
+        let astray = changed_texts(plan, region).into_iter().find_map(|text| {
+            let of_blocks = found.get(text).or_else(|| mixed_up.get(&*title(text)))?;
+            Some((text, *of_blocks))
         });
-        let Some((text, (from, to))) = astray else {
-            continue;
-        };
-        let drafted = lines.draft.lines_of(id);
-        let line = drafted
-            .iter()
-            .find(|at| {
-                let line = lines.draft.line(*at);
-                line.is_some_and(|line| line.line.trimmed() == text)
-            })
-            .unwrap_or(drafted.start);
-        objections.push(Objection {
-            proof: ProofKind::Scope,
-            line: LineIdx(line.0.min((lines.draft.len() as u32).saturating_sub(1))),
-            region: id,
-            what: match from == to {
-                true => format!(
-                    "is part of an edit of '{}' that has lines missing or repeated",
-                    named(from)
-                ),
-                false => format!(
-                    "is part of an edit of '{}', but changes '{}'",
-                    named(from),
-                    named(to)
-                ),
-            },
-            key: (Version::Base, u32::MAX - id.0),
-            leaves: Certainty::Hint,
-        });
+        if let Some((text, (from, to))) = astray {
+            let [from, to] = [from, to].map(|block| blocks.words(block));
+            let what = match from == to {
+                true => {
+                    format!("is part of an edit of '{from}' that has lines missing or repeated")
+                }
+                false => format!("is part of an edit of '{from}', but changes '{to}'"),
+            };
+            objections.push(objection(lines.draft, id, text, what));
+        }
     }
     objections
 }
 
-/// The block in which a text is missing, and the one in which there is one too many; where both are, the
-/// block that its author changed comes first.
-fn astray(
-    text: &[u8],
-    counts: &[&Counts<'_>; 4],
-    common: &HashSet<u32>,
-    names: &Blocks,
-) -> (Option<u32>, Option<u32>) {
-    let of = |nth: usize, block: u32| {
-        let all = counts[nth].get(text).and_then(|all| all.get(&block));
-        all.copied().unwrap_or(0)
+/// An objection to a region, at the line with this text if it has one.
+fn objection(draft: &Draft, region: RegionId, text: &[u8], what: String) -> Objection {
+    let drafted = draft.lines_of(region);
+    let is_it = |at: &LineIdx| {
+        draft
+            .line(*at)
+            .is_some_and(|line| line.line.trimmed() == text)
     };
-    let all = counts.iter().filter_map(|all| all.get(text));
-    let blocks: BTreeSet<u32> = all.flat_map(|all| all.keys().copied()).collect();
-    let (mut few, mut many) = (None, None);
-    for block in blocks.iter().filter(|block| common.contains(block)) {
-        let [base, ours, theirs, result] = [0, 1, 2, 3].map(|nth| of(nth, *block));
-        let both = ours + theirs - base;
-        // Where both did the same it may be the same edit.
-        let (least, most) = match (ours - base, theirs - base) {
-            (o, t) if o > 0 && t > 0 => (ours.max(theirs), both),
-            (o, t) if o < 0 && t < 0 => (both.max(0), ours.min(theirs)),
-            _ => (both, both),
+    let line = drafted.iter().find(is_it).unwrap_or(drafted.start);
+    Objection {
+        proof: ProofKind::Scope,
+        line: LineIdx(line.0.min((draft.len() as u32).saturating_sub(1))),
+        region,
+        what,
+        // No line of base has such a number.
+        key: (Version::Base, u32::MAX - region.0),
+        leaves: Certainty::Hint,
+    }
+}
+
+/// Headers of blocks that were taken for others: of those in which what looked like one edit of both sides
+/// was two, and of those whose header is not what both sides made of it.
+fn mixed_up<'b>(
+    plan: &Plan,
+    found: &HashMap<&[u8], (u32, u32)>,
+    blocks: &'b Blocks,
+    common: &HashSet<u32>,
+) -> HashMap<&'b [u8], (u32, u32)> {
+    let same = plan
+        .regions()
+        .iter()
+        .filter(|r| r.kind == RegionKind::Same && !found.is_empty());
+    let texts = same.flat_map(|region| changed_texts(plan, region));
+    let of_same = texts.filter_map(|text| found.get(text));
+    let of_same =
+        of_same.flat_map(|of_blocks| [(of_blocks.0, *of_blocks), (of_blocks.1, *of_blocks)]);
+    let others = blocks
+        .with_other_header(common)
+        .into_iter()
+        .map(|block| (block, (block, block)));
+    let mut headers = HashMap::new();
+    for (block, of_blocks) in of_same.chain(others) {
+        if let Some(header) = blocks.name(block).and_then(|name| name.last()) {
+            headers.entry(&**header).or_insert(of_blocks);
+        }
+    }
+    headers
+}
+
+/// Where the merged text has a line more often or less often than both sides together make it.
+#[derive(Default)]
+struct Astray {
+    /// The block in which it is missing.
+    few: Option<u32>,
+    /// The block in which there is one too many.
+    many: Option<u32>,
+    /// Whether no choice between the sides comes to that.
+    is_sure: bool,
+    /// Whether a side changed how often it is in `few`.
+    is_edited: bool,
+}
+
+impl Astray {
+    fn new(text: &[u8], counts: &[&Counts<'_>; 4], common: &HashSet<u32>, names: &Blocks) -> Self {
+        let of = |nth: usize, block: u32| {
+            let all = counts[nth].get(text).and_then(|all| all.get(&block));
+            all.copied().unwrap_or(0)
         };
-        // The other side may have wrapped the place in a new block.
-        let wrapped = |inner: &u32| {
-            of(3, *inner) > 0 && !common.contains(inner) && names.is_inside(*inner, *block)
-        };
-        if result < least && !blocks.iter().any(wrapped) {
-            few = few.max(Some(*block));
-        }
-        if result > most {
-            many = many.max(Some(*block));
-        }
-    }
-    let is_edited = |block: u32| of(1, block) != of(0, block) || of(2, block) != of(0, block);
-    match few.is_some_and(|few| many.is_some() && !is_edited(few)) {
-        true => (many, few),
-        false => (few, many),
-    }
-}
-
-/// The lines of conflicts and of what was edited by hand; and those of conflicts that are open, or in the
-/// result of which is a line that no version has.
-fn disputed(draft: &Draft) -> (HashSet<&[u8]>, HashSet<&[u8]>) {
-    let plan = draft.plan();
-    let (mut all, mut rewritten) = (HashSet::new(), HashSet::new());
-    for (id, region) in plan.ids() {
-        let is_by_hand = matches!(draft.standing(id), RegionState::ByHand);
-        if region.kind != RegionKind::Conflict && !is_by_hand {
-            continue;
-        }
-        let versions = [Version::Base, Version::Ours, Version::Theirs].into_iter();
-        let rows = versions.flat_map(|version| {
-            let text = plan.versions().get(version);
-            text.lines(region.lines(version)).map(|line| line.trimmed())
-        });
-        let rows: HashSet<&[u8]> = rows.collect();
-        let drafted = draft.lines_of(id).iter();
-        let mut drafted = drafted.filter_map(|at| Some(draft.line(at)?.line.trimmed()));
-        let is_loose = is_by_hand || draft.is_open(id);
-        if is_loose || drafted.any(|row| is_worded(row) && !rows.contains(row)) {
-            rewritten.extend(rows.iter().copied());
-        }
-        all.extend(rows);
-    }
-    (all, rewritten)
-}
-
-/// The lines that a side has otherwise than base.
-struct ChangedTexts<'a> {
-    all: HashSet<&'a [u8]>,
-}
-
-impl<'a> ChangedTexts<'a> {
-    fn new(plan: &'a Plan) -> Self {
-        let regions = plan.regions().iter();
-        let of = |region| Self::texts(plan, region);
-        ChangedTexts {
-            all: regions.flat_map(of).collect(),
-        }
-    }
-
-    /// Those of a region that are in `all`.
-    fn of(&self, plan: &'a Plan, region: &Region) -> Vec<&'a [u8]> {
-        let mut texts = Self::texts(plan, region);
-        texts.retain(|text| self.all.contains(text));
-        texts
-    }
-
-    fn texts(plan: &'a Plan, region: &Region) -> Vec<&'a [u8]> {
-        if region.kind == RegionKind::Unchanged {
-            return Vec::new();
-        }
-        // How often each line is in a version.
-        let rows = |version: Version| {
-            let text = plan.versions().get(version);
-            let rows = text.lines(region.lines(version)).map(|line| line.trimmed());
-            let mut all: HashMap<&[u8], u32> = HashMap::new();
-            for row in rows.filter(|row| is_worded(row)) {
-                *all.entry(row).or_insert(0) += 1;
+        let all = counts.iter().filter_map(|all| all.get(text));
+        let blocks: BTreeSet<u32> = all.flat_map(|all| all.keys().copied()).collect();
+        let mut astray = Astray::default();
+        for block in blocks
+            .iter()
+            .copied()
+            .filter(|block| common.contains(block))
+        {
+            let [base, ours, theirs, result] = [0, 1, 2, 3].map(|nth| of(nth, block));
+            let both = ours + theirs - base;
+            // Where both did the same it may be the same edit.
+            let (least, most) = match (ours - base, theirs - base) {
+                (o, t) if o > 0 && t > 0 => (ours.max(theirs), both),
+                (o, t) if o < 0 && t < 0 => (both.max(0), ours.min(theirs)),
+                _ => (both, both),
+            };
+            let is_edited = ours != base || theirs != base;
+            // Blocks that only some of the texts have: the other side may have wrapped the place in one.
+            let elsewhere = |inner: &&u32| of(3, **inner) > 0 && !common.contains(*inner);
+            let wrapped = |inner: &u32| names.is_inside(*inner, block);
+            let is_new = |inner: &u32| (0..3).all(|nth| of(nth, *inner) == 0);
+            let mut others = blocks.iter().filter(elsewhere);
+            if result < least && !others.clone().any(wrapped) {
+                astray.is_sure |= !is_edited || others.any(is_new);
+                if Some(block) >= astray.few {
+                    (astray.few, astray.is_edited) = (Some(block), is_edited);
+                }
             }
-            all
-        };
-        let base = rows(Version::Base);
-        let mut changed = Vec::new();
-        for version in [Version::Ours, Version::Theirs] {
-            let own = rows(version);
-            let both = own
-                .keys()
-                .chain(base.keys().filter(|row| !own.contains_key(*row)));
-            changed.extend(both.filter(|row| own.get(*row) != base.get(*row)).copied());
+            if result > most {
+                astray.is_sure |= !is_edited;
+                astray.many = astray.many.max(Some(block));
+            }
         }
-        // In the order of their words, so that the same one is named each time.
-        changed.sort_unstable();
-        changed.dedup();
-        changed
+        astray
     }
+
+    /// The block whose edit it is, and the one that it changed, if it went astray.
+    fn blocks(&self, text: &[u8], doubtful: &Doubtful<'_>) -> Option<(u32, u32)> {
+        match (self.few, self.many) {
+            (Some(few), Some(many)) if self.is_edited => Some((few, many)),
+            (Some(few), Some(many)) => Some((many, few)),
+            // A ruling may have chosen the other side's line.
+            (Some(few), None) if !doubtful.disputed.contains(text) => Some((few, few)),
+            (Some(block), None) | (None, Some(block)) => {
+                let is_certain = self.is_sure || self.few.is_none();
+                (is_certain && !doubtful.rewritten.contains(text)).then_some((block, block))
+            }
+            (None, None) => None,
+        }
+    }
+}
+
+/// Lines whose number may come of a decision.
+struct Doubtful<'a> {
+    /// The lines of conflicts and of what was edited by hand.
+    disputed: HashSet<&'a [u8]>,
+    /// Those that are open or edited by hand, or in the result of which is a line that no version has.
+    rewritten: HashSet<&'a [u8]>,
+}
+
+impl<'a> Doubtful<'a> {
+    fn new(draft: &'a Draft) -> Self {
+        let plan = draft.plan();
+        let (mut disputed, mut rewritten) = (HashSet::new(), HashSet::new());
+        for (id, region) in plan.ids() {
+            let is_by_hand = matches!(draft.standing(id), RegionState::ByHand);
+            if region.kind != RegionKind::Conflict && !is_by_hand {
+                continue;
+            }
+            let versions = [Version::Base, Version::Ours, Version::Theirs].into_iter();
+            let rows = versions.flat_map(|version| {
+                let text = plan.versions().get(version);
+                text.lines(region.lines(version)).map(|line| line.trimmed())
+            });
+            let rows: HashSet<&[u8]> = rows.collect();
+            let drafted = draft.lines_of(id).iter();
+            let mut drafted = drafted.filter_map(|at| Some(draft.line(at)?.line.trimmed()));
+            let is_loose = is_by_hand || draft.is_open(id);
+            if is_loose || drafted.any(|row| is_worded(row) && !rows.contains(row)) {
+                rewritten.extend(rows.iter().copied());
+            }
+            disputed.extend(rows);
+        }
+        Doubtful {
+            disputed,
+            rewritten,
+        }
+    }
+}
+
+/// The lines of a region that a side has more often or less often than base.
+fn changed_texts<'a>(plan: &'a Plan, region: &Region) -> Vec<&'a [u8]> {
+    if region.kind == RegionKind::Unchanged {
+        return Vec::new();
+    }
+    // How often each line is in a version.
+    let rows = |version: Version| {
+        let text = plan.versions().get(version);
+        let rows = text.lines(region.lines(version)).map(|line| line.trimmed());
+        let mut all: HashMap<&[u8], u32> = HashMap::new();
+        for row in rows.filter(|row| is_worded(row)) {
+            *all.entry(row).or_insert(0) += 1;
+        }
+        all
+    };
+    let base = rows(Version::Base);
+    let mut changed = Vec::new();
+    for version in [Version::Ours, Version::Theirs] {
+        let own = rows(version);
+        let both = own
+            .keys()
+            .chain(base.keys().filter(|row| !own.contains_key(*row)));
+        changed.extend(both.filter(|row| own.get(*row) != base.get(*row)).copied());
+    }
+    // In the order of their words, so that the same one is named each time.
+    changed.sort_unstable();
+    changed.dedup();
+    changed
 }
 
 /// The blocks of some texts, by number.

@@ -11,7 +11,7 @@ use crate::process::invocation::{Git, Invocation, Output};
 use crate::repo::mark::Mark;
 use crate::repo::operation::{Backend, Operation};
 use crate::repo::repository::Repository;
-use crate::situation::interrupted::{is_as_before, not_in_index};
+use crate::situation::interrupted::{is_torn, not_in_index};
 use crate::situation::read::{Commit, Situation, parse_commit};
 use crate::situation::staged::{is_empty_step, staged_print};
 use crate::store::intent::Intent;
@@ -130,13 +130,14 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
         Ending::Skip => simple_call(repo, before.operation, "--skip"),
         Ending::BackOut => simple_call(repo, before.operation, "--abort"),
     };
-    // Above 128 a signal ended it. Hooks may change files and refuse; that is not half a command.
-    let died = match &output {
-        Ok(output) => output.code.is_none_or(|code| code > 128),
+    // From 128 on git gave up or a signal ended it. With 1 it stopped or refused; a hook that refuses may
+    // have changed files, and that is not half a command.
+    let gave_up = match &output {
+        Ok(output) => output.code.is_none_or(|code| code >= 128),
         Err(_) => true,
     };
-    // The note stays for what may be half done.
-    if !died || (*mark == Mark::read(repo)? && is_as_before(repo, &intent)?) {
+    let is_torn = gave_up && is_torn(repo, &intent)?;
+    if !is_torn {
         Intent::forget(repo)?;
     }
     let output = output?;
@@ -146,7 +147,7 @@ pub fn run_ending(repo: &Repository, ending: Ending, seen: &SeenState<'_>) -> Re
         Ending::BackOut => Verdict::Refused,
         _ if over && output.ok() => Verdict::Concluded,
         // Stopping at the next conflict is exit 1 as well; only the state tells them apart.
-        _ if !died && *mark != Mark::read(repo)? => Verdict::NextStep,
+        _ if !is_torn && *mark != Mark::read(repo)? => Verdict::NextStep,
         _ => Verdict::Refused,
     };
     // git has done what was asked for: what cannot be put away must not look like a failure.

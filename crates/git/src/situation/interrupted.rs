@@ -146,6 +146,11 @@ fn after_ending(repo: &Repository, intent: &Intent) -> Result<Became, Error> {
     }
 }
 
+/// Whether a command that was to end an operation did only half of it.
+pub(crate) fn is_torn(repo: &Repository, intent: &Intent) -> Result<bool, Error> {
+    Ok(matches!(after_ending(repo, intent)?, Became::Torn))
+}
+
 /// A commit is made, and the notes of the operation are there still.
 fn after_commit(
     repo: &Repository,

@@ -44,12 +44,11 @@ pub(crate) fn index_copy(repo: &Repository) -> PathBuf {
     folder(repo).join("index")
 }
 
-/// Copies the index; and git's notes, if an operation is in progress. Earlier copies go.
+/// Copies the index; and git's notes, if an operation is in progress. There must be no earlier copies.
 ///
 /// # Errors
 /// If git or the disk refuses.
 pub(crate) fn save(repo: &Repository, in_progress: bool) -> Result<(), Error> {
-    forget(repo)?;
     let folder = folder(repo);
     make_folder(&folder)?;
     let index = index_copy(repo);

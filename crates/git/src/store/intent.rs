@@ -13,9 +13,14 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 
+/// Of the notes that come with copies of the state before.
+const FORMAT: u32 = 2;
+
 /// A command that was about to be run.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Intent {
+    #[serde(default)]
+    format: u32,
     /// The words after `git`.
     pub command: Vec<String>,
     /// The program that runs it.
@@ -25,10 +30,8 @@ pub struct Intent {
     /// The branch that was checked out, as a reference.
     pub(crate) branch: Option<String>,
     /// Whether it ends an operation or goes on with it, rather than beginning one.
-    #[serde(default)]
     pub(crate) is_ending: bool,
     /// Copies of files in conflict that it may discard: their paths, and the files of the copies.
-    #[serde(default)]
     pub(crate) kept: Vec<(Vec<u8>, PathBuf)>,
     /// Tracked files that were not as the index has them, by their bytes.
     pub(crate) changed: Vec<Vec<u8>>,
@@ -54,6 +57,7 @@ impl Intent {
         command: Vec<String>,
         files: NotInIndex,
     ) -> Result<Self, Error> {
+        Self::forget(repo)?;
         before::save(repo, false)?;
         Self::note(repo, command, files, None)
     }
@@ -69,6 +73,7 @@ impl Intent {
         files: NotInIndex,
         kept: Vec<(RepoPath, PathBuf)>,
     ) -> Result<Self, Error> {
+        Self::forget(repo)?;
         before::save(repo, true)?;
         Self::note(repo, command, files, Some(kept))
     }
@@ -84,6 +89,7 @@ impl Intent {
         let is_ending = kept.is_some();
         let kept = kept.unwrap_or_default().into_iter();
         let intent = Intent {
+            format: FORMAT,
             command,
             owner: own().to_owned(),
             head: repo.resolve("HEAD")?,
@@ -115,7 +121,9 @@ impl Intent {
 
     fn read(repo: &Repository) -> Option<Self> {
         let bytes = read_if_there(&file(repo)).ok().flatten()?;
-        serde_json::from_slice(&bytes).ok()
+        let intent: Self = serde_json::from_slice(&bytes).ok()?;
+        // Without the copies there is no way back.
+        (intent.format == FORMAT).then_some(intent)
     }
 
     /// Forgets it: git has answered, or what was left of it is cleared up.

@@ -11,6 +11,10 @@ use clap::Parser;
 use std::fs::OpenOptions;
 use std::process::ExitCode;
 
+/// Parsing makes and frees many small nodes: this allocator takes less time for them.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() -> ExitCode {
     let args: Vec<_> = std::env::args_os().collect();
     let cli = match Cli::try_parse_from(&args) {

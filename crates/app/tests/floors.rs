@@ -22,8 +22,18 @@ const HOUSE: &[(&str, &[&str])] = &[
     (
         "syntax",
         &[
-            "language", "comments", "kinds", "names", "trees", "facts", "shades", "outline",
-            "scopes", "order", "proving",
+            "language",
+            "comments",
+            "kinds",
+            "node_kinds",
+            "names",
+            "trees",
+            "facts",
+            "shades",
+            "outline",
+            "scopes",
+            "order",
+            "proving",
         ],
     ),
     (

@@ -31,9 +31,11 @@ fn judge(
     position: Position,
 ) -> Vec<String> {
     let scopes = versions.map(Scopes::by_layout);
-    let result = Scopes::by_layout(&Source::new(session.draft().bytes()));
+    let text = Source::new(session.draft().bytes());
+    let result = Scopes::by_layout(&text);
     let positions = versions.map(|text| vec![position; text.len()]);
     let texts = MergeTexts {
+        text: &text,
         versions: [&scopes[0], &scopes[1], &scopes[2]],
         result: &result,
         outlines: None,

@@ -113,7 +113,7 @@ fn walk(root: Node<'_>, names: &mut Names<'_>) {
         }
         around.path.truncate(before);
         let mut done = node;
-        around.pass(done);
+        around.pass(done, names.kinds);
         while !cursor.goto_next_sibling() {
             if !cursor.goto_parent() {
                 return;
@@ -122,7 +122,7 @@ fn walk(root: Node<'_>, names: &mut Names<'_>) {
             around.path.truncate(length);
             around.attributes = attributes;
             done = around.ancestors.pop().unwrap_or(root);
-            around.pass(done);
+            around.pass(done, names.kinds);
         }
     }
 }

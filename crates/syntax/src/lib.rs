@@ -10,6 +10,7 @@ mod facts;
 mod kinds;
 mod language;
 mod names;
+mod node_kinds;
 mod order;
 mod outline;
 mod proving;

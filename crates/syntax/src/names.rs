@@ -1,44 +1,13 @@
 //! The names that stand more than once in one place.
 
-use crate::language::{Entry, LANGUAGES, Language, Named};
+use crate::language::{Entry, Language, Named};
+use crate::node_kinds::{NodeKinds, Role};
 use armistice_core::{LineIdx, Repeated};
 use std::collections::HashMap;
-use std::sync::OnceLock;
-use tree_sitter::{Language as Grammar, Node};
+use tree_sitter::Node;
 
 /// A place, a kind and a name: what must be there once.
 type Slot = (usize, &'static str, String);
-
-fn roles(entry: &'static Entry, grammar: &Grammar) -> Vec<Role> {
-    let role = |id: u16| {
-        let kind = grammar.node_kind_for_id(id).unwrap_or_default();
-        if !grammar.node_kind_is_named(id) {
-            Role::Other
-        } else if entry.imports.contains(&kind) {
-            Role::Import
-        } else if entry.lists.contains(&kind) {
-            Role::List
-        } else if entry.bodies.contains(&kind) {
-            Role::Body
-        } else {
-            let named = entry.names.iter().find(|n| n.node == kind);
-            named.map_or(Role::Other, Role::Named)
-        }
-    };
-    (0..grammar.node_kind_count() as u16).map(role).collect()
-}
-
-/// What a kind of node is to the walk.
-#[derive(Clone, Copy)]
-enum Role {
-    Other,
-    Import,
-    Named(&'static Named),
-    /// Holds items of which each is to stand once.
-    List,
-    /// Holds nothing that has to stand once.
-    Body,
-}
 
 /// Bytes of an item of a list that is compared with the others: shorter ones are flags, longer ones
 /// data.
@@ -57,22 +26,21 @@ pub(crate) struct Around<'t> {
 
 impl<'t> Around<'t> {
     /// Goes past a node to what stands behind it.
-    pub(crate) fn pass(&mut self, node: Node<'t>) {
-        let is_attribute = matches!(
-            node.kind(),
-            "attribute_item" | "decorator" | "modifiers" | "marker_annotation"
-        );
-        if is_attribute {
+    pub(crate) fn pass(&mut self, node: Node<'t>, kinds: &NodeKinds) {
+        if !node.is_named() {
+            return;
+        }
+        if kinds.of(node).is_distinguishing {
             self.attributes.push(node);
-        } else if node.is_named() {
+        } else {
             self.attributes.clear();
         }
     }
 
     /// The node in which the name of the current one must stand once.
-    fn place(&self) -> usize {
+    fn place(&self, kinds: &NodeKinds) -> usize {
         let outer = self.ancestors.iter().rev();
-        let mut outer = outer.skip_while(|node| WRAPPERS.contains(&node.kind()));
+        let mut outer = outer.skip_while(|node| kinds.of(**node).is_no_place);
         let whole = self.ancestors.first();
         outer.next().or(whole).map_or(0, Node::id)
     }
@@ -89,14 +57,10 @@ pub struct Declared {
     pub name: String,
 }
 
-/// What the kinds of nodes of each language are, worked out once.
-static ROLES: [OnceLock<Vec<Role>>; LANGUAGES.len()] = [const { OnceLock::new() }; LANGUAGES.len()];
-
 /// Collects names while the tree is walked.
 pub(crate) struct Names<'a> {
     entry: &'static Entry,
-    /// By the number that the grammar gives a kind: to look at its name would take longer than to parse.
-    roles: &'static [Role],
+    pub(crate) kinds: &'static NodeKinds,
     bytes: &'a [u8],
     slots: HashMap<Slot, Vec<LineIdx>>,
     /// What each place is called.
@@ -104,29 +68,11 @@ pub(crate) struct Names<'a> {
     order: Vec<Slot>,
 }
 
-/// Nodes that stand around a single declaration and are no place of their own.
-const WRAPPERS: [&str; 14] = [
-    "export_statement",
-    "decorated_definition",
-    "lexical_declaration",
-    "variable_declaration",
-    "type_declaration",
-    "const_declaration",
-    "var_declaration",
-    "field_declaration",
-    "local_variable_declaration",
-    "property_declaration",
-    "import_clause",
-    "template_declaration",
-    "block_node",
-    "attribute_item",
-];
-
 impl<'a> Names<'a> {
     pub(crate) fn new(language: Language, bytes: &'a [u8]) -> Self {
         let entry = language.entry();
         Names {
-            roles: ROLES[language as usize].get_or_init(|| roles(entry, &language.grammar())),
+            kinds: NodeKinds::of_language(language),
             entry,
             bytes,
             slots: HashMap::new(),
@@ -153,15 +99,12 @@ impl<'a> Names<'a> {
 
     /// Whether there is nothing to look for below a node.
     pub(crate) fn ends_at(&self, node: Node<'_>) -> bool {
-        matches!(
-            self.roles.get(node.kind_id() as usize),
-            Some(Role::Body | Role::Import)
-        )
+        matches!(self.kinds.of(node).role, Role::Body | Role::Import)
     }
 
     /// Looks at one node. Gives the name that what is below stands in, if it has one.
     pub(crate) fn visit(&mut self, node: Node<'_>, around: &Around<'_>) -> Option<String> {
-        let named = match self.roles.get(node.kind_id() as usize)? {
+        let named = match self.kinds.of(node).role {
             Role::Named(named) => named,
             Role::Import => {
                 self.import(node, around);
@@ -178,7 +121,7 @@ impl<'a> Names<'a> {
         if name.is_empty() || node.has_error() && name.contains('\n') {
             return None;
         }
-        let place = around.place();
+        let place = around.place(self.kinds);
         let attributes = self.attributes(node, around);
         let slot = (place, named.kind, format!("{name}{told}{attributes}"));
         self.paths

@@ -3,134 +3,11 @@
 
 use crate::facts::with_tree;
 use crate::language::Language;
+use crate::node_kinds::{NodeKind, NodeKinds};
 use crate::trees::PARSED_BYTES;
 use armistice_core::{Position, Source};
 use std::ops::Range;
 use tree_sitter::Node;
-
-/// What may stand in any order: declarations that are found by name, members by key, imports by name.
-const FREE: [&str; 56] = [
-    "annotation_type_declaration",
-    "block_mapping_pair",
-    "class",
-    "class_declaration",
-    "class_definition",
-    "class_specifier",
-    "const_item",
-    "constructor_declaration",
-    "decorated_definition",
-    "enum_declaration",
-    "enum_item",
-    "export_specifier",
-    "field_initializer",
-    "flow_pair",
-    "function_declaration",
-    "function_definition",
-    "function_item",
-    "impl_item",
-    "import_declaration",
-    "import_from_statement",
-    "import_spec",
-    "import_specifier",
-    "import_statement",
-    "interface_declaration",
-    "jsx_attribute",
-    "keyed_element",
-    "keyword_argument",
-    "method",
-    "method_declaration",
-    "method_definition",
-    "method_signature",
-    "mod_item",
-    "module",
-    "namespace_definition",
-    "namespace_use_declaration",
-    "pair",
-    "preproc_include",
-    "property_declaration",
-    "property_signature",
-    "record_declaration",
-    "shorthand_field_initializer",
-    "singleton_method",
-    "static_item",
-    "struct_item",
-    "struct_specifier",
-    "table",
-    "table_array_element",
-    "trait_declaration",
-    "trait_item",
-    "type_alias_declaration",
-    "type_declaration",
-    "type_item",
-    "union_item",
-    "use_declaration",
-    "using_directive",
-    "generator_function_declaration",
-];
-
-/// What runs, counts or overrides in the order in which it stands.
-const ORDERED: [&str; 35] = [
-    "assignment",
-    "break_statement",
-    "call",
-    "command",
-    "continue_statement",
-    "do_statement",
-    "enum_assignment",
-    "enum_case",
-    "enum_constant",
-    "enum_member_declaration",
-    "enum_variant",
-    "enumerator",
-    "expression_statement",
-    "for_in_statement",
-    "for_statement",
-    "if_statement",
-    "keyframes_statement",
-    "let_declaration",
-    "lexical_declaration",
-    "local_variable_declaration",
-    "media_statement",
-    "pipeline",
-    "redirected_statement",
-    "return_statement",
-    "rule_set",
-    "short_var_declaration",
-    "supports_statement",
-    "switch_statement",
-    "throw_statement",
-    "try_statement",
-    "variable_assignment",
-    "variable_declaration",
-    "while_statement",
-    "with_statement",
-    "yield_statement",
-];
-
-/// What parts that do not depend on each other are in.
-const INDEPENDENT: [&str; 21] = [
-    "block_mapping",
-    "dictionary",
-    "export_clause",
-    "field_initializer_list",
-    "flow_mapping",
-    "import_clause",
-    "import_from_statement",
-    "import_list",
-    "jsx_opening_element",
-    "jsx_self_closing_element",
-    "literal_value",
-    "named_imports",
-    "object",
-    "object_pattern",
-    "selectors",
-    "self_closing_tag",
-    "set",
-    "start_tag",
-    "token_tree",
-    "union_type",
-    "use_list",
-];
 
 /// Returns for each line whether its place has a meaning; `None` if the text cannot be parsed.
 ///
@@ -139,10 +16,11 @@ pub fn positions(language: Language, text: &Source) -> Option<Vec<Position>> {
     if text.bytes().len() > PARSED_BYTES {
         return None;
     }
-    with_tree(language, text.bytes(), |root| read(root, text))
+    with_tree(language, text.bytes(), |root| read(root, language, text))
 }
 
-fn read(root: Node<'_>, text: &Source) -> Vec<Position> {
+fn read(root: Node<'_>, language: Language, text: &Source) -> Vec<Position> {
+    let kinds = NodeKinds::of_language(language);
     let first: Vec<Option<usize>> = text
         .lines(text.all())
         .map(|line| line.bytes().iter().position(|b| !b.is_ascii_whitespace()))
@@ -164,10 +42,11 @@ fn read(root: Node<'_>, text: &Source) -> Vec<Position> {
             if begin != node.start_byte() {
                 (begin, known) = (node.start_byte(), Position::Unknown);
             }
-            if node.kind().contains("comment") {
+            let kind = kinds.of(node);
+            if kind.is_comment {
                 known = Position::Free;
             } else if known == Position::Unknown {
-                known = of_node(node, &around, text.bytes());
+                known = of_node((node, kind), &around, kinds, text.bytes());
             }
             if begins_line {
                 found[start.row] = known;
@@ -194,55 +73,49 @@ fn read(root: Node<'_>, text: &Source) -> Vec<Position> {
 }
 
 /// The position of a line that begins with a node; `around` are the nodes that it is in, from the root on.
-fn of_node(node: Node<'_>, around: &[Node<'_>], bytes: &[u8]) -> Position {
-    let parent = around.last().map_or("", |parent| parent.kind());
+fn of_node(
+    (node, kind): (Node<'_>, NodeKind),
+    around: &[Node<'_>],
+    kinds: &NodeKinds,
+    bytes: &[u8],
+) -> Position {
+    let parent = around.last().map(|parent| kinds.of(*parent));
+    let parent = parent.unwrap_or_default();
     // In Python a member of an object is called an attribute too.
-    let is_of_tag = node.kind() == "attribute" && parent.ends_with("_tag");
-    let is_known = node.is_named() && FREE.contains(&node.kind()) || is_of_tag;
+    let is_of_tag = parent.is_tag && kind.is_attribute_or_member;
     let is_valued = || node.child_by_field_name("value").is_some();
-    if is_enum_member(node, parent) {
+    if kind.is_enum_member || node.is_named() && parent.holds_enum {
         return match is_valued() {
             true => Position::Free,
             false => Position::Ordered,
         };
     }
-    if is_ordered(node) {
+    if kind.is_ordered || kind.is_import_statement && has_effect(node) {
         return Position::Ordered;
     }
-    if is_known || parent == "set" || is_public_name(node, around, bytes) {
+    if kind.is_free
+        || is_of_tag
+        || parent.is_set
+        || parent.is_list_or_tuple && is_public_name(node, around, bytes)
+    {
         return Position::Free;
     }
     Position::Unknown
 }
 
-/// Whether a node is a member of an enumeration.
-fn is_enum_member(node: Node<'_>, parent: &str) -> bool {
-    let of_enum = matches!(parent, "enum_body" | "enum_declaration_list");
-    let kinds = [
-        "enumerator",
-        "enum_variant",
-        "enum_assignment",
-        "enum_member_declaration",
-    ];
-    node.is_named() && (of_enum || kinds.contains(&node.kind()))
-}
-
-/// Whether a node runs, counts or overrides in the order in which it stands.
-fn is_ordered(node: Node<'_>) -> bool {
-    // An import that binds no name is there for what it does.
+/// Whether an import binds no name: it is there for what it does.
+fn has_effect(node: Node<'_>) -> bool {
     let is_string = |child: Node<'_>| child.kind() == "string";
-    let has_effect =
-        node.kind() == "import_statement" && node.named_child(0).is_some_and(is_string);
-    has_effect || ORDERED.contains(&node.kind())
+    node.named_child(0).is_some_and(is_string)
 }
 
-/// Whether a node is an item of Python's list of public names.
+/// Whether an item of a list is one of Python's public names.
 fn is_public_name(node: Node<'_>, around: &[Node<'_>], bytes: &[u8]) -> bool {
-    let [.., assignment, list] = around else {
+    let [.., assignment, _] = around else {
         return false;
     };
-    let is_item = node.is_named() && matches!(list.kind(), "list" | "tuple");
-    let left = assignment.child_by_field_name("left").filter(|_| is_item);
+    let left = assignment.child_by_field_name("left");
+    let left = left.filter(|_| node.is_named());
     left.is_some_and(|left| bytes.get(left.byte_range()) == Some(b"__all__"))
 }
 
@@ -259,6 +132,7 @@ pub fn are_independent(
         return None;
     }
     with_tree(language, text.bytes(), |root| {
+        let kinds = NodeKinds::of_language(language);
         let from = edits[0].start.min(edits[1].start);
         let to = edits[0].end.max(edits[1].end);
         let Some(node) = root.named_descendant_for_byte_range(from, to) else {
@@ -278,7 +152,7 @@ pub fn are_independent(
         let by_name = matches!(node.kind(), "argument_list" | "arguments")
             && by_keyword(one)
             && by_keyword(other);
-        is_apart && (INDEPENDENT.contains(&node.kind()) || by_name)
+        is_apart && (kinds.of(node).has_independent_parts || by_name)
     })
 }
 

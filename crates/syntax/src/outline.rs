@@ -1,7 +1,8 @@
 //! The outline of a text: what it declares, nested, with the comments and attributes of each.
 
-use crate::kinds::{DeclaringKind, NameOf, kinds_of};
+use crate::kinds::{DeclaringKind, NameOf};
 use crate::language::Language;
+use crate::node_kinds::{NodeKind, NodeKinds};
 use crate::trees::{self, PARSED_BYTES};
 use armistice_core::{Declaration, LineIdx, LineRange, Outline, Source};
 use tree_sitter::Node;
@@ -41,7 +42,7 @@ pub fn outline(language: Language, text: &Source) -> Option<Outline> {
 fn read(root: Node<'_>, language: Language, text: &Source) -> Outline {
     let reader = Reader {
         bytes: text.bytes(),
-        kinds: kinds_of(language),
+        kinds: NodeKinds::of_language(language),
         ends_with_comments: language == Language::Toml,
     };
     let mut declarations = Vec::new();
@@ -54,12 +55,16 @@ fn read(root: Node<'_>, language: Language, text: &Source) -> Outline {
 fn count_errors(root: Node<'_>, language: Language) -> usize {
     // An end tag without a beginning is no error to the parser.
     let has_odd_tags = language == Language::Html;
+    if !has_odd_tags && !root.has_error() {
+        return 0;
+    }
+    let kinds = NodeKinds::of_language(language);
     let mut count = 0;
     let mut cursor = root.walk();
     loop {
         let node = cursor.node();
         let is_error = node.is_error() || node.is_missing();
-        count += usize::from(is_error || node.kind() == "erroneous_end_tag");
+        count += usize::from(is_error || kinds.of(node).is_odd_tag);
         let may_have_errors = node.has_error() || has_odd_tags;
         if !is_error && may_have_errors && cursor.goto_first_child() {
             continue;
@@ -74,7 +79,7 @@ fn count_errors(root: Node<'_>, language: Language) -> usize {
 
 struct Reader<'a> {
     bytes: &'a [u8],
-    kinds: &'static [DeclaringKind],
+    kinds: &'static NodeKinds,
     /// Whether the comments above a declaration stand in the node before it.
     ends_with_comments: bool,
 }
@@ -118,7 +123,8 @@ impl Reader<'_> {
         for child in node.children(&mut cursor) {
             let is_first = self.bytes[child.byte_range()].starts_with(b"#!");
             let begins_line = self.begins_its_line(child);
-            if !is_first && begins_line && leading.takes(child) {
+            let kind = self.kinds.of(child);
+            if !is_first && begins_line && leading.takes(child, kind) {
                 continue;
             }
             let first = leading.first_for(child);
@@ -131,25 +137,26 @@ impl Reader<'_> {
                 Some(wrapper) => wrapper,
                 None => Wrapped { first, node: child },
             };
-            self.child(child, around, depth, out);
+            self.child(child, kind, around, depth, out);
         }
     }
 
     fn child<'t>(
         &self,
         child: Node<'t>,
+        child_kind: NodeKind,
         around: Wrapped<'t>,
         depth: usize,
         out: &mut Vec<Declaration>,
     ) {
-        let known = self.kinds.iter().find(|k| k.node == child.kind());
+        let known = child_kind.declaring;
         let found = known.filter(|_| child.is_named() && !child.is_missing());
         let name = found.and_then(|kind| Some((kind, self.name(child, kind)?)));
         let Some((kind, name)) = name else {
-            if is_code(child) {
+            if child_kind.is_code {
                 return;
             }
-            let wraps = WRAPPERS.contains(&child.kind()) && self.declares_one(child);
+            let wraps = child_kind.is_wrapper && self.declares_one(child);
             return self.children(child, wraps.then_some(around), depth + 1, out);
         };
         let mut inner = Vec::new();
@@ -173,7 +180,7 @@ impl Reader<'_> {
     /// Whether one of a node's children at most declares something: else each stands for itself.
     fn declares_one(&self, node: Node<'_>) -> bool {
         let mut cursor = node.walk();
-        let declares = |n: &Node<'_>| self.kinds.iter().any(|k| k.node == n.kind());
+        let declares = |n: &Node<'_>| self.kinds.of(*n).declaring.is_some();
         node.named_children(&mut cursor).filter(declares).count() <= 1
     }
 
@@ -290,34 +297,6 @@ struct Wrapped<'t> {
     node: Node<'t>,
 }
 
-/// Nodes that stand around a single declaration.
-const WRAPPERS: [&str; 18] = [
-    "export_statement",
-    "decorated_definition",
-    "lexical_declaration",
-    "variable_declaration",
-    "type_declaration",
-    "const_declaration",
-    "var_declaration",
-    "local_variable_declaration",
-    "template_declaration",
-    "expression_statement",
-    "ambient_declaration",
-    "declaration",
-    "type_definition",
-    "field_declaration",
-    "property_declaration",
-    "attributed_declaration",
-    "namespace_body",
-    "declaration_with_attributes",
-];
-
-/// Whether what is declared below a node is of no interest: it runs.
-fn is_code(node: Node<'_>) -> bool {
-    let kind = node.kind();
-    kind.contains("function") || kind.contains("lambda") || kind.contains("closure")
-}
-
 /// Comments and attributes that wait for what they belong to.
 #[derive(Default)]
 struct Leading {
@@ -327,20 +306,14 @@ struct Leading {
 
 impl Leading {
     /// Whether a node is one of them; it then waits with those before it.
-    fn takes(&mut self, node: Node<'_>) -> bool {
-        let kind = node.kind();
-        let is_comment = kind.contains("comment");
-        let is_attribute = matches!(
-            kind,
-            "attribute_item" | "decorator" | "attribute_list" | "annotation"
-        );
+    fn takes(&mut self, node: Node<'_>, kind: NodeKind) -> bool {
+        if !kind.is_comment && !kind.is_attribute {
+            return false;
+        }
         let (first, mut last) = (node.start_position().row, node.end_position().row);
         // Some comments end behind their line.
         if node.end_position().column == 0 && last > first {
             last -= 1;
-        }
-        if !is_comment && !is_attribute {
-            return false;
         }
         self.rows = match self.rows {
             Some((from, to)) if to + 1 >= first => Some((from, last)),

@@ -8,6 +8,7 @@ use crate::trees::parse_like;
 use armistice_core::{
     Draft, MergeTexts, Objection, Outline, Plan, Position, Proofs, Scopes, Source, TextKind,
 };
+use std::cell::OnceCell;
 use std::ops::Range;
 
 /// Bytes of each version up to which results are checked where the texts are parsed: half a second for
@@ -28,6 +29,8 @@ pub struct ParsedProofs<'a> {
     kind: TextKind,
     /// How scopes are read where a text has errors, or there is no parser.
     layout: fn(&Source) -> Scopes,
+    /// Those of the versions, read so although they are parsed.
+    by_layout: OnceCell<[Scopes; 3]>,
 }
 
 /// Whether lines of a language use names that other lines declare.
@@ -91,6 +94,7 @@ impl<'a> ParsedProofs<'a> {
             path,
             kind: TextKind::of(path, Language::of(path).is_some_and(has_names)),
             layout,
+            by_layout: OnceCell::new(),
         })
     }
 
@@ -105,13 +109,12 @@ impl<'a> ParsedProofs<'a> {
             parse_like(language, text.bytes(), ours.bytes());
         }
         let parsed = self.language.and_then(|language| scopes(language, &text));
-        let by_layout: [Scopes; 3];
         let (versions, result) = match (self.language, parsed) {
             (Some(_), Some(result)) => (&self.scopes, result),
             (Some(_), None) => {
                 let all = self.plan.real_versions();
-                by_layout = [&all.base, &all.ours, &all.theirs].map(self.layout);
-                (&by_layout, (self.layout)(&text))
+                let read = || [&all.base, &all.ours, &all.theirs].map(self.layout);
+                (self.by_layout.get_or_init(read), (self.layout)(&text))
             }
             (None, _) => (&self.scopes, (self.layout)(&text)),
         };
@@ -123,6 +126,7 @@ impl<'a> ParsedProofs<'a> {
             language.and_then(|language| are_independent(language, base, edits)) == Some(true)
         };
         let texts = MergeTexts {
+            text: &text,
             positions: self
                 .positions
                 .as_ref()

@@ -1,6 +1,7 @@
 //! The blocks that each line of a text is in.
 
 use crate::language::Language;
+use crate::node_kinds::NodeKinds;
 use crate::trees::{self, PARSED_BYTES};
 use armistice_core::{Scopes, Source};
 use tree_sitter::Node;
@@ -21,14 +22,15 @@ pub fn scopes(language: Language, text: &Source) -> Option<Scopes> {
         return None;
     }
     let parsed = trees::parsed(language, text.bytes())?;
-    let read = || read(parsed.tree.root_node(), text);
+    let read = || read(parsed.tree.root_node(), language, text);
     parsed.scopes.get_or_init(read).clone()
 }
 
-fn read(root: Node<'_>, text: &Source) -> Option<Scopes> {
+fn read(root: Node<'_>, language: Language, text: &Source) -> Option<Scopes> {
     if root.has_error() {
         return None;
     }
+    let kinds = NodeKinds::of_language(language);
     let first: Vec<Option<usize>> = text
         .lines(text.all())
         .map(|line| line.bytes().iter().position(|b| !b.is_ascii_whitespace()))
@@ -48,7 +50,7 @@ fn read(root: Node<'_>, text: &Source) -> Option<Scopes> {
         if is_first && !seen[start.row] {
             seen[start.row] = true;
             let row = start.row as u32;
-            let is_comment = node.is_extra() || node.kind().contains("comment");
+            let is_comment = node.is_extra() || kinds.of(node).is_comment;
             let chain = open.iter().copied().filter(|header| *header < row);
             headers[start.row] = (!is_comment).then(|| chain.collect());
         }

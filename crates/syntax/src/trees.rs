@@ -27,6 +27,17 @@ const KEPT_TREES: usize = 64;
 thread_local! {
     /// One for all texts that a thread parses: what it needs for its work is made ready once.
     static PARSER: RefCell<Parser> = RefCell::new(Parser::new());
+    /// The last text that was parsed like another: the results of one merge are more like each other than
+    /// like any version.
+    static LAST: RefCell<Option<Alike>> = const { RefCell::new(None) };
+}
+
+/// A text that was parsed like another.
+struct Alike {
+    /// The other.
+    like: Key,
+    bytes: Vec<u8>,
+    text: Arc<ParsedText>,
 }
 
 /// What is kept of a text: its language, its length, and two hashes with random keys.
@@ -70,18 +81,31 @@ pub fn parse_like(language: Language, bytes: &[u8], like: &[u8]) {
     if bytes.len().max(like.len()) > PARSED_BYTES || find(&key).is_some() {
         return;
     }
-    let known = parsed(language, like).filter(|known| !known.tree.root_node().has_error());
-    let Some(known) = known else {
-        return;
+    let like_key = self::key(language, like);
+    let last = LAST.take().filter(|last| last.like == like_key);
+    let (old, known) = match &last {
+        Some(last) => (&*last.bytes, Arc::clone(&last.text)),
+        None => {
+            let known = parsed(language, like).filter(|known| !known.tree.root_node().has_error());
+            let Some(known) = known else {
+                return;
+            };
+            (like, known)
+        }
     };
     let mut edited = known.tree.clone();
-    for edit in edits(like, bytes).iter().rev() {
+    for edit in edits(old, bytes).iter().rev() {
         edited.edit(edit);
     }
     let tree = PARSER.with_borrow_mut(|parser| parse(parser, language, bytes, Some(&edited)));
-    if let Some(tree) = tree.filter(|tree| !tree.root_node().has_error()) {
-        keep(key, Some(tree));
-    }
+    let tree = tree.filter(|tree| !tree.root_node().has_error());
+    let text = tree.and_then(|tree| keep(key, Some(tree)));
+    let alike = text.map(|text| Alike {
+        like: like_key,
+        bytes: bytes.to_vec(),
+        text,
+    });
+    LAST.set(alike.or(last));
 }
 
 /// The changed lines between two texts, in order; each counts in a text in which those after it were
@@ -236,6 +260,10 @@ mod tests {
                         checked += 1;
                         let same = |tree: &Tree| (tree.root_node().to_sexp(), ends(tree));
                         assert_eq!(same(&found), same(&expected), "{new}");
+                        // The text before it is the one whose tree is reused now.
+                        parse_like(language, new.as_bytes(), text.as_bytes());
+                        let kept = parsed(language, new.as_bytes()).unwrap();
+                        assert_eq!(same(&kept.tree), same(&expected), "{new}");
                     }
                 }
             }

@@ -210,7 +210,7 @@ pub const STEPS: usize = 400;
 const WEIGHED_FILES: usize = 100;
 
 /// Files that are read at a time before a merge goes on to the next.
-const PORTION: usize = 16;
+const PORTION: usize = 32;
 /// How often the files read so far are handed over.
 const TELL_INTERVAL: Duration = Duration::from_millis(250);
 

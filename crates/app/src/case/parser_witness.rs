@@ -7,6 +7,7 @@
 use armistice_core::{Certainty, Finding, LineIdx, Plan, RegionId, Ruling, Session, Source};
 use armistice_git::{has_parser, new_syntax_findings};
 use armistice_syntax::is_checked;
+use std::cell::OnceCell;
 use std::sync::Arc;
 
 /// How often rulings that a parser objects to are taken out before all of a file are.
@@ -99,31 +100,30 @@ fn settled(
 struct Judge<'a> {
     plan: &'a Arc<Plan>,
     path: &'a str,
-    /// The text in which everything is open.
-    untouched: Source,
+    /// The text in which everything is open, once it is asked for.
+    untouched: OnceCell<Source>,
 }
 
 impl<'a> Judge<'a> {
     fn new(plan: &'a Arc<Plan>, path: &'a str) -> Self {
-        let untouched = Source::new(Session::new(Arc::clone(plan)).draft().bytes());
         Judge {
             plan,
             path,
-            untouched,
+            untouched: OnceCell::new(),
         }
     }
 
     fn findings(&self, settled: Vec<(RegionId, Ruling)>) -> (Session, Vec<Finding>) {
         let versions = self.plan.real_versions();
-        let others = [
-            &versions.base,
-            &versions.ours,
-            &versions.theirs,
-            &self.untouched,
-        ];
+        let mut others = vec![&versions.base, &versions.ours, &versions.theirs];
         let session = Session::with_rulings(Arc::clone(self.plan), settled);
         let text = Source::new(session.draft().bytes());
-        let found = new_syntax_findings(self.path, &text, &others);
+        let mut found = new_syntax_findings(self.path, &text, &others);
+        if !found.is_empty() {
+            let open = || Source::new(Session::new(Arc::clone(self.plan)).draft().bytes());
+            others.push(self.untouched.get_or_init(open));
+            found = new_syntax_findings(self.path, &text, &others);
+        }
         (session, found)
     }
 }

@@ -162,19 +162,18 @@ impl Judge<'_> {
                 return None;
             };
             let draft = session.draft();
+            let judged = rulings.iter().filter(|(_, r)| is_judged(r));
+            let judged: Vec<RegionId> = judged.map(|(id, _)| *id).collect();
             let mut found = all.clone();
             found.retain(|found| found.leaves < least);
-            if !found.is_empty() {
-                found.retain(|found| !known.contains(&id_of(found)));
+            // Of the lines of a ruling nothing is known as long as its conflict is open.
+            let is_own = |found: &Objection| judged.contains(&found.region);
+            if !found.iter().all(is_own) {
+                found.retain(|found| is_own(found) || !known.contains(&id_of(found)));
             }
             if found.is_empty() {
                 return Some(all);
             }
-            let judged: Vec<RegionId> = rulings
-                .iter()
-                .filter(|(_, r)| is_judged(r))
-                .map(|(id, _)| *id)
-                .collect();
             // The worst that is found of each ruling.
             let mut culprits: BTreeMap<RegionId, &Objection> = BTreeMap::new();
             let mut blame = |id: RegionId, found| {

@@ -26,6 +26,7 @@ use armistice_git::{
     take_back, take_in, terrain, undo_interrupted, write_all,
 };
 use armistice_git::{in_parallel, processors};
+use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 use std::sync::{Mutex, MutexGuard};
@@ -255,9 +256,16 @@ impl CaseService {
             }
         };
         match load_all(&self.repo, cases) {
-            Ok(all) => in_parallel(cases.iter().zip(all), processors(), |(case, loaded)| {
-                one(case, loaded)
-            }),
+            Ok(all) => {
+                // The longest first, so that the processors end together.
+                let mut order: Vec<(usize, Loaded)> = all.into_iter().enumerate().collect();
+                order.sort_by_key(|(_, loaded)| Reverse(loaded.versions.ours.bytes().len()));
+                let mut done = in_parallel(order.into_iter(), processors(), |(nth, loaded)| {
+                    (nth, one(&cases[nth], loaded))
+                });
+                done.sort_unstable_by_key(|(nth, _)| *nth);
+                done.into_iter().map(|(_, load)| load).collect()
+            }
             // One that fails must not take the others with it.
             Err(error) if cases.len() == 1 => vec![CaseLoad::Failed(error.to_string())],
             Err(_) => {

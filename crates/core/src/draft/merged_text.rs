@@ -129,21 +129,42 @@ impl Draft {
         (after > 0 && after < self.starts.len()).then(|| RegionId(after as u32 - 1))
     }
 
+    /// All lines, in order.
+    pub fn lines(&self) -> impl Iterator<Item = DraftLine<'_>> {
+        let regions = (0..).zip(&self.regions);
+        let segments = regions.flat_map(|(id, region)| {
+            let segments = region.segments.iter();
+            segments.map(move |segment| (RegionId(id), segment))
+        });
+        segments.flat_map(move |(region, segment)| {
+            (0..segment.len()).map(move |nth| self.line_of(region, segment, nth))
+        })
+    }
+
+    fn line_of<'a>(
+        &'a self,
+        region: RegionId,
+        segment: &'a DraftSegment,
+        nth: usize,
+    ) -> DraftLine<'a> {
+        DraftLine {
+            line: segment.line(self.plan.versions(), nth),
+            origin: segment.origin(),
+            region,
+            source: segment.source().map(|(version, lines)| Pick {
+                version,
+                line: LineIdx(lines.start.0 + nth as u32),
+            }),
+        }
+    }
+
     /// One line.
     pub fn line(&self, line: LineIdx) -> Option<DraftLine<'_>> {
         let region = self.region_at(line)?;
         let mut nth = (line.0 - self.starts[region.0 as usize]) as usize;
         for segment in self.segments(region) {
             if nth < segment.len() {
-                return Some(DraftLine {
-                    line: segment.line(self.plan.versions(), nth),
-                    origin: segment.origin(),
-                    region,
-                    source: segment.source().map(|(version, lines)| Pick {
-                        version,
-                        line: LineIdx(lines.start.0 + nth as u32),
-                    }),
-                });
+                return Some(self.line_of(region, segment, nth));
             }
             nth -= segment.len();
         }

@@ -3,6 +3,7 @@
 //! Not here: how declarations are found (the syntax crate, or `indented` where no parser is known).
 
 use crate::text::lines::{LineIdx, LineRange};
+use std::sync::Arc;
 
 /// A function, a type, a key, a section: something with a name that takes whole lines.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -31,7 +32,7 @@ impl Declaration {
     }
 }
 
-/// The declarations of a text.
+/// The declarations of a text. A copy costs nothing.
 ///
 /// ```
 /// use armistice_core::{Declaration, LineIdx, LineRange, Outline};
@@ -50,7 +51,7 @@ impl Declaration {
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Outline {
     /// In order; no two share a line, and what is inside of one lies behind its first line.
-    declarations: Vec<Declaration>,
+    declarations: Arc<[Declaration]>,
     /// Whether a parser found them; else they are read by indentation.
     parsed: bool,
     /// How many places made no sense to the parser.
@@ -64,7 +65,7 @@ impl Outline {
     /// first line of what it stands in, is left out.
     pub fn new(declarations: Vec<Declaration>, lines: usize, parsed: bool) -> Self {
         Outline {
-            declarations: settled(declarations, LineRange::from(0..lines)),
+            declarations: settled(declarations, LineRange::from(0..lines)).into(),
             parsed,
             errors: 0,
         }
@@ -93,7 +94,7 @@ impl Outline {
     /// The declarations that a line stands in, outermost first.
     pub fn at(&self, line: LineIdx) -> Vec<&Declaration> {
         let mut out = Vec::new();
-        let mut here = self.declarations.as_slice();
+        let mut here = self.declarations();
         loop {
             let nth = here.partition_point(|d| d.lines.end <= line);
             match here.get(nth).filter(|d| d.lines.contains(line)) {

@@ -10,8 +10,8 @@ use crate::text::lines::LineIdx;
 use crate::verify::result_lines::{
     LineSource, Objection, Pairing, ProofKind, ResultLines, first_words, width, words,
 };
+use foldhash::{HashMap, HashMapExt, HashSet};
 use std::cell::LazyCell;
-use std::collections::{HashMap, HashSet};
 
 /// Words that declare the word after them.
 const DECLARING: [&[u8]; 22] = [
@@ -51,12 +51,12 @@ pub(crate) fn unbound(lines: &ResultLines<'_>, names: &VersionNames<'_>) -> Vec<
 
 /// Returns the settled lines that use an anchor which the merged text has not.
 pub(crate) fn without_anchor(lines: &ResultLines<'_>) -> Vec<Objection> {
-    let rows = (0..lines.draft.len() as u32).filter_map(|row| lines.draft.line(LineIdx(row)));
+    let rows = (0..lines.draft.len() as u32).filter_map(|row| lines.line(row));
     let anchors: HashSet<&[u8]> = rows
         .flat_map(|line| marked(line.line.trimmed(), b'&'))
         .collect();
     let missing = |(row, _): (u32, LineSource)| {
-        let line = lines.draft.line(LineIdx(row))?.line;
+        let line = lines.line(row)?.line;
         let name = marked(line.trimmed(), b'*')
             .into_iter()
             .find(|name| !anchors.contains(name))?;
@@ -90,7 +90,8 @@ fn names(line: &[u8]) -> Vec<&[u8]> {
     let (mut quote, mut from) = (None, 0);
     let mut end = line.len();
     for (at, byte) in line.iter().enumerate() {
-        let starts_comment = line[at..].starts_with(b"//") || line[at..].starts_with(b" #");
+        let next = line.get(at + 1);
+        let starts_comment = matches!((byte, next), (b'/', Some(b'/')) | (b' ', Some(b'#')));
         match quote {
             Some(sign) if *byte == sign => (quote, from) = (None, at + 1),
             Some(_) => {}
@@ -208,14 +209,14 @@ fn gone(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Objection> {
     let declared = LazyCell::new(|| {
         let mut declared = Declared::default();
         for row in 0..lines.draft.len() as u32 {
-            if let Some(line) = lines.draft.line(LineIdx(row)) {
+            if let Some(line) = lines.line(row) {
                 declared.add(line.line.trimmed());
             }
         }
         declared
     });
     for (row, _) in lines.edited() {
-        let Some(line) = lines.draft.line(LineIdx(row)) else {
+        let Some(line) = lines.line(row) else {
             continue;
         };
         let gone = |name: &&[u8]| {
@@ -261,7 +262,7 @@ fn used_too_early(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Object
     let rows = (0..lines.draft.len() as u32).rev();
     let result: HashMap<&[u8], u32> = rows
         .filter_map(|row| {
-            let line = lines.draft.line(LineIdx(row))?.line;
+            let line = lines.line(row)?.line;
             Some((declared_in_order(line.trimmed())?, row))
         })
         .collect();
@@ -330,7 +331,7 @@ fn imported_twice(lines: &ResultLines<'_>) -> Vec<Objection> {
             continue;
         }
         let sides = lines.changed_by(source.id);
-        let [side] = sides[..] else { continue };
+        let [side] = *sides else { continue };
         for name in imported(line) {
             match bound.get(&name) {
                 Some((other, at)) if *other != side && *at != row => {
@@ -349,7 +350,7 @@ fn imported_twice(lines: &ResultLines<'_>) -> Vec<Objection> {
 /// Python's functions in which a parameter without a default follows one with.
 fn required_after_default(lines: &ResultLines<'_>) -> Vec<Objection> {
     let is_wrong = |row: &u32| {
-        let line = lines.draft.line(LineIdx(*row));
+        let line = lines.line(*row);
         line.is_some_and(|line| has_required_after_default(line.line.trimmed()))
     };
     let rows = lines.settled().map(|(row, _)| row).filter(is_wrong);
@@ -397,11 +398,7 @@ fn without_separator(lines: &ResultLines<'_>) -> Vec<Objection> {
     let mut found = Vec::new();
     let mut before: Option<(LineSource, &[u8])> = None;
     for (row, source) in lines.settled() {
-        let Some(line) = lines
-            .draft
-            .line(LineIdx(row))
-            .map(|line| line.line.trimmed())
-        else {
+        let Some(line) = lines.line(row).map(|line| line.line.trimmed()) else {
             continue;
         };
         if let Some((last, above)) = before

@@ -36,10 +36,7 @@ pub(crate) fn dependent(
     let versions = lines.draft.plan().real_versions();
     let mut found = Vec::new();
     for (row, source) in lines.settled() {
-        let is_blended = lines
-            .draft
-            .line(LineIdx(row))
-            .is_some_and(|line| line.source.is_none());
+        let is_blended = lines.line(row).is_some_and(|line| line.source.is_none());
         let rows = [Version::Base, Version::Ours, Version::Theirs]
             .map(|version| lines.row(version, source.id));
         let ([Some(base), Some(ours), Some(theirs)], true) = (rows, is_blended) else {

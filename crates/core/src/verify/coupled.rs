@@ -2,7 +2,6 @@
 
 use crate::model::side::Side;
 use crate::model::versions::Version;
-use crate::text::lines::LineIdx;
 use crate::verify::merge_texts::TextKind;
 use crate::verify::result_lines::{LineId, LineSource, Objection, ProofKind, ResultLines, words};
 use crate::verify::scopes::Scopes;
@@ -42,14 +41,14 @@ struct Edited<'a> {
 pub(crate) fn coupled(lines: &ResultLines<'_>, kind: TextKind) -> Vec<Objection> {
     let plan = lines.draft.plan();
     let in_conflict = |row: u32| {
-        let region = lines.draft.region_at(LineIdx(row));
-        region.is_some_and(|region| plan.conflict_of(region).is_some())
+        let line = lines.line(row);
+        line.is_some_and(|line| plan.conflict_of(line.region).is_some())
     };
     let settled = lines.settled().filter(|(row, _)| in_conflict(*row));
     let edited: Vec<Edited<'_>> = settled
         .filter_map(|(row, source)| {
             let sides = lines.changed_by(source.id);
-            let [side] = sides[..] else { return None };
+            let [side] = *sides else { return None };
             let line = lines.text(source.version, source.row);
             Some(Edited { row, side, line })
         })
@@ -166,7 +165,7 @@ pub(crate) fn outgrown_counts(lines: &ResultLines<'_>, result: &Scopes) -> Vec<O
                 let inside = result.of(*at).is_some_and(|above| above.contains(&row));
                 inside && lines.row(Version::Base, of.id).is_none()
             })
-            .filter_map(|(_, of)| match lines.changed_by(of.id)[..] {
+            .filter_map(|(_, of)| match *lines.changed_by(of.id) {
                 [side] => Some(side),
                 _ => None,
             })
@@ -192,7 +191,7 @@ pub(crate) fn same_numbers(lines: &ResultLines<'_>, result: &Scopes) -> Vec<Obje
         let text = lines.text(source.version, source.row);
         if let Some((name, number)) = numbered(text)
             && let Some(block) = result.of(row)
-            && let [side] = lines.changed_by(source.id)[..]
+            && let [side] = *lines.changed_by(source.id)
         {
             added.push(Numbered {
                 row,
@@ -269,7 +268,7 @@ fn numbered(line: &[u8]) -> Option<(&[u8], &[u8])> {
 /// `separator` parts the fields; rows that do not hold it are no rows.
 pub(crate) fn uneven_rows(lines: &ResultLines<'_>, separator: u8) -> Vec<Objection> {
     let fields = |row: u32| {
-        let line = lines.draft.line(LineIdx(row))?.line;
+        let line = lines.line(row)?.line;
         let n = line.bytes().iter().filter(|b| **b == separator).count();
         (n > 0).then_some(n)
     };

@@ -1,6 +1,7 @@
 //! What the proofs know of the texts of a merge beside their lines.
 
 use crate::outline::declaration::Outline;
+use crate::text::source::Source;
 use crate::verify::order::Position;
 use crate::verify::scopes::Scopes;
 use std::ops::Range;
@@ -12,6 +13,8 @@ pub type Independent<'a> = dyn Fn([Range<usize>; 2]) -> bool + 'a;
 /// them out.
 #[derive(Clone, Copy)]
 pub struct MergeTexts<'a> {
+    /// The merged text.
+    pub text: &'a Source,
     /// Of base, ours and theirs.
     pub versions: [&'a Scopes; 3],
     /// Of the merged text.

@@ -17,10 +17,12 @@ use crate::text::tokens::is_worded;
 use crate::verify::merge_texts::MergeTexts;
 use crate::verify::result_lines::{Objection, ProofKind, ResultLines};
 use crate::verify::scopes::{Scopes, opens_block};
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 /// The names of the headers of a block, outermost first.
-type Block = Vec<Vec<u8>>;
+type Block = Arc<[Vec<u8>]>;
 /// How often each text is in each block.
 type Counts<'a> = HashMap<&'a [u8], BTreeMap<u32, i64>>;
 
@@ -102,12 +104,8 @@ pub(crate) fn misdirected(
     if changed.is_empty() {
         return Vec::new();
     }
-    let result = Source::new(lines.draft.bytes());
-    if result.len() != lines.draft.len() {
-        return Vec::new();
-    }
     let mut blocks = edits.blocks.clone();
-    let of_result = blocks.count(&result, texts.result, changed);
+    let of_result = blocks.count(texts.text, texts.result, changed);
     let [base, ours, theirs] = &edits.counts;
     let counts = [base, ours, theirs, &of_result];
     let common = blocks.common();
@@ -338,6 +336,7 @@ fn changed_texts<'a>(plan: &'a Plan, region: &Region) -> Vec<&'a [u8]> {
 #[derive(Clone, Default)]
 struct Blocks {
     numbers: HashMap<Block, u32>,
+    names: Vec<Block>,
     /// Of each text the blocks that it has.
     of_texts: Vec<HashSet<u32>>,
     /// Of each text the header of each block; none where blocks of one name have several.
@@ -353,21 +352,20 @@ impl Blocks {
         wanted: &HashSet<&[u8]>,
     ) -> Counts<'t> {
         let mut counts: Counts<'t> = HashMap::new();
-        let mut last: Option<(&[u32], u32)> = None;
+        let mut known: Vec<Option<u32>> = vec![None; scopes.blocks()];
         let mut own = HashSet::new();
         let mut own_headers: HashMap<u32, Option<Vec<u8>>> = HashMap::new();
         let mut seen = HashSet::new();
         for (row, line) in (0..).zip(text.lines(text.all())) {
-            let Some(headers) = scopes.of(row) else {
+            let Some(number) = scopes.number(row) else {
                 continue;
             };
-            let block = match last {
-                Some((same, block)) if same == headers => block,
-                _ => {
+            let block = match known[number as usize] {
+                Some(block) => block,
+                None => {
+                    let headers = scopes.block(number);
                     let name = |row: &u32| header_name(text, *row);
-                    let name: Block = headers.iter().map(name).collect();
-                    let next = self.numbers.len() as u32;
-                    let block = *self.numbers.entry(name).or_insert(next);
+                    let block = self.numbered(headers.iter().map(name).collect());
                     if let Some(row) = headers.last().filter(|row| seen.insert(**row)) {
                         let header = header_line(text, *row).to_vec();
                         let first = own_headers.entry(block);
@@ -376,8 +374,9 @@ impl Blocks {
                     block
                 }
             };
-            last = Some((headers, block));
-            own.insert(block);
+            if known[number as usize].replace(block).is_none() {
+                own.insert(block);
+            }
             let line = line.trimmed();
             if wanted.contains(line) {
                 let all = counts.entry(line).or_default();
@@ -387,6 +386,17 @@ impl Blocks {
         self.of_texts.push(own);
         self.headers.push(own_headers);
         counts
+    }
+
+    /// The number of a block.
+    fn numbered(&mut self, name: Block) -> u32 {
+        if let Some(known) = self.numbers.get(&name) {
+            return *known;
+        }
+        let next = self.names.len() as u32;
+        self.names.push(Arc::clone(&name));
+        self.numbers.insert(name, next);
+        next
     }
 
     /// The blocks that all texts have. Lines outside of every block are not compared.
@@ -418,9 +428,7 @@ impl Blocks {
     }
 
     fn name(&self, block: u32) -> Option<&Block> {
-        let mut names = self.numbers.iter();
-        let found = names.find(|(_, number)| **number == block)?;
-        Some(found.0)
+        self.names.get(block as usize)
     }
 
     /// Whether a block is within another.
@@ -483,6 +491,7 @@ mod tests {
         let result = Source::new(session.draft().bytes());
         let scopes = [&base, &ours, &theirs, &result].map(Scopes::by_layout_of_code);
         let texts = MergeTexts {
+            text: &result,
             versions: [&scopes[0], &scopes[1], &scopes[2]],
             result: &scopes[3],
             outlines: None,

@@ -2,7 +2,6 @@
 
 use crate::model::side::Side;
 use crate::model::versions::Version;
-use crate::text::lines::LineIdx;
 use crate::verify::result_lines::{LineSource, Objection, ProofKind, ResultLines, width, words};
 
 /// Whether the place of a line among its neighbours has a meaning.
@@ -41,14 +40,14 @@ pub(crate) fn out_of_order(
         if line.is_empty() || ends_block(line) {
             continue;
         }
-        let Some(there) = lines.draft.line(LineIdx(row)) else {
+        let Some(there) = lines.line(row) else {
             continue;
         };
         let indentation = width(there.line.bytes());
         let position = positions.and_then(|all| all[version as usize].get(real as usize).copied());
         let position = position.unwrap_or(Position::Unknown);
         // What base has too keeps its place.
-        let new = match lines.changed_by(id)[..] {
+        let new = match *lines.changed_by(id) {
             [side] if id.0 != Version::Base => Some((side, position)),
             _ => None,
         };

@@ -2,15 +2,15 @@
 
 use crate::decide::ruling::Certainty;
 use crate::diff::lines::changed_lines;
-use crate::draft::merged_text::Draft;
+use crate::draft::merged_text::{Draft, DraftLine};
 use crate::draft::region_draft::RegionState;
 use crate::model::region::RegionId;
 use crate::model::side::Side;
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
 use crate::text::lines::LineIdx;
+use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use std::cell::OnceCell;
-use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 /// A line, whichever version it is seen in: base's where base has it.
@@ -254,18 +254,23 @@ pub(crate) struct LineSource {
 pub(crate) struct ResultLines<'a> {
     pub(crate) draft: &'a Draft,
     pairing: &'a Pairing<'a>,
+    /// By line of the draft.
+    lines: Vec<DraftLine<'a>>,
     /// By line of the draft; `None` where no version has it.
     sources: Vec<Option<LineSource>>,
     /// Where a line is in the draft, by version and line; else [`NONE`].
     places: [Vec<u32>; 3],
+    /// Those that are settled, with their sources.
+    settled: Vec<(u32, LineSource)>,
     edited: OnceCell<Vec<(u32, LineSource)>>,
 }
 
 impl<'a> ResultLines<'a> {
     pub(crate) fn new(draft: &'a Draft, pairing: &'a Pairing<'a>) -> Self {
         let plan = draft.plan();
-        let sources = (0..draft.len() as u32).map(|row| {
-            let pick = draft.line(LineIdx(row))?.source?;
+        let all: Vec<DraftLine<'_>> = draft.lines().collect();
+        let sources = all.iter().map(|line| {
+            let pick = line.source?;
             let row = plan.real_line(pick.version, pick.line).0;
             Some(LineSource {
                 version: pick.version,
@@ -276,6 +281,8 @@ impl<'a> ResultLines<'a> {
         let mut lines = ResultLines {
             draft,
             sources: sources.collect(),
+            lines: all,
+            settled: Vec::new(),
             pairing,
             places: [0, 1, 2].map(|of: usize| vec![NONE; pairing.ids[of].len()]),
             edited: OnceCell::new(),
@@ -287,18 +294,32 @@ impl<'a> ResultLines<'a> {
                 *place = (*place).min(row);
             }
         }
+        // Where a conflict is open, base stands for what a person will decide.
+        let of_draft = (0..).zip(lines.lines.iter().zip(&lines.sources));
+        let settled = of_draft.filter_map(|(row, (line, source))| {
+            let source = (*source)?;
+            (!draft.is_open(line.region)).then_some((row, source))
+        });
+        lines.settled = settled.collect();
         lines
+    }
+
+    /// All lines of the draft.
+    pub(crate) fn all(&self) -> &[DraftLine<'a>] {
+        &self.lines
+    }
+
+    /// One line of the draft.
+    pub(crate) fn line(&self, row: u32) -> Option<&DraftLine<'a>> {
+        self.lines.get(row as usize)
     }
 
     /// Finds out which lines blended ones are: those of the region that they share most words with.
     fn name_blended(&mut self) {
         let plan = self.draft.plan();
         let mut taken: HashSet<LineId> = HashSet::new();
-        for row in 0..self.draft.len() as u32 {
-            let Some(line) = self.draft.line(LineIdx(row)) else {
-                continue;
-            };
-            if self.sources[row as usize].is_some() {
+        for (row, line) in self.lines.iter().enumerate() {
+            if self.sources[row].is_some() {
                 continue;
             }
             let region = plan.region(line.region);
@@ -325,7 +346,7 @@ impl<'a> ResultLines<'a> {
             }
             if let Some((_, source)) = best {
                 taken.insert(source.id);
-                self.sources[row as usize] = Some(source);
+                self.sources[row] = Some(source);
             }
         }
     }
@@ -368,14 +389,19 @@ impl<'a> ResultLines<'a> {
     }
 
     /// The sides that have a line otherwise than base: in other words, or where base has none.
-    pub(crate) fn changed_by(&self, id: LineId) -> Vec<Side> {
+    pub(crate) fn changed_by(&self, id: LineId) -> &'static [Side] {
         let text = |version: Version| Some(self.text(version, self.row(version, id)?));
         let base = text(Version::Base);
-        let differs = |side: &Side| {
-            let own = text((*side).into());
+        let differs = |version: Version| {
+            let own = text(version);
             own.is_some() && own != base
         };
-        Side::BOTH.into_iter().filter(differs).collect()
+        match (differs(Version::Ours), differs(Version::Theirs)) {
+            (true, true) => &Side::BOTH,
+            (true, false) => &[Side::Ours],
+            (false, true) => &[Side::Theirs],
+            (false, false) => &[],
+        }
     }
 
     /// Those of them that a side has otherwise than base.
@@ -390,12 +416,7 @@ impl<'a> ResultLines<'a> {
 
     /// All lines of the draft but those of open conflicts, with their sources.
     pub(crate) fn settled(&self) -> impl Iterator<Item = (u32, LineSource)> {
-        (0..self.draft.len() as u32).filter_map(|row| {
-            let region = self.draft.region_at(LineIdx(row))?;
-            // Where a conflict is open, base stands for what a person will decide.
-            let source = self.source(row)?;
-            (!self.draft.is_open(region)).then_some((row, source))
-        })
+        self.settled.iter().copied()
     }
 }
 
@@ -438,7 +459,7 @@ impl ResultLines<'_> {
         Some(Objection {
             proof,
             line: LineIdx(row),
-            region: self.draft.region_at(LineIdx(row))?,
+            region: self.line(row)?.region,
             what,
             key: (id.0, id.1),
             leaves: Certainty::Hint,

@@ -4,39 +4,51 @@
 //! diff pairs them, or where one side rewrote the other's; so a header that a side renamed is still the
 //! same header. What each side did to the block of a line is merged three ways, like the line itself.
 
+use crate::draft::merged_text::DraftLine;
 use crate::model::versions::Version;
 use crate::outline::declaration::Outline;
 use crate::text::lines::LineIdx;
 use crate::verify::merge_texts::MergeTexts;
 use crate::verify::result_lines::{LineId, LineSource, Objection, ProofKind, ResultLines};
 use crate::verify::scopes::opens_block;
-use std::collections::HashMap;
+use foldhash::{HashMap, HashMapExt};
+use std::borrow::Cow;
+use std::cell::{LazyCell, OnceCell};
 
 /// Returns the lines that are in another block than on the side that wrote them.
 pub(crate) fn out_of_scope(lines: &ResultLines<'_>, texts: &MergeTexts<'_>) -> Vec<Objection> {
-    let mut headers = HashMap::new();
-    for row in 0..lines.draft.len() as u32 {
-        if let (Some(chain), Some(line)) = (texts.result.of(row), lines.draft.line(LineIdx(row))) {
-            let key = (chain.to_vec(), line.line.trimmed());
-            *headers.entry(key).or_insert(0) += 1;
+    let often = LazyCell::new(|| {
+        let mut often = HashMap::new();
+        for (row, line) in (0..).zip(lines.all()) {
+            if let Some(block) = texts.result.number(row) {
+                *often.entry((block, line.line.trimmed())).or_insert(0) += 1;
+            }
         }
-    }
+        often
+    });
     let checker = Checker {
         lines,
         texts,
-        headers,
+        often,
+        chains: texts
+            .versions
+            .map(|scopes| vec![OnceCell::new(); scopes.blocks()]),
     };
     checker.findings()
 }
 
-struct Checker<'a> {
+/// How often each text is in each block of the result.
+type Often<'a> = HashMap<(u32, &'a [u8]), usize>;
+
+struct Checker<'a, F: FnOnce() -> Often<'a>> {
     lines: &'a ResultLines<'a>,
     texts: &'a MergeTexts<'a>,
-    /// How often each text is in each block of the result.
-    headers: HashMap<(Vec<u32>, &'a [u8]), usize>,
+    often: LazyCell<Often<'a>, F>,
+    /// By version and block, the headers by their lines.
+    chains: [Vec<OnceCell<Option<Vec<LineId>>>>; 3],
 }
 
-impl Checker<'_> {
+impl<'a, F: FnOnce() -> Often<'a>> Checker<'a, F> {
     fn findings(&self) -> Vec<Objection> {
         let check = |(row, source): (u32, LineSource)| {
             let what = self.objection(row, source)?;
@@ -46,10 +58,13 @@ impl Checker<'_> {
     }
 
     /// The headers of a line of a version.
-    fn chain(&self, version: Version, row: u32) -> Option<Vec<LineId>> {
-        let headers = self.texts.versions[version as usize].of(row)?;
+    fn chain(&self, version: Version, row: u32) -> Option<&[LineId]> {
+        let scopes = self.texts.versions[version as usize];
+        let block = scopes.number(row)?;
         let id = |row: &u32| self.lines.id(version, *row);
-        headers.iter().map(id).collect()
+        let found = self.chains[version as usize][block as usize]
+            .get_or_init(|| scopes.block(block).iter().map(id).collect());
+        found.as_deref()
     }
 
     /// The headers of a line of the result, by their lines.
@@ -68,18 +83,15 @@ impl Checker<'_> {
 
     /// Whether a header of the result has the text of this one, and no other line of its block has.
     fn is_only_one(&self, header: LineId, row: u32) -> bool {
-        let (Some(of_version), Some(line)) = (
+        let (Some(of_version), Some(line), Some(block)) = (
             self.lines.row(header.0, header),
-            self.lines.draft.line(LineIdx(row)),
+            self.lines.line(row),
+            self.texts.result.number(row),
         ) else {
             return false;
         };
         let text = line.line.trimmed();
-        let Some(chain) = self.here(row) else {
-            return false;
-        };
-        text == self.lines.text(header.0, of_version)
-            && self.headers.get(&(chain.to_vec(), text)) == Some(&1)
+        text == self.lines.text(header.0, of_version) && self.often.get(&(block, text)) == Some(&1)
     }
 
     fn objection(&self, row: u32, source: LineSource) -> Option<String> {
@@ -89,7 +101,7 @@ impl Checker<'_> {
             id,
         } = source;
         let here = self.here(row)?;
-        let line = self.lines.draft.line(LineIdx(row))?;
+        let line = self.lines.line(row)?;
         // A line that was blended may be wrapped otherwise than on either side: a line of its own conflict
         // that it only continues is no block.
         let inside = line
@@ -109,21 +121,27 @@ impl Checker<'_> {
             in_conflict && row.is_some_and(|row| !opens_block(self.lines.text(id.0, row)))
         };
         let is_continued = |row: &u32| {
-            let header = self.lines.draft.line(LineIdx(*row));
             let in_conflict = inside.is_some_and(|lines| lines.contains(LineIdx(*row)));
-            in_conflict && header.is_some_and(|header| !opens_block(header.line.trimmed()))
+            let continues = |header: &DraftLine<'_>| !opens_block(header.line.trimmed());
+            in_conflict && self.lines.line(*row).is_some_and(continues)
         };
-        let mut here = here.to_vec();
-        here.retain(|row| !is_continued(row));
-        let here = here.as_slice();
-        let chain = |of: Version| {
-            let mut chain = self.chain(of, self.lines.row(of, id)?)?;
-            chain.retain(|id| !is_inside(id));
-            Some(chain)
+        let here = &*match inside {
+            None => Cow::Borrowed(here),
+            Some(_) => {
+                let kept = here.iter().copied();
+                Cow::Owned(kept.filter(|row| !is_continued(row)).collect())
+            }
         };
+        let kept = |chain| match inside {
+            None => Cow::Borrowed(chain),
+            Some(_) => {
+                let kept = <[LineId]>::iter(chain).copied();
+                Cow::Owned(kept.filter(|id| !is_inside(id)).collect())
+            }
+        };
+        let chain = |of: Version| Some(kept(self.chain(of, self.lines.row(of, id)?)?));
         let all = [Version::Base, Version::Ours, Version::Theirs].map(chain);
-        let mut written = self.chain(version, real)?;
-        written.retain(|id| !is_inside(id));
+        let written = kept(self.chain(version, real)?);
         let is_right = match all {
             [Some(base), Some(ours), Some(theirs)] => match (ours == base, theirs == base) {
                 (_, true) => self.is_below(&ours, here),
@@ -141,9 +159,10 @@ impl Checker<'_> {
         if !is_right {
             return Some(self.block_words(row, version, real));
         }
-        let changed = !self.lines.changed_by(id).is_empty();
-        self.wrong_declaration(row, version, real)
-            .filter(|_| changed)
+        match self.lines.changed_by(id) {
+            [] => None,
+            _ => self.wrong_declaration(row, version, real),
+        }
     }
 
     /// Whether a new line is in the block into which the other side has put the lines of its own block.
@@ -204,7 +223,7 @@ impl Checker<'_> {
             let in_base = self.chain(Version::Base, *base)?;
             let row = self.lines.row(other, LineId(Version::Base, *base))?;
             let there = self.chain(other, row)?;
-            Some(in_base == written && self.is_below(&there, here))
+            Some(in_base == written && self.is_below(there, here))
         };
         let replaced = self.lines.replaced(version, real).unwrap_or(&[]);
         let found: Vec<bool> = replaced.iter().filter_map(moved).collect();
@@ -226,12 +245,15 @@ impl Checker<'_> {
             all.last().map(|found| (found.kind, found.name.clone()))
         };
         let (was, is) = (innermost(own, real)?, innermost(result, row)?);
+        if was == is {
+            return None;
+        }
         let has = |outline: &Outline, wanted: &(&'static str, String)| {
             let all = outline.flat();
             all.iter()
                 .any(|(_, found)| (found.kind, &found.name) == (wanted.0, &wanted.1))
         };
-        let is_wrong = was != is && (has(result, &was) || has(other, &was) || has(own, &is));
+        let is_wrong = has(result, &was) || has(other, &was) || has(own, &is);
         is_wrong.then(|| {
             format!(
                 "is in {} {}; the side that wrote it has it in {} {}",
@@ -252,7 +274,7 @@ impl Checker<'_> {
             shown(self.lines.text(version, *at))
         });
         let here = self.here(row).and_then(<[u32]>::last);
-        let here = here.and_then(|at| self.lines.draft.line(LineIdx(*at)));
+        let here = here.and_then(|at| self.lines.line(*at));
         let here = here.map_or("no block".to_owned(), |line| shown(line.line.trimmed()));
         format!("is in {here}; the side that wrote it has it in {there}")
     }

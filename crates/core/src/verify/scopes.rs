@@ -2,19 +2,46 @@
 
 use crate::text::source::Source;
 use crate::verify::result_lines::width;
+use std::collections::HashMap;
+use std::sync::Arc;
 
-/// For each line of a text, the first lines of the blocks that it is in.
+/// For each line of a text, the first lines of the blocks that it is in. A copy costs nothing.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Scopes {
-    /// Outermost first, each before the line itself; `None` for lines that are not compared: blank ones
-    /// and comments.
-    headers: Vec<Option<Vec<u32>>>,
+pub struct Scopes(Arc<Table>);
+
+#[derive(Debug, Default, PartialEq, Eq)]
+struct Table {
+    /// The headers of each block, outermost first; no two are the same.
+    blocks: Vec<Vec<u32>>,
+    /// By line, the number of its block; `None` for lines that are not compared: blank ones and comments.
+    of_lines: Vec<Option<u32>>,
 }
 
 impl Scopes {
-    /// Scopes that a parser found: `headers` has an entry for each line.
+    /// Scopes that a parser found: `headers` has an entry for each line, with the first lines of the blocks
+    /// that it is in, outermost first, each before the line itself.
     pub fn new(headers: Vec<Option<Vec<u32>>>) -> Self {
-        Scopes { headers }
+        let mut table = Table::default();
+        let mut numbers: HashMap<Vec<u32>, u32> = HashMap::new();
+        let mut last: Option<u32> = None;
+        for chain in headers {
+            let Some(chain) = chain else {
+                table.of_lines.push(None);
+                continue;
+            };
+            let is_same = |number: &u32| table.blocks[*number as usize] == chain;
+            let number = last.filter(is_same).unwrap_or_else(|| {
+                let next = table.blocks.len() as u32;
+                let number = *numbers.entry(chain.clone()).or_insert(next);
+                if number == next {
+                    table.blocks.push(chain);
+                }
+                number
+            });
+            table.of_lines.push(Some(number));
+            last = Some(number);
+        }
+        Scopes(Arc::new(table))
     }
 
     /// Scopes by indentation and by the headings of sections, where no parser is known.
@@ -61,12 +88,27 @@ impl Scopes {
                 open.push((indentation, row));
             }
         }
-        Scopes { headers }
+        Scopes::new(headers)
     }
 
     /// The headers of a line, counted from zero; `None` if it is not compared.
     pub fn of(&self, row: u32) -> Option<&[u32]> {
-        self.headers.get(row as usize)?.as_deref()
+        Some(self.block(self.number(row)?))
+    }
+
+    /// The number of the block that a line is in.
+    pub(crate) fn number(&self, row: u32) -> Option<u32> {
+        self.0.of_lines.get(row as usize).copied().flatten()
+    }
+
+    /// The headers of the block with a number.
+    pub(crate) fn block(&self, number: u32) -> &[u32] {
+        &self.0.blocks[number as usize]
+    }
+
+    /// How many blocks there are.
+    pub(crate) fn blocks(&self) -> usize {
+        self.0.blocks.len()
     }
 }
 

@@ -101,12 +101,20 @@ pub(crate) fn outlined(language: Language, text: &Source) -> Outline {
 
 /// Whether a text declares a name.
 pub(crate) fn declares(language: Language, text: &Source, name: &str) -> bool {
-    let has_word = words(text.bytes()).any(|word| word == name.as_bytes());
-    has_word && {
-        let outline = outlined(language, text);
-        let all = outline.flat();
-        all.iter().any(|(_, d)| called(&d.name) == name)
+    !declared_of(language, text, &HashSet::from([name])).is_empty()
+}
+
+/// Those of some names that a text declares. Only a text with the word is parsed.
+pub(crate) fn declared_of(language: Language, text: &Source, names: &HashSet<&str>) -> Vec<String> {
+    let is_one = |word: &[u8]| std::str::from_utf8(word).is_ok_and(|word| names.contains(word));
+    if !words(text.bytes()).any(is_one) {
+        return Vec::new();
     }
+    let outline = outlined(language, text);
+    let all = outline.flat();
+    let declared = all.iter().map(|(_, d)| called(&d.name));
+    let found = declared.filter(|name| names.contains(name));
+    found.map(str::to_owned).collect()
 }
 
 /// Where a whole word stands in a row.

@@ -4,15 +4,18 @@
 //! documents are not looked at: their keys are nobody's names.
 
 use crate::case::reading::staged_entries;
+use crate::parallel::{in_parallel, processors};
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::process::invocation::{Git, Invocation};
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
 use crate::repo::trees::tree_entries;
-use crate::situation::named_files::{File, called, declares, language, outlined, places};
+use crate::situation::named_files::{
+    File, called, declared_of, declares, language, outlined, places,
+};
 use armistice_core::limits::NAMES_GONE;
-use armistice_core::{Check, Finding, LineIdx, Side, Source, renamed_declarations};
+use armistice_core::{Check, Declaration, Finding, LineIdx, Side, Source, renamed_declarations};
 use armistice_syntax::Language;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
@@ -37,6 +40,9 @@ pub(crate) fn names_gone(
     }
     Ok(Some(findings))
 }
+
+/// Files that are parsed at a time before it is seen whether too many names went.
+const PORTION: usize = 32;
 
 /// A name that a side no longer declares.
 struct Gone {
@@ -66,47 +72,60 @@ fn gone(files: &[File], side: Side) -> Option<Vec<Gone>> {
         .flat_map(|f| &f.risen[other])
         .map(Vec::as_slice)
         .collect();
+    let drops_one = |file: &&File| {
+        let mut dropped = file.dropped[n].iter();
+        dropped.any(|word| newly.contains(word.as_slice()))
+    };
+    let files: Vec<&File> = files.iter().filter(drops_one).collect();
     let mut out: BTreeMap<String, Gone> = BTreeMap::new();
-    for file in files {
-        if !file.dropped[n]
-            .iter()
-            .any(|word| newly.contains(word.as_slice()))
-        {
-            continue;
+    // Once there are too many, what the other files declare makes no difference.
+    for portion in files.chunks(PORTION) {
+        let found = in_parallel(portion.iter(), processors(), |file| {
+            gone_from(file, n, &newly)
+        });
+        for gone in found.into_iter().flatten() {
+            out.entry(gone.name.clone()).or_insert(gone);
         }
-        let (before, after) = (
-            outlined(file.language, &file.base),
-            outlined(file.language, &file.sides[n]),
-        );
-        // What a parser does not understand may still be declared.
-        if after.errors() > before.errors() {
-            continue;
-        }
-        let kept: HashSet<String> = after
-            .flat()
-            .iter()
-            .map(|(_, d)| called(&d.name).to_owned())
-            .collect();
-        let renamed = renamed_declarations((&file.base, &before), (&file.sides[n], &after));
-        for (_, declaration) in before.flat() {
-            let name = called(&declaration.name);
-            if !is_called(declaration.kind)
-                || kept.contains(name)
-                || !newly.contains(name.as_bytes())
-            {
-                continue;
-            }
-            let new_name = renamed.iter().find(|(old, _)| *old == declaration.name);
-            out.entry(name.to_owned()).or_insert_with(|| Gone {
-                name: name.to_owned(),
-                kind: declaration.kind,
-                path: file.path.clone(),
-                line: declaration.starts,
-                new_name: new_name.map(|(_, new)| called(new).to_owned()),
-            });
+        if out.len() > NAMES_GONE {
+            return None;
         }
     }
-    (out.len() <= NAMES_GONE).then(|| out.into_values().collect())
+    Some(out.into_values().collect())
+}
+
+/// Those of `newly` that one side of a file no longer declares.
+fn gone_from(file: &File, side: usize, newly: &HashSet<&[u8]>) -> Vec<Gone> {
+    let (before, after) = (
+        outlined(file.language, &file.base),
+        outlined(file.language, &file.sides[side]),
+    );
+    // What a parser does not understand may still be declared.
+    if after.errors() > before.errors() {
+        return Vec::new();
+    }
+    let after_all = after.flat();
+    let kept: HashSet<&str> = after_all.iter().map(|(_, d)| called(&d.name)).collect();
+    let is_gone = |(_, declaration): &(usize, &Declaration)| {
+        let name = called(&declaration.name);
+        is_called(declaration.kind) && !kept.contains(name) && newly.contains(name.as_bytes())
+    };
+    let mut gone = before.flat();
+    gone.retain(is_gone);
+    if gone.is_empty() {
+        return Vec::new();
+    }
+    let renamed = renamed_declarations((&file.base, &before), (&file.sides[side], &after));
+    let of = |(_, declaration): (usize, &Declaration)| {
+        let new_name = renamed.iter().find(|(old, _)| *old == declaration.name);
+        Gone {
+            name: called(&declaration.name).to_owned(),
+            kind: declaration.kind,
+            path: file.path.clone(),
+            line: declaration.starts,
+            new_name: new_name.map(|(_, new)| called(new).to_owned()),
+        }
+    };
+    gone.into_iter().map(of).collect()
 }
 
 /// Those that nothing that would be committed declares any more.
@@ -117,10 +136,17 @@ fn still_gone(
     tree: Option<&str>,
 ) -> Result<Vec<Gone>, Error> {
     let mut out = Vec::new();
+    if gone.is_empty() {
+        return Ok(out);
+    }
     let seen: BTreeSet<&RepoPath> = files.iter().map(|file| &file.path).collect();
+    let names: HashSet<&str> = gone.iter().map(|gone| gone.name.as_str()).collect();
+    let declared = in_parallel(files.iter(), processors(), |file| {
+        declared_of(file.language, &file.staged, &names)
+    });
+    let declared: HashSet<String> = declared.into_iter().flatten().collect();
     for name in gone {
-        let declared = |file: &File| declares(file.language, &file.staged, &name.name);
-        if files.iter().any(declared) {
+        if declared.contains(&name.name) {
             continue;
         }
         if !is_declared_elsewhere(repo, &seen, &name.name, tree)? {

@@ -228,9 +228,6 @@ pub fn new_syntax_findings(path: &str, result: &Source, others: &[&Source]) -> V
     let Some(language) = Language::of(path).filter(|_| result.bytes().len() <= PARSED_BYTES) else {
         return Vec::new();
     };
-    if let Some(like) = others.last() {
-        parse_like(language, result.bytes(), like.bytes());
-    }
     syntax_against(language, result, others).unwrap_or_default()
 }
 

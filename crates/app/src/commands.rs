@@ -18,6 +18,7 @@ mod proof;
 mod prove_looking;
 mod reading;
 mod registered_driver;
+mod review;
 mod scout;
 pub mod screens;
 pub mod setup;

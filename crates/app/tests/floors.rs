@@ -49,6 +49,7 @@ const HOUSE: &[(&str, &[&str])] = &[
             "worktree",
             "situation",
             "scout",
+            "review",
             "loose",
         ],
     ),

@@ -76,6 +76,7 @@ pub use verify::misdirected::may_be_misdirected;
 pub use verify::misplaced::misplaced;
 pub use verify::order::Position;
 pub use verify::proofs::Proofs;
+pub use verify::resolved::{MayChange, NewLine, Resolved, ResolvedBy, ResolvedConflict, resolved};
 pub use verify::result_lines::{Objection, ProofKind};
 pub use verify::scopes::Scopes;
 pub use verify::syntax::{

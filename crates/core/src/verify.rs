@@ -15,6 +15,7 @@ pub(crate) mod misdirected;
 pub(crate) mod misplaced;
 pub(crate) mod order;
 pub(crate) mod proofs;
+pub(crate) mod resolved;
 pub(crate) mod result_lines;
 pub(crate) mod scope;
 pub(crate) mod scopes;

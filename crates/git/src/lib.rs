@@ -12,6 +12,7 @@ mod parallel;
 mod path;
 mod process;
 mod repo;
+mod review;
 mod scout;
 mod situation;
 mod store;
@@ -41,6 +42,9 @@ pub use repo::objects::Oid;
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use repo::stages::{Stage, Stages};
+pub use review::merge::{
+    Reviewed, ReviewedConflict, ReviewedFile, Reviewer, WholeFileResult, merge_commits,
+};
 pub use scout::begin::{Begun, begin, begin_words};
 pub use scout::command_settings::{CommandSettings, FastForward};
 pub use scout::counterparts::{

@@ -2,6 +2,7 @@
 
 use crate::base::theme::Ground;
 use crate::commands::drawing::Picture;
+use crate::commands::review::ReviewArgs;
 use armistice_core::{AutoSettle, MARKER_SIZE, Side, WhitespacePolicy};
 use clap::{Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
@@ -17,6 +18,7 @@ Examples:
   armistice merge --base b --ours o --theirs t --output merged
   armistice open notes.txt           resolve a file with markers, without a repository
   armistice scout                    what would a merge do?
+  armistice review v1..v2            were these merges done right?
   armistice doctor                   check versions, terminal, git settings, registration
   armistice help rules               what rules settle without asking
   armistice setup --dry-run          show how to register Armistice with git
@@ -133,6 +135,11 @@ pub enum Command {
         #[arg(long, conflicts_with_all = ["run", "json"])]
         trust: bool,
     },
+    /// Review merge commits that exist already, made with any program
+    #[command(
+        after_help = "Examples:\n  armistice review                      the last merge of this branch\n  armistice review v1..v2               every merge between two tags\n  armistice review --since '2 weeks ago' --json\n  armistice review origin/main..HEAD --sarif > review.sarif\n\nFor each merge: the conflicts that git leaves, how each was resolved, edits that are\nlost, misplaced or undone, and lines that neither side has although git saw no\nconflict.\n\nExit status: 0 without findings, 1 with findings, 2 on errors."
+    )]
+    Review(ReviewArgs),
     /// Commit the merge, or continue the rebase, cherry-pick or revert
     Conclude {
         /// Read the message from this file ("-" for standard input)

@@ -8,7 +8,8 @@ use crate::commands::output::{complain, raw, say};
 use crate::commands::prove_looking::prove_looking;
 use crate::commands::screens::screens;
 use crate::commands::{
-    completions, demo, doctor, drawing, help, loose, memory, merge, plain, proof, scout, setup,
+    completions, demo, doctor, drawing, help, loose, memory, merge, plain, proof, review, scout,
+    setup,
 };
 use anyhow::Result;
 use armistice_git::{
@@ -125,6 +126,7 @@ pub fn run(cli: Cli) -> Result<Exit> {
             };
             plain::conclude(&here()?, &order)
         }
+        Some(Command::Review(args)) => review::review(&here()?, &args),
         Some(Command::Merge(args)) => merge::merge(&args),
         Some(Command::Files(args)) => loose::files(&args, cli.theme, cli.ascii),
         Some(Command::Open { file }) => loose::open(&file, cli.theme, cli.ascii),

@@ -29,6 +29,7 @@ mod proof;
 mod question;
 mod real_git;
 mod resume;
+mod review;
 mod rulings;
 mod scout;
 mod screens;

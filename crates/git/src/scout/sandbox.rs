@@ -187,6 +187,11 @@ impl Sandbox {
         }
     }
 
+    /// The last common ancestors of two commits: several where histories cross.
+    pub(crate) fn merge_bases(&self, ours: &str, theirs: &str) -> Result<Vec<String>, Error> {
+        self.ancestors(ours, theirs)
+    }
+
     fn ancestors(&self, ours: &str, theirs: &str) -> Result<Vec<String>, Error> {
         let pair = [ours.to_owned(), theirs.to_owned()];
         let swapped = [theirs.to_owned(), ours.to_owned()];

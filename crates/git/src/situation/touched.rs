@@ -77,6 +77,21 @@ pub(crate) fn touched(
     Ok(Some(combine(&of_ours, &of_theirs, &staged)))
 }
 
+/// All paths that a side or the tree of a merge commit has otherwise than base.
+///
+/// # Errors
+/// If git fails.
+pub(crate) fn touched_by_merge(
+    repo: &Repository,
+    base: &str,
+    sides: [&str; 2],
+    tree: &str,
+) -> Result<TouchedPaths, Error> {
+    let [of_ours, of_theirs] = changes_of_sides(repo, base, sides)?;
+    let committed = tree_changes_by_name(repo, sides[0], tree)?;
+    Ok(combine(&of_ours, &of_theirs, &committed))
+}
+
 /// What base, ours, theirs and the index have at each path; nothing where they have no file.
 ///
 /// # Errors

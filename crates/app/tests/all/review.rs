@@ -1,0 +1,301 @@
+//! `review` over merge commits that plain git made, right and wrong ones.
+
+use crate::kit::{Repo, armistice};
+use serde_json::Value;
+use std::process::Output;
+
+const FILES: [&str; 3] = ["src/quay.rs", "src/tariff.py", "docs/a b é.md"];
+
+/// Functions with lines that differ from each other.
+fn text(seed: usize) -> String {
+    let function = |n: usize| {
+        let line = |k: usize| format!("    berth_{n}_{k} = moor({}, {k})\n", seed + n * 10 + k);
+        let body: String = (0..6).map(line).collect();
+        format!("def quay_{n}(ship):\n{body}\n\n")
+    };
+    (0..5).map(function).collect()
+}
+
+/// A repository in which each file differs from the others.
+fn harbour() -> Repo {
+    let repo = Repo::new();
+    for (nth, name) in FILES.iter().enumerate() {
+        repo.write(name, text(nth * 100));
+    }
+    repo.commit("base");
+    repo
+}
+
+fn change(repo: &Repo, name: &str, from: &str, to: &str) {
+    let text = repo.read(name);
+    assert!(text.contains(from), "{name}: {from}");
+    repo.write(name, text.replacen(from, to, 1));
+}
+
+/// Commits changes on a new branch `side` and on main, and merges without committing.
+fn begin(repo: &Repo, ours: &[(&str, &str, &str)], theirs: &[(&str, &str, &str)]) {
+    repo.git(&["checkout", "-q", "-B", "side"]);
+    for (name, from, to) in theirs {
+        change(repo, name, from, to);
+    }
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    for (name, from, to) in ours {
+        change(repo, name, from, to);
+    }
+    repo.commit("ours");
+    repo.try_git(&["merge", "-q", "--no-ff", "--no-commit", "side"]);
+}
+
+fn review(repo: &Repo, args: &[&str]) -> (Option<i32>, String) {
+    let all: Vec<&str> = ["review"].into_iter().chain(args.iter().copied()).collect();
+    let Output { status, stdout, .. } = armistice(&repo.top, &all);
+    (status.code(), String::from_utf8_lossy(&stdout).into_owned())
+}
+
+fn json(repo: &Repo, args: &[&str]) -> Value {
+    let args: Vec<&str> = args.iter().copied().chain(["--json"]).collect();
+    serde_json::from_str(&review(repo, &args).1).unwrap()
+}
+
+/// A merge whose sides changed other lines, so that git sees no conflict.
+fn clean(repo: &Repo) {
+    begin(
+        repo,
+        &[(FILES[0], "moor(11, 1)", "moor(11, 1, early)")],
+        &[
+            (FILES[0], "moor(43, 3)", "moor(43, 3, late)"),
+            (FILES[1], "    berth_2_4 = moor(124, 4)\n", ""),
+        ],
+    );
+}
+
+#[test]
+fn a_merge_that_git_made_has_no_findings() {
+    let repo = harbour();
+    clean(&repo);
+    repo.commit("Merge side");
+    let (code, said) = review(&repo, &[]);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(
+        said.contains("no conflict: the commit is what git merges"),
+        "{said}"
+    );
+    assert!(
+        said.contains("1 merge reviewed: 0 with findings, 0 with conflicts"),
+        "{said}"
+    );
+}
+
+#[test]
+fn each_way_to_spoil_a_clean_merge_is_named() {
+    type Spoil = fn(&Repo);
+    let ways: [(Spoil, &str); 7] = [
+        (
+            |repo| change(repo, FILES[0], "moor(43, 3, late)", "moor(43, 3)"),
+            "an edit of theirs is lost",
+        ),
+        (
+            |repo| change(repo, FILES[0], "    berth_1_1 = moor(11, 1, early)\n", ""),
+            "a line that ours added is missing",
+        ),
+        (
+            |repo| {
+                let line = "    berth_2_3 = moor(123, 3)\n";
+                let back = format!("{line}    berth_2_4 = moor(124, 4)\n");
+                change(repo, FILES[1], line, &back);
+            },
+            "a line that theirs removed is back: berth_2_4",
+        ),
+        (
+            |repo| {
+                let line = "def quay_3(ship):\n";
+                change(
+                    repo,
+                    FILES[2],
+                    line,
+                    &format!("{line}    if ship.tug: refuse()\n"),
+                );
+            },
+            "a b é.md:29  neither side has this line, and git saw no conflict here: if ship.tug",
+        ),
+        (
+            |repo| change(repo, FILES[1], "moor(131, 1)", "moor(931, 1)"),
+            "neither side has this line",
+        ),
+        (
+            |repo| drop(repo.git(&["rm", "-q", "-f", FILES[2]])),
+            "the file is gone, although neither side removed it",
+        ),
+        (
+            |repo| {
+                repo.git(&["checkout", "-q", "main", "--", "."]);
+            },
+            "the commit contains nothing of theirs: it is the same as ours",
+        ),
+    ];
+    for (spoil, wanted) in ways {
+        let repo = harbour();
+        clean(&repo);
+        spoil(&repo);
+        repo.commit("Merge side");
+        let (code, said) = review(&repo, &["HEAD"]);
+        assert_eq!(code, Some(1), "{wanted}: {said}");
+        assert!(said.contains(wanted), "{wanted}: {said}");
+    }
+}
+
+#[test]
+fn conflicts_are_told_by_how_they_were_resolved() {
+    let repo = harbour();
+    begin(
+        &repo,
+        &[
+            (FILES[0], "moor(11, 1)", "moor(11, day)"),
+            (FILES[1], "moor(143, 3)", "moor(143, day)"),
+        ],
+        &[
+            (FILES[0], "moor(11, 1)", "moor(11, night)"),
+            (FILES[1], "moor(143, 3)", "moor(143, night)"),
+            (FILES[1], "moor(101, 1)", "moor(101, tide)"),
+        ],
+    );
+    let resolve = |name: &str, own: &str| {
+        let text = repo.read(name);
+        let from = text.find("<<<<<<<").unwrap();
+        let end = text.find(">>>>>>>").unwrap();
+        let end = end + text[end..].find('\n').unwrap() + 1;
+        repo.write(name, format!("{}{own}{}", &text[..from], &text[end..]));
+    };
+    resolve(FILES[0], "    berth_1_1 = moor(11, night)\n");
+    resolve(FILES[1], "    berth_4_3 = moor(143, any_time)\n");
+    repo.commit("Merge side");
+    let found = json(&repo, &["HEAD"]);
+    assert_eq!(found["with_findings"], 0, "{found:#}");
+    let files = &found["merges"][0]["files"];
+    assert_eq!(files[0]["conflicts"][0]["by"], "theirs");
+    assert_eq!(files[0]["conflicts"][0]["line"], 12);
+    assert_eq!(files[1]["conflicts"][0]["by"], "new-text");
+    assert_eq!(files[1]["new_lines"][0]["in_conflict"], true);
+    let (code, said) = review(&repo, &[]);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(
+        said.contains("2 conflicts in 2 files: 1 new text, 1 theirs"),
+        "{said}"
+    );
+    assert!(
+        said.contains("conflict 1, both sides changed the same line: theirs"),
+        "{said}"
+    );
+    // The same resolution, and an edit beside it that got lost.
+    change(&repo, FILES[1], "moor(101, tide)", "moor(101, 1)");
+    repo.git(&["commit", "-q", "-a", "--amend", "--no-edit"]);
+    let (code, said) = review(&repo, &[]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(
+        said.contains("src/tariff.py:3  an edit of theirs is lost"),
+        "{said}"
+    );
+}
+
+#[test]
+fn a_range_is_reviewed_whole_and_prints_each_format() {
+    let repo = harbour();
+    clean(&repo);
+    repo.commit("Merge <side> one");
+    repo.git(&["tag", "first"]);
+    begin(
+        &repo,
+        &[(FILES[0], "moor(21, 1)", "moor(21, 1, early)")],
+        &[(FILES[1], "moor(121, 1)", "moor(121, 1, late)")],
+    );
+    change(&repo, FILES[2], "moor(211, 1)", "moor(211, `1`)");
+    repo.commit("Merge <side> two");
+    let found = json(&repo, &["first..HEAD"]);
+    assert_eq!(
+        (&found["reviewed"], &found["with_findings"]),
+        (&1.into(), &1.into())
+    );
+    let found = json(&repo, &["--since", "2000-01-01"]);
+    assert_eq!(
+        (&found["reviewed"], &found["with_findings"]),
+        (&2.into(), &1.into())
+    );
+    let (code, sarif) = review(&repo, &["first..", "--sarif"]);
+    let sarif: Value = serde_json::from_str(&sarif).unwrap();
+    assert_eq!(code, Some(1));
+    let result = &sarif["runs"][0]["results"][0];
+    assert_eq!(
+        (&result["ruleId"], &result["level"]),
+        (&"new-text".into(), &"warning".into())
+    );
+    let place = &result["locations"][0]["physicalLocation"];
+    assert_eq!(place["artifactLocation"]["uri"], "docs/a%20b%20%C3%A9.md");
+    assert_eq!(place["region"]["startLine"], 12);
+    let (_, markdown) = review(&repo, &["first..", "--markdown"]);
+    assert!(markdown.contains("Merge \\<side\\> two"), "{markdown}");
+    assert!(markdown.contains("moor(211, \\`1\\`)"), "{markdown}");
+}
+
+#[test]
+fn what_cannot_be_reviewed_is_said() {
+    let repo = harbour();
+    let of = |args: &[&str]| {
+        let all: Vec<&str> = ["review"].into_iter().chain(args.iter().copied()).collect();
+        let output = armistice(&repo.top, &all);
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        (output.status.code(), said)
+    };
+    let (code, said) = of(&[]);
+    assert_eq!(code, Some(2));
+    assert!(
+        said.contains("the history of HEAD has no merge commit"),
+        "{said}"
+    );
+    let (code, said) = of(&["HEAD"]);
+    assert_eq!(code, Some(2));
+    assert!(said.contains("'HEAD' is not a merge commit"), "{said}");
+    for name in ["nowhere", "--output=x..HEAD", "HEAD..nowhere"] {
+        let (code, said) = of(&["--", name]);
+        assert_eq!(code, Some(2));
+        assert!(said.contains("is not a commit"), "{name}: {said}");
+    }
+    for branch in ["one", "two"] {
+        repo.git(&["checkout", "-q", "-b", branch, "main"]);
+        repo.write(branch, "moor\n");
+        repo.commit(branch);
+    }
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("three", "moor\n");
+    repo.commit("three");
+    repo.git(&["merge", "-q", "-m", "Merge both", "one", "two"]);
+    let (code, said) = review(&repo, &[]);
+    assert_eq!(code, Some(0));
+    assert!(said.contains("not reviewed: merges of 3 parents"), "{said}");
+    assert!(said.contains("0 merges reviewed"), "{said}");
+}
+
+#[test]
+fn reviewing_changes_nothing_of_the_repository() {
+    let repo = harbour();
+    clean(&repo);
+    repo.commit("Merge side");
+    let state = || {
+        let mut find = std::process::Command::new("find");
+        let listed = find
+            .args([".", "-type", "f", "-printf", "%p %T@ %i %s\n"])
+            .current_dir(&repo.top)
+            .output()
+            .unwrap();
+        let mut lines: Vec<String> = String::from_utf8_lossy(&listed.stdout)
+            .lines()
+            .map(str::to_owned)
+            .collect();
+        lines.sort();
+        lines
+    };
+    let before = state();
+    assert!(before.len() > 20);
+    review(&repo, &["--since", "2000-01-01"]);
+    assert_eq!(state(), before);
+}

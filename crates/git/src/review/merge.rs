@@ -1,0 +1,405 @@
+//! One merge commit: how its conflicts were resolved, and what is in it that neither side has.
+
+use crate::case::kinds::CaseKind;
+use crate::case::one::Case;
+use crate::parallel::{in_parallel, processors};
+use crate::path::RepoPath;
+use crate::process::cancel::Cancel;
+use crate::process::error::Error;
+use crate::process::invocation::{Git, Invocation};
+use crate::repo::objects::Oid;
+use crate::repo::parties::empty_tree;
+use crate::repo::repository::Repository;
+use crate::repo::stages::Stage;
+use crate::repo::trees::tree_difference;
+use crate::scout::sandbox::{MergedTree, Sandbox};
+use crate::situation::parsing::{Look, look_at_all};
+use crate::situation::read::{Commit, parse_commit};
+use crate::situation::touched::{Touched, texts_of, touched_by_merge};
+use armistice_core::{
+    Check, Finding, NewLine, Options, ResolvedBy, Side, Source, Versions, Weight, describe, plan,
+    resolved,
+};
+use serde::Serialize;
+use std::collections::{BTreeSet, HashMap};
+
+/// A merge commit that was looked at.
+#[derive(Clone, Debug, Serialize)]
+pub struct Reviewed {
+    /// The commit.
+    #[serde(flatten)]
+    pub commit: Commit,
+    /// Its parents, by their full names.
+    pub parents: Vec<String>,
+    /// Files in which git would have left a conflict, or which are not as git merges them.
+    pub files: Vec<ReviewedFile>,
+    /// The side of which nothing is in the result, although it changed something.
+    pub nothing_of: Option<Side>,
+    /// Why it was not looked at.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub not_reviewed: Option<String>,
+}
+
+/// A file of a merge commit.
+#[derive(Clone, Debug, Serialize)]
+pub struct ReviewedFile {
+    /// Where it is in the commit, or was.
+    pub path: RepoPath,
+    /// Whether git leaves it in conflict.
+    pub in_conflict: bool,
+    /// Each conflict, in order; none where git merged the file, or its lines cannot be merged.
+    pub conflicts: Vec<ReviewedConflict>,
+    /// What came of a file that is resolved as a whole.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub whole: Option<WholeFileResult>,
+    /// Lines that neither side nor base has.
+    pub new_lines: Vec<NewLine>,
+    /// What is wrong, or worth a look.
+    pub findings: Vec<Finding>,
+}
+
+/// A conflict and how it was resolved.
+#[derive(Clone, Debug, Serialize)]
+pub struct ReviewedConflict {
+    /// Its first line in the commit, counted from 1.
+    pub line: usize,
+    /// Its lines there.
+    pub lines: usize,
+    /// Why it was one.
+    pub cause: String,
+    /// What it was resolved by.
+    pub by: ResolvedBy,
+}
+
+/// What came of a file that is resolved as a whole.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum WholeFileResult {
+    /// It is as ours has it.
+    Ours,
+    /// It is as theirs has it.
+    Theirs,
+    /// It is as base has it.
+    Base,
+    /// It is gone.
+    Removed,
+    /// It is as no version has it.
+    Other,
+}
+
+impl Reviewed {
+    /// Whether there is something to look at.
+    pub fn has_findings(&self) -> bool {
+        self.nothing_of.is_some() || self.files.iter().any(ReviewedFile::has_findings)
+    }
+
+    /// How many conflicts git would have left.
+    pub fn conflicts(&self) -> usize {
+        let of = |file: &ReviewedFile| match file.in_conflict {
+            true => file.conflicts.len().max(1),
+            false => 0,
+        };
+        self.files.iter().map(of).sum()
+    }
+}
+
+impl ReviewedFile {
+    /// Whether there is something to look at: what stands in the way of a commit, and lines that nobody
+    /// wrote where there was no conflict.
+    pub fn has_findings(&self) -> bool {
+        self.findings.iter().any(|f| f.weight == Weight::Stops) || self.written().next().is_some()
+    }
+
+    /// New lines where there was no conflict.
+    pub fn written(&self) -> impl Iterator<Item = &NewLine> {
+        self.new_lines.iter().filter(|new| !new.in_conflict)
+    }
+}
+
+/// The merge commits of a range, newest first, each with its parents: of `revisions` as `git log` takes
+/// them, or of one commit alone if `only` says so.
+///
+/// # Errors
+/// If git fails, or there is no such commit.
+pub fn merge_commits(
+    repo: &Repository,
+    revisions: &[String],
+    only: bool,
+) -> Result<Vec<(Commit, Vec<String>)>, Error> {
+    let format = "--format=%H%x00%h%x00%s%x00%an%x00%at%x00%P";
+    let mut call = Invocation::read(["log", "-z", format]);
+    call = match only {
+        true => call.arg("--no-walk"),
+        false => call.arg("--merges"),
+    };
+    for revision in revisions {
+        call = call.arg(revision);
+    }
+    let listed = repo.must(&call.arg("--"))?.stdout;
+    let fields: Vec<&[u8]> = listed.split(|b| *b == 0).collect();
+    let of = |fields: &[&[u8]]| {
+        let commit = parse_commit(&fields[..5].join(&0))?;
+        let parents = String::from_utf8_lossy(fields[5]);
+        let parents = parents.split_whitespace().map(str::to_owned);
+        Some((commit, parents.collect()))
+    };
+    Ok(fields.chunks_exact(6).filter_map(of).collect())
+}
+
+/// Looks at merge commits; nothing of the repository changes by it.
+pub struct Reviewer {
+    /// One for each thread.
+    sandboxes: Vec<Sandbox>,
+}
+
+/// Merges that each thread looks at before they are told.
+const PORTION: usize = 8;
+
+impl Reviewer {
+    /// A reviewer of a repository; its calls end when `cancel` says so.
+    ///
+    /// # Errors
+    /// If there is no room for temporary files.
+    pub fn new(repo: &Repository, cancel: &Cancel) -> Result<Self, Error> {
+        let sandboxes = (0..processors()).map(|_| Sandbox::new(repo, cancel));
+        Ok(Reviewer {
+            sandboxes: sandboxes.collect::<Result<_, _>>()?,
+        })
+    }
+
+    /// Looks at merges one after the other; `tell` gets each in their order.
+    ///
+    /// # Errors
+    /// If git fails or is stopped.
+    pub fn review(
+        &self,
+        merges: &[(Commit, Vec<String>)],
+        tell: &mut dyn FnMut(Reviewed),
+    ) -> Result<(), Error> {
+        let done = self.review_all(merges, tell);
+        for sandbox in &self.sandboxes {
+            sandbox.leave_untouched();
+        }
+        done
+    }
+
+    fn review_all(
+        &self,
+        merges: &[(Commit, Vec<String>)],
+        tell: &mut dyn FnMut(Reviewed),
+    ) -> Result<(), Error> {
+        for portion in merges.chunks(PORTION * self.sandboxes.len()) {
+            let shares = portion.chunks(portion.len().div_ceil(self.sandboxes.len()));
+            let work: Vec<_> = self.sandboxes.iter().zip(shares).collect();
+            let done = in_parallel(work.into_iter(), processors(), |(sandbox, share)| {
+                let each = share.iter().map(|(commit, parents)| {
+                    let merge = Merge {
+                        sandbox,
+                        commit,
+                        parents,
+                    };
+                    merge.review()
+                });
+                each.collect::<Result<Vec<Reviewed>, Error>>()
+            });
+            for share in done {
+                share?.into_iter().for_each(&mut *tell);
+            }
+        }
+        Ok(())
+    }
+}
+
+struct Merge<'a> {
+    sandbox: &'a Sandbox,
+    commit: &'a Commit,
+    parents: &'a [String],
+}
+
+impl Merge<'_> {
+    fn review(&self) -> Result<Reviewed, Error> {
+        let mut reviewed = Reviewed {
+            commit: self.commit.clone(),
+            parents: self.parents.to_vec(),
+            files: Vec::new(),
+            nothing_of: None,
+            not_reviewed: None,
+        };
+        let [ours, theirs] = self.parents else {
+            reviewed.not_reviewed = Some(match self.parents.len() {
+                n if n > 2 => format!("merges of {n} parents are not reviewed"),
+                _ => "not a merge commit".to_owned(),
+            });
+            return Ok(reviewed);
+        };
+        let merged = self.sandbox.merge(None, ours, theirs, None, &[])?;
+        let tree = self.sandbox.tree_of(&self.commit.oid)?;
+        if merged.cases.is_empty() && merged.tree == tree {
+            return Ok(reviewed);
+        }
+        let bases = self.sandbox.merge_bases(ours, theirs)?;
+        let base = match bases.first() {
+            Some(base) => base.clone(),
+            None => empty_tree(self.sandbox.repo())?,
+        };
+        reviewed.nothing_of = self.nothing_of(&base, [ours, theirs], &tree)?;
+        reviewed.files = self.files(&base, [ours, theirs], &merged, &tree)?;
+        Ok(reviewed)
+    }
+
+    /// The side of which nothing arrived.
+    fn nothing_of(
+        &self,
+        base: &str,
+        [ours, theirs]: [&str; 2],
+        tree: &str,
+    ) -> Result<Option<Side>, Error> {
+        let of = |commit: &str| self.sandbox.tree_of(commit);
+        let (base, ours, theirs) = (of(base)?, of(ours)?, of(theirs)?);
+        if ours == theirs {
+            return Ok(None);
+        }
+        let nothing_of_theirs = tree == ours && theirs != base;
+        let nothing_of_ours = tree == theirs && ours != base;
+        Ok(if nothing_of_theirs {
+            Some(Side::Theirs)
+        } else if nothing_of_ours {
+            Some(Side::Ours)
+        } else {
+            None
+        })
+    }
+
+    fn files(
+        &self,
+        base: &str,
+        sides: [&str; 2],
+        merged: &MergedTree,
+        tree: &str,
+    ) -> Result<Vec<ReviewedFile>, Error> {
+        let repo = self.sandbox.repo();
+        let differing = tree_difference(repo, &merged.tree, tree)?.into_iter();
+        let differing: BTreeSet<RepoPath> = differing.map(|change| change.path).collect();
+        let case_of = |path: &RepoPath| merged.cases.iter().find(|case| case.has_path(path));
+        let mut touched = touched_by_merge(repo, base, sides, tree)?.to_look_at;
+        touched.retain(|file| differing.contains(&file.path) || case_of(&file.path).is_some());
+        // Where histories cross, git merges what they started from first.
+        for file in &mut touched {
+            if let Some(case) = case_of(&file.path).filter(|case| case.has_lines()) {
+                let oid = |stage: &Option<Stage>| stage.as_ref().map(|stage| stage.oid.clone());
+                [file.base, file.ours, file.theirs] = case.stages.all().map(oid);
+            }
+        }
+        let listed: Vec<&Touched> = touched.iter().collect();
+        let texts = texts_of(repo, &listed)?;
+        let mut files = Vec::new();
+        let mut looks: HashMap<usize, Look> = HashMap::new();
+        for (file, [base, ours, theirs, result]) in touched.iter().zip(texts) {
+            let case = case_of(&file.path);
+            let versions = Versions { base, ours, theirs };
+            let mut reviewed = ReviewedFile {
+                path: file.path.clone(),
+                in_conflict: case.is_some(),
+                conflicts: Vec::new(),
+                whole: None,
+                new_lines: Vec::new(),
+                findings: Vec::new(),
+            };
+            let texts = [&versions.base, &versions.ours, &versions.theirs, &result];
+            let has_lines = !texts.into_iter().any(Source::is_binary);
+            if case.is_some_and(|case| !case.has_lines()) || !has_lines || file.staged.is_none() {
+                reviewed.whole = Some(whole(file));
+                reviewed.findings.extend(whole_finding(file, case));
+                files.push(reviewed);
+                continue;
+            }
+            read(&mut reviewed, &versions, &result, case.is_some());
+            looks.insert(
+                files.len(),
+                Look {
+                    path: file.path.clone(),
+                    result,
+                    there: [&file.base, &file.ours, &file.theirs].map(Option::is_some),
+                    versions,
+                    traced: true,
+                },
+            );
+            files.push(reviewed);
+        }
+        let (places, looks): (Vec<usize>, Vec<Look>) = looks.into_iter().unzip();
+        for (nth, found) in places.into_iter().zip(look_at_all(&looks)) {
+            files[nth].findings = found;
+        }
+        Ok(files)
+    }
+}
+
+/// Reads how a file was resolved.
+fn read(file: &mut ReviewedFile, versions: &Versions, result: &Source, in_conflict: bool) {
+    let Versions { base, ours, theirs } = versions;
+    let plan = plan(base, ours, theirs, &Options::default());
+    let found = resolved(&plan, result);
+    file.new_lines = found.new_lines;
+    if !in_conflict {
+        // git merged it in another way than by these lines alone.
+        for new in &mut file.new_lines {
+            new.in_conflict = false;
+        }
+        return;
+    }
+    let told = found
+        .conflicts
+        .into_iter()
+        .map(|conflict| ReviewedConflict {
+            line: conflict.lines.start.number(),
+            lines: conflict.lines.len(),
+            cause: describe(&plan, conflict.region),
+            by: conflict.by,
+        });
+    file.conflicts = told.collect();
+}
+
+fn whole(file: &Touched) -> WholeFileResult {
+    let Touched {
+        base,
+        ours,
+        theirs,
+        staged,
+        ..
+    } = file;
+    match staged {
+        None => WholeFileResult::Removed,
+        is if is == ours => WholeFileResult::Ours,
+        is if is == theirs => WholeFileResult::Theirs,
+        is if is == base => WholeFileResult::Base,
+        Some(_) => WholeFileResult::Other,
+    }
+}
+
+/// What is wrong with a file as a whole.
+fn whole_finding(file: &Touched, case: Option<&Case>) -> Option<Finding> {
+    let changed = |side: &Option<Oid>| *side != file.base;
+    let is_disputed = case.is_some_and(|case| case.kind != CaseKind::Suggested);
+    let (ours, theirs) = (&file.ours, &file.theirs);
+    let what = match whole(file) {
+        WholeFileResult::Removed if ours.is_some() && theirs.is_some() => {
+            "the file is gone, although neither side removed it".to_owned()
+        }
+        _ if is_disputed => return None,
+        WholeFileResult::Removed if changed(ours) && ours.is_some() => {
+            "the file is gone, although ours changed it".to_owned()
+        }
+        WholeFileResult::Removed if changed(theirs) && theirs.is_some() => {
+            "the file is gone, although theirs changed it".to_owned()
+        }
+        WholeFileResult::Other => "the contents are those of no version".to_owned(),
+        WholeFileResult::Ours | WholeFileResult::Base if changed(theirs) => {
+            "what theirs changed is lost: the file is as before".to_owned()
+        }
+        WholeFileResult::Theirs | WholeFileResult::Base if changed(ours) => {
+            "what ours changed is lost: the file is as before".to_owned()
+        }
+        _ => return None,
+    };
+    Some(Finding::new(Check::Lost, None, what))
+}

@@ -43,8 +43,10 @@ pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use repo::stages::{Stage, Stages};
 pub use review::merge::{
-    Reviewed, ReviewedConflict, ReviewedFile, Reviewer, WholeFileResult, merge_commits,
+    Before, Reviewed, ReviewedConflict, ReviewedFile, Reviewer, ToReview, WholeFileResult,
+    merge_commit, merge_commits,
 };
+pub use review::rebased::{RebasedCommits, rebased_commits, tip_before_rebase};
 pub use scout::begin::{Begun, begin, begin_words};
 pub use scout::command_settings::{CommandSettings, FastForward};
 pub use scout::counterparts::{

@@ -1,3 +1,4 @@
-//! Merge commits that are made already, by whatever means, held against what git would have left.
+//! Merge and rebased commits that exist already, made with any program, held against what git leaves.
 
 pub(crate) mod merge;
+pub(crate) mod rebased;

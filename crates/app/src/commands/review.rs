@@ -1,4 +1,4 @@
-//! `review`: merge commits that exist already, as text, JSON, SARIF or Markdown.
+//! `review`: merge commits and rebased commits that exist already, as text, JSON, SARIF or Markdown.
 
 use crate::base::json::json_text;
 use crate::base::safe_text::{ago, count, visible};
@@ -7,10 +7,11 @@ use crate::commands::output::{raw, say};
 use anyhow::{Result, bail};
 use armistice_core::{Finding, NewLine, ResolvedBy, Side, Weight};
 use armistice_git::{
-    Cancel, Decisions, RepoPath, Repository, Reviewed, ReviewedFile, Reviewer, WholeFileResult,
-    merge_commits,
+    Before, Cancel, Commit, Decisions, RepoPath, Repository, Reviewed, ReviewedFile, Reviewer,
+    ToReview, WholeFileResult, merge_commit, merge_commits, rebased_commits, tip_before_rebase,
 };
 use clap::Args;
+use serde::Serialize;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -24,6 +25,16 @@ pub struct ReviewArgs {
     /// Review every merge since this date, in any form that git reads
     #[arg(long, value_name = "DATE")]
     since: Option<String>,
+    /// Review the commits of a rebased branch against what they were before; without a value, the last
+    /// rebase of the current branch
+    #[arg(
+        long,
+        value_name = "OLD..NEW",
+        num_args = 0..=1,
+        default_missing_value = "",
+        conflicts_with_all = ["revisions", "since"]
+    )]
+    rebased: Option<String>,
     /// Print text; the default
     #[arg(long, group = "format")]
     text: bool,
@@ -64,10 +75,18 @@ impl ReviewArgs {
 /// Reviews merges, and prints what it finds as soon as each is done.
 pub(crate) fn review(repo: &Repository, args: &ReviewArgs) -> Result<Exit> {
     let format = args.format();
-    let merges = merges(repo, args)?;
+    let Wanted {
+        commits: merges,
+        dropped,
+        added,
+        new,
+    } = wanted(repo, args)?;
     let decisions = Decisions::new(repo.git_dir());
     let is_single = merges.len() == 1;
-    let mut tally = Tally::default();
+    let mut tally = Tally {
+        is_rebase: args.rebased.is_some(),
+        ..Tally::default()
+    };
     let mut kept: Vec<Reviewed> = Vec::new();
     let reviewer = Reviewer::new(repo, &Cancel::default())?;
     reviewer.review(&merges, &mut |merge| {
@@ -80,31 +99,121 @@ pub(crate) fn review(repo: &Repository, args: &ReviewArgs) -> Result<Exit> {
             Format::Json | Format::Sarif | Format::Markdown => kept.push(merge),
         }
     })?;
+    let mut lost = Vec::new();
+    for before in dropped {
+        let is_there = reviewer.has_change(&new, &before)?;
+        lost.push(Dropped { before, is_there });
+    }
+    reviewer.leave_untouched();
+    tally.lost = lost.iter().filter(|dropped| !dropped.is_there).count();
     match format {
-        Format::Text => say!("{}", tally.words()),
+        Format::Text => {
+            for dropped in &lost {
+                say!("{}", dropped.words());
+            }
+            for commit in &added {
+                say!(
+                    "{}  {} · new in the rebased branch",
+                    commit.short,
+                    commit.subject
+                );
+            }
+            say!("{}", tally.words());
+        }
         Format::Json => {
             let all = json!({
                 "reviewed": tally.reviewed,
                 "with_findings": tally.with_findings,
                 "not_reviewed": tally.not_reviewed,
                 "merges": kept,
+                "dropped": lost,
+                "added": added,
             });
             raw((json_text(&all)? + "\n").as_bytes());
         }
-        Format::Sarif => raw((json_text(&sarif(&kept))? + "\n").as_bytes()),
-        Format::Markdown => raw(markdown(&kept, &tally).as_bytes()),
+        Format::Sarif => raw((json_text(&sarif(&kept, &lost))? + "\n").as_bytes()),
+        Format::Markdown => raw(markdown(&kept, &lost, &tally).as_bytes()),
     }
-    Ok(match tally.with_findings {
+    Ok(match tally.with_findings + tally.lost {
         0 => Exit::Done,
         _ => Exit::Open,
     })
 }
 
+/// What is reviewed.
+struct Wanted {
+    commits: Vec<ToReview>,
+    /// Commits that a rebased branch had before, and has not any more.
+    dropped: Vec<Before>,
+    /// Commits that it has now, and had not.
+    added: Vec<Commit>,
+    /// The tip of the rebased branch.
+    new: String,
+}
+
+/// A commit that a rebased branch has not any more.
+#[derive(Serialize)]
+struct Dropped {
+    #[serde(flatten)]
+    before: Before,
+    /// Whether the branch contains its changes all the same.
+    is_there: bool,
+}
+
+impl Dropped {
+    fn words(&self) -> String {
+        let commit = &self.before.commit;
+        let what = match self.is_there {
+            true => "dropped, the branch contains its changes",
+            false => "dropped, and its changes are missing",
+        };
+        format!("{}  {} · {what}", commit.short, commit.subject)
+    }
+}
+
+fn wanted(repo: &Repository, args: &ReviewArgs) -> Result<Wanted> {
+    let Some(rebased) = &args.rebased else {
+        return Ok(Wanted {
+            commits: merges(repo, args)?,
+            dropped: Vec::new(),
+            added: Vec::new(),
+            new: String::new(),
+        });
+    };
+    let (old, new) = match rebased.split_once("..") {
+        _ if rebased.is_empty() => match tip_before_rebase(repo)? {
+            Some(old) => (old, "HEAD".to_owned()),
+            None => bail!(
+                "the reflog of this branch has no rebase; name the old and new tip: --rebased OLD..NEW"
+            ),
+        },
+        Some((old, new)) => {
+            let new = if new.is_empty() { "HEAD" } else { new };
+            (old.to_owned(), new.to_owned())
+        }
+        None => bail!("--rebased takes two commits: OLD..NEW"),
+    };
+    for name in [&old, &new] {
+        check_commit(repo, name)?;
+    }
+    let found = rebased_commits(repo, &old, &new)?;
+    Ok(Wanted {
+        commits: found.matched,
+        dropped: found.dropped,
+        added: found.added,
+        new,
+    })
+}
+
+fn check_commit(repo: &Repository, name: &str) -> Result<()> {
+    if name.starts_with('-') || repo.resolve(&format!("{name}^{{commit}}"))?.is_none() {
+        bail!("'{name}' is not a commit");
+    }
+    Ok(())
+}
+
 /// The merges that the arguments name.
-fn merges(
-    repo: &Repository,
-    args: &ReviewArgs,
-) -> Result<Vec<(armistice_git::Commit, Vec<String>)>> {
+fn merges(repo: &Repository, args: &ReviewArgs) -> Result<Vec<ToReview>> {
     if repo.resolve("HEAD")?.is_none() && args.revisions.is_none() {
         bail!("this repository has no commits yet");
     }
@@ -117,24 +226,23 @@ fn merges(
     if let Some(name) = named {
         let parts = name.split("..").map(|part| part.trim_start_matches('.'));
         for part in parts.filter(|part| !part.is_empty()) {
-            if part.starts_with('-') || repo.resolve(&format!("{part}^{{commit}}"))?.is_none() {
-                bail!("'{part}' is not a commit");
-            }
+            check_commit(repo, part)?;
         }
     }
     if is_range || args.since.is_some() {
         revisions.push(named.unwrap_or("HEAD").to_owned());
-        return Ok(merge_commits(repo, &revisions, false)?);
+        return Ok(merge_commits(repo, &revisions)?);
     }
     if let Some(name) = named {
-        let found = merge_commits(repo, &[name.to_owned()], true)?;
-        if found.first().is_some_and(|(_, parents)| parents.len() < 2) {
-            bail!("'{name}' is not a merge commit; 'A..B' reviews every merge of a range");
-        }
-        return Ok(found);
+        return match merge_commit(repo, name)? {
+            Some(found) => Ok(vec![found]),
+            None => {
+                bail!("'{name}' is not a merge commit; 'A..B' reviews every merge of a range")
+            }
+        };
     }
     let last = ["--max-count=1".to_owned(), "HEAD".to_owned()];
-    let found = merge_commits(repo, &last, false)?;
+    let found = merge_commits(repo, &last)?;
     if found.is_empty() {
         bail!("the history of HEAD has no merge commit");
     }
@@ -148,6 +256,9 @@ struct Tally {
     with_findings: usize,
     with_conflicts: usize,
     not_reviewed: usize,
+    /// Commits that a rebased branch lost.
+    lost: usize,
+    is_rebase: bool,
 }
 
 impl Tally {
@@ -164,10 +275,16 @@ impl Tally {
     fn words(&self) -> String {
         let mut words = format!(
             "{} reviewed: {} with findings, {} with conflicts",
-            count(self.reviewed, "merge"),
+            count(
+                self.reviewed,
+                if self.is_rebase { "commit" } else { "merge" }
+            ),
             self.with_findings,
             self.with_conflicts,
         );
+        if self.lost > 0 {
+            words += &format!(" · {} lost", count(self.lost, "commit"));
+        }
         if self.not_reviewed > 0 {
             words += &format!(" · {} not reviewed", self.not_reviewed);
         }
@@ -372,8 +489,16 @@ fn tell(merge: &Reviewed, is_recorded: bool, is_single: bool) {
         ago(now(), commit.time)
     );
     let short = |oid: &String| oid.chars().take(7).collect::<String>();
-    if let [ours, theirs] = &merge.parents[..] {
-        say!("  ours {} · theirs {}", short(ours), short(theirs));
+    match (&merge.before, &merge.parents[..]) {
+        (Some(before), [parent, ..]) => {
+            let before = &before.commit.short;
+            say!(
+                "  ours: its parent {} · theirs: the commit before, {before}",
+                short(parent)
+            );
+        }
+        (None, [ours, theirs]) => say!("  ours {} · theirs {}", short(ours), short(theirs)),
+        _ => {}
     }
     if let Some(why) = &merge.not_reviewed {
         say!("  not reviewed: {why}");
@@ -415,7 +540,7 @@ fn tell(merge: &Reviewed, is_recorded: bool, is_single: bool) {
 }
 
 /// A review as SARIF 2.1.0: one result for each remark, with the commit among its properties.
-fn sarif(merges: &[Reviewed]) -> Value {
+fn sarif(merges: &[Reviewed], lost: &[Dropped]) -> Value {
     let mut rules: BTreeMap<String, ()> = BTreeMap::new();
     let mut results = Vec::new();
     for merge in merges {
@@ -436,6 +561,16 @@ fn sarif(merges: &[Reviewed]) -> Value {
                 "properties": { "commit": merge.commit.oid, "subject": merge.commit.subject },
             }));
         }
+    }
+    for dropped in lost.iter().filter(|dropped| !dropped.is_there) {
+        rules.insert("dropped-commit".to_owned(), ());
+        results.push(json!({
+            "ruleId": "dropped-commit",
+            "level": Level::Error.name(),
+            "message": { "text": visible(&dropped.words()) },
+            "locations": [],
+            "properties": { "commit": dropped.before.commit.oid },
+        }));
     }
     let rules: Vec<Value> = rules.keys().map(|id| json!({ "id": id })).collect();
     json!({
@@ -466,7 +601,7 @@ fn uri(path: &[u8]) -> String {
 }
 
 /// A review as Markdown.
-fn markdown(merges: &[Reviewed], tally: &Tally) -> String {
+fn markdown(merges: &[Reviewed], lost: &[Dropped], tally: &Tally) -> String {
     let mut out = format!("# Merge review\n\n{}\n", tally.words());
     for merge in merges {
         let remarks = remarks(merge);
@@ -511,6 +646,9 @@ fn markdown(merges: &[Reviewed], tally: &Tally) -> String {
                 escaped(&remark.what)
             );
         }
+    }
+    for dropped in lost {
+        out += &format!("\n- {}\n", escaped(&dropped.words()));
     }
     out
 }

@@ -299,3 +299,156 @@ fn reviewing_changes_nothing_of_the_repository() {
     review(&repo, &["--since", "2000-01-01"]);
     assert_eq!(state(), before);
 }
+
+/// A branch of three commits, and a main that went on; the branch is checked out.
+fn branch(repo: &Repo) {
+    repo.git(&["checkout", "-q", "-b", "work"]);
+    for (subject, name, from, to) in [
+        ("One", FILES[0], "moor(11, 1)", "moor(11, one)"),
+        ("Two", FILES[1], "moor(121, 1)", "moor(121, two)"),
+        ("Three", FILES[2], "moor(231, 1)", "moor(231, three)"),
+    ] {
+        change(repo, name, from, to);
+        repo.commit(subject);
+    }
+    repo.git(&["checkout", "-q", "main"]);
+    change(repo, FILES[0], "moor(43, 3)", "moor(43, main)");
+    change(repo, FILES[1], "moor(121, 1)", "moor(121, main)");
+    repo.commit("Main goes on");
+    repo.git(&["checkout", "-q", "work"]);
+}
+
+#[test]
+fn a_rebase_is_reviewed_commit_by_commit() {
+    let repo = harbour();
+    branch(&repo);
+    let old = repo.git(&["rev-parse", "HEAD"]).trim().to_owned();
+    repo.try_git(&["rebase", "main"]);
+    let conflicted = repo.read(FILES[1]);
+    let (from, end) = (
+        conflicted.find("<<<<<<<").unwrap(),
+        conflicted.find(">>>>>>>").unwrap(),
+    );
+    let end = end + conflicted[end..].find('\n').unwrap() + 1;
+    let own = "    berth_2_1 = moor(121, main, two)\n";
+    let text = format!("{}{own}{}", &conflicted[..from], &conflicted[end..]);
+    repo.write(FILES[1], text);
+    repo.git(&["add", "-A"]);
+    repo.git(&["-c", "core.editor=true", "rebase", "--continue"]);
+    let (code, said) = review(&repo, &["--rebased"]);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(said.contains("1 conflict in 1 file: 1 combined"), "{said}");
+    assert!(
+        said.contains("3 commits reviewed: 0 with findings, 1 with conflicts"),
+        "{said}"
+    );
+    // The last commit loses its line, and gets one that nobody had.
+    change(&repo, FILES[2], "moor(231, three)", "moor(231, 1)");
+    change(&repo, FILES[0], "moor(33, 3)", "moor(33, 9)");
+    repo.git(&["commit", "-q", "-a", "--amend", "--no-edit"]);
+    let named = format!("{old}..work");
+    let (code, said) = review(&repo, &["--rebased", &named]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(
+        said.contains("a b é.md:30  an edit of theirs is lost"),
+        "{said}"
+    );
+    assert!(said.contains("neither side has this line"), "{said}");
+}
+
+#[test]
+fn a_commit_that_a_rebase_dropped_is_named_unless_its_change_is_there() {
+    let repo = harbour();
+    branch(&repo);
+    let old = repo.git(&["rev-parse", "HEAD"]).trim().to_owned();
+    repo.git(&["reset", "-q", "--hard", "main"]);
+    repo.git(&["cherry-pick", &format!("{old}~2")]);
+    let named = format!("{old}..HEAD");
+    let found = json(&repo, &["--rebased", &named]);
+    assert_eq!(found["reviewed"], 1, "{found:#}");
+    let dropped: Vec<_> = found["dropped"].as_array().unwrap().iter().collect();
+    assert_eq!(dropped.len(), 2);
+    assert!(dropped.iter().all(|one| one["is_there"] == false));
+    let (code, said) = review(&repo, &["--rebased", &named]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(
+        said.contains("Three · dropped, and its changes are missing"),
+        "{said}"
+    );
+    // The same change under another name.
+    change(&repo, FILES[2], "moor(231, 1)", "moor(231, three)");
+    repo.commit("The third, said otherwise");
+    let (_, said) = review(&repo, &["--rebased", &named]);
+    assert!(
+        said.contains("Three · dropped, the branch contains its changes"),
+        "{said}"
+    );
+    assert!(
+        said.contains("The third, said otherwise · new in the rebased branch"),
+        "{said}"
+    );
+}
+
+/// The folder of the example scripts.
+fn example(name: &str) -> std::path::PathBuf {
+    std::path::Path::new(env!("CARGO_MANIFEST_DIR"))
+        .join("../../docs/examples")
+        .join(name)
+}
+
+/// The search path of the examples: the program first.
+fn search_path() -> String {
+    let program = std::path::Path::new(env!("CARGO_BIN_EXE_armistice"));
+    let own = program.parent().unwrap().display().to_string();
+    format!("{own}:{}", std::env::var("PATH").unwrap())
+}
+
+#[test]
+fn the_hook_lets_a_right_merge_pass_and_stops_a_wrong_one() {
+    let repo = harbour();
+    let remote = repo.dir.path().join("remote.git");
+    repo.git(&["init", "-q", "--bare", remote.to_str().unwrap()]);
+    repo.git(&["remote", "add", "origin", remote.to_str().unwrap()]);
+    repo.git(&["push", "-q", "origin", "main"]);
+    let hook = repo.path(".git/hooks/pre-push");
+    std::fs::create_dir_all(hook.parent().unwrap()).unwrap();
+    std::fs::copy(example("pre-push"), &hook).unwrap();
+    let push = || {
+        let mut git = std::process::Command::new("git");
+        git.args(["push", "-q", "origin", "main"])
+            .env("PATH", search_path())
+            .current_dir(&repo.top);
+        git.output().unwrap()
+    };
+    clean(&repo);
+    repo.commit("Merge side");
+    let pushed = push();
+    assert!(pushed.status.success(), "{pushed:?}");
+    begin(
+        &repo,
+        &[(FILES[0], "moor(21, 1)", "moor(21, 1, early)")],
+        &[(FILES[1], "moor(121, 1)", "moor(121, 1, late)")],
+    );
+    change(&repo, FILES[1], "moor(121, 1, late)", "moor(121, 1)");
+    repo.commit("Merge side again");
+    let pushed = push();
+    assert!(!pushed.status.success(), "{pushed:?}");
+    let said = [pushed.stdout, pushed.stderr].concat();
+    let said = String::from_utf8_lossy(&said);
+    assert!(said.contains("an edit of theirs is lost"), "{said}");
+    let mut step = std::process::Command::new(example("review-in-ci"));
+    let ran = step
+        .arg("HEAD~1")
+        .env("PATH", search_path())
+        .current_dir(&repo.top)
+        .output()
+        .unwrap();
+    assert_eq!(ran.status.code(), Some(1), "{ran:?}");
+    let sarif: Value = serde_json::from_str(&repo.read("review.sarif")).unwrap();
+    assert_eq!(
+        sarif["runs"][0]["results"].as_array().unwrap().len(),
+        2,
+        "{sarif:#}"
+    );
+    assert!(repo.read("review.md").contains("Merge side again"));
+}

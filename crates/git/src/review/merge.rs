@@ -1,4 +1,7 @@
-//! One merge commit: how its conflicts were resolved, and what is in it that neither side has.
+//! One commit that merges: how its conflicts were resolved, and what is in it that neither side has.
+//!
+//! A merge commit merges its parents. A rebased commit merges the change of the commit before into its
+//! own parent.
 
 use crate::case::kinds::CaseKind;
 use crate::case::one::Case;
@@ -23,7 +26,28 @@ use armistice_core::{
 use serde::Serialize;
 use std::collections::{BTreeSet, HashMap};
 
-/// A merge commit that was looked at.
+/// A commit to review.
+#[derive(Clone, Debug)]
+pub struct ToReview {
+    /// The commit.
+    pub commit: Commit,
+    /// Its parents, by their full names.
+    pub parents: Vec<String>,
+    /// The commit that it was before a rebase.
+    pub before: Option<Before>,
+}
+
+/// A commit before it was rebased.
+#[derive(Clone, Debug, Serialize)]
+pub struct Before {
+    /// The commit.
+    #[serde(flatten)]
+    pub commit: Commit,
+    /// Its parent, by its full name; none of a first commit.
+    pub parent: Option<String>,
+}
+
+/// A commit that was looked at.
 #[derive(Clone, Debug, Serialize)]
 pub struct Reviewed {
     /// The commit.
@@ -31,6 +55,9 @@ pub struct Reviewed {
     pub commit: Commit,
     /// Its parents, by their full names.
     pub parents: Vec<String>,
+    /// The commit that it was before a rebase.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub before: Option<Before>,
     /// Files in which git would have left a conflict, or which are not as git merges them.
     pub files: Vec<ReviewedFile>,
     /// The side of which nothing is in the result, although it changed something.
@@ -116,37 +143,49 @@ impl ReviewedFile {
     }
 }
 
-/// The merge commits of a range, newest first, each with its parents: of `revisions` as `git log` takes
-/// them, or of one commit alone if `only` says so.
+/// The merge commits of a range, newest first, of `revisions` as `git log` takes them.
 ///
 /// # Errors
 /// If git fails, or there is no such commit.
-pub fn merge_commits(
-    repo: &Repository,
-    revisions: &[String],
-    only: bool,
-) -> Result<Vec<(Commit, Vec<String>)>, Error> {
+pub fn merge_commits(repo: &Repository, revisions: &[String]) -> Result<Vec<ToReview>, Error> {
+    let words = ["--merges".to_owned()].into_iter();
+    commits_of(
+        repo,
+        &words.chain(revisions.iter().cloned()).collect::<Vec<_>>(),
+    )
+}
+
+/// One commit; `None` if it has fewer than two parents.
+///
+/// # Errors
+/// If git fails, or there is no such commit.
+pub fn merge_commit(repo: &Repository, revision: &str) -> Result<Option<ToReview>, Error> {
+    let words = ["--no-walk", revision].map(str::to_owned);
+    let found = commits_of(repo, &words)?.pop();
+    Ok(found.filter(|of| of.parents.len() > 1))
+}
+
+/// The commits that `git log` lists for some words.
+pub(crate) fn commits_of(repo: &Repository, words: &[String]) -> Result<Vec<ToReview>, Error> {
     let format = "--format=%H%x00%h%x00%s%x00%an%x00%at%x00%P";
-    let mut call = Invocation::read(["log", "-z", format]);
-    call = match only {
-        true => call.arg("--no-walk"),
-        false => call.arg("--merges"),
-    };
-    for revision in revisions {
-        call = call.arg(revision);
-    }
-    let listed = repo.must(&call.arg("--"))?.stdout;
+    let call = Invocation::read(["log", "-z", format]);
+    let call = words.iter().fold(call, Invocation::arg).arg("--");
+    let listed = repo.must(&call)?.stdout;
     let fields: Vec<&[u8]> = listed.split(|b| *b == 0).collect();
     let of = |fields: &[&[u8]]| {
         let commit = parse_commit(&fields[..5].join(&0))?;
         let parents = String::from_utf8_lossy(fields[5]);
         let parents = parents.split_whitespace().map(str::to_owned);
-        Some((commit, parents.collect()))
+        Some(ToReview {
+            commit,
+            parents: parents.collect(),
+            before: None,
+        })
     };
     Ok(fields.chunks_exact(6).filter_map(of).collect())
 }
 
-/// Looks at merge commits; nothing of the repository changes by it.
+/// Looks at commits that merge; nothing of the repository changes by it.
 pub struct Reviewer {
     /// One for each thread.
     sandboxes: Vec<Sandbox>,
@@ -167,39 +206,27 @@ impl Reviewer {
         })
     }
 
-    /// Looks at merges one after the other; `tell` gets each in their order.
-    ///
-    /// # Errors
-    /// If git fails or is stopped.
-    pub fn review(
-        &self,
-        merges: &[(Commit, Vec<String>)],
-        tell: &mut dyn FnMut(Reviewed),
-    ) -> Result<(), Error> {
-        let done = self.review_all(merges, tell);
+    pub(crate) fn sandbox(&self) -> &Sandbox {
+        &self.sandboxes[0]
+    }
+
+    /// Leaves the repository's own objects as old as they were; to be called when all is reviewed.
+    pub fn leave_untouched(&self) {
         for sandbox in &self.sandboxes {
             sandbox.leave_untouched();
         }
-        done
     }
 
-    fn review_all(
-        &self,
-        merges: &[(Commit, Vec<String>)],
-        tell: &mut dyn FnMut(Reviewed),
-    ) -> Result<(), Error> {
+    /// Looks at commits one after the other; `tell` gets each in their order.
+    ///
+    /// # Errors
+    /// If git fails or is stopped.
+    pub fn review(&self, merges: &[ToReview], tell: &mut dyn FnMut(Reviewed)) -> Result<(), Error> {
         for portion in merges.chunks(PORTION * self.sandboxes.len()) {
             let shares = portion.chunks(portion.len().div_ceil(self.sandboxes.len()));
             let work: Vec<_> = self.sandboxes.iter().zip(shares).collect();
             let done = in_parallel(work.into_iter(), processors(), |(sandbox, share)| {
-                let each = share.iter().map(|(commit, parents)| {
-                    let merge = Merge {
-                        sandbox,
-                        commit,
-                        parents,
-                    };
-                    merge.review()
-                });
+                let each = share.iter().map(|of| Merge { sandbox, of }.review());
                 each.collect::<Result<Vec<Reviewed>, Error>>()
             });
             for share in done {
@@ -212,39 +239,91 @@ impl Reviewer {
 
 struct Merge<'a> {
     sandbox: &'a Sandbox,
-    commit: &'a Commit,
-    parents: &'a [String],
+    of: &'a ToReview,
+}
+
+/// What a commit merges.
+struct Sides {
+    /// What both sides started from, if it is not for git to find.
+    base: Option<String>,
+    ours: String,
+    theirs: String,
 }
 
 impl Merge<'_> {
     fn review(&self) -> Result<Reviewed, Error> {
         let mut reviewed = Reviewed {
-            commit: self.commit.clone(),
-            parents: self.parents.to_vec(),
+            commit: self.of.commit.clone(),
+            parents: self.of.parents.clone(),
+            before: self.of.before.clone(),
             files: Vec::new(),
             nothing_of: None,
             not_reviewed: None,
         };
-        let [ours, theirs] = self.parents else {
-            reviewed.not_reviewed = Some(match self.parents.len() {
-                n if n > 2 => format!("merges of {n} parents are not reviewed"),
-                _ => "not a merge commit".to_owned(),
-            });
-            return Ok(reviewed);
+        let Sides { base, ours, theirs } = match self.sides()? {
+            Ok(sides) => sides,
+            Err(why) => {
+                reviewed.not_reviewed = Some(why);
+                return Ok(reviewed);
+            }
         };
-        let merged = self.sandbox.merge(None, ours, theirs, None, &[])?;
-        let tree = self.sandbox.tree_of(&self.commit.oid)?;
+        let (ours, theirs) = (&*ours, &*theirs);
+        let merged = self
+            .sandbox
+            .merge(base.as_deref(), ours, theirs, None, &[])?;
+        let tree = self.sandbox.tree_of(&self.of.commit.oid)?;
         if merged.cases.is_empty() && merged.tree == tree {
             return Ok(reviewed);
         }
-        let bases = self.sandbox.merge_bases(ours, theirs)?;
-        let base = match bases.first() {
-            Some(base) => base.clone(),
-            None => empty_tree(self.sandbox.repo())?,
+        let base = match base {
+            Some(base) => base,
+            None => match self.sandbox.merge_bases(ours, theirs)?.first() {
+                Some(base) => base.clone(),
+                None => empty_tree(self.sandbox.repo())?,
+            },
         };
         reviewed.nothing_of = self.nothing_of(&base, [ours, theirs], &tree)?;
         reviewed.files = self.files(&base, [ours, theirs], &merged, &tree)?;
         Ok(reviewed)
+    }
+
+    /// What is merged here, or why that is not known.
+    fn sides(&self) -> Result<Result<Sides, String>, Error> {
+        let parents = &self.of.parents[..];
+        Ok(match (&self.of.before, parents) {
+            (None, [ours, theirs]) => Ok(Sides {
+                base: None,
+                ours: ours.clone(),
+                theirs: theirs.clone(),
+            }),
+            (Some(before), [ours]) => Ok(Sides {
+                base: Some(match &before.parent {
+                    Some(parent) => parent.clone(),
+                    None => self.empty_commit()?,
+                }),
+                ours: ours.clone(),
+                theirs: before.commit.oid.clone(),
+            }),
+            (_, []) => Err("first commits are not reviewed".to_owned()),
+            (None, [_]) => Err("not a merge commit".to_owned()),
+            (None, _) => Err(format!(
+                "merges of {} parents are not reviewed",
+                parents.len()
+            )),
+            (Some(_), _) => Err("rebased merges are not reviewed".to_owned()),
+        })
+    }
+
+    /// A commit without files.
+    fn empty_commit(&self) -> Result<String, Error> {
+        let repo = self.sandbox.repo();
+        let tree = empty_tree(repo)?;
+        let call = Invocation::write(["commit-tree", &tree, "-m", "empty"])
+            .env("GIT_AUTHOR_NAME", "Armistice")
+            .env("GIT_AUTHOR_EMAIL", "review@armistice.invalid")
+            .env("GIT_COMMITTER_NAME", "Armistice")
+            .env("GIT_COMMITTER_EMAIL", "review@armistice.invalid");
+        Ok(repo.must(&call)?.text().trim().to_owned())
     }
 
     /// The side of which nothing arrived.

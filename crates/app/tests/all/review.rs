@@ -452,3 +452,24 @@ fn the_hook_lets_a_right_merge_pass_and_stops_a_wrong_one() {
     );
     assert!(repo.read("review.md").contains("Merge side again"));
 }
+
+#[test]
+fn a_merge_that_git_calls_clean_is_told_when_a_name_went() {
+    let repo = harbour();
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write("src/use.py", "from tariff import quay_3\n\nquay_3(1)\n");
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    change(
+        &repo,
+        FILES[1],
+        "def quay_3(ship):",
+        "def mooring_place(ship):",
+    );
+    repo.commit("ours");
+    repo.git(&["merge", "-q", "--no-edit", "side"]);
+    let (code, said) = review(&repo, &[]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(said.contains("! src/use.py:1  "), "{said}");
+    assert!(said.contains("'mooring_place'"), "{said}");
+}

@@ -16,9 +16,11 @@ use crate::repo::repository::Repository;
 use crate::repo::stages::Stage;
 use crate::repo::trees::tree_difference;
 use crate::scout::sandbox::{MergedTree, Sandbox};
+use crate::situation::names::names;
+use crate::situation::numbered_files::numbers_used_twice;
 use crate::situation::parsing::{Look, look_at_all};
 use crate::situation::read::{Commit, parse_commit};
-use crate::situation::touched::{Touched, texts_of, touched_by_merge};
+use crate::situation::touched::{Touched, TouchedPaths, texts_of, touched_by_merge};
 use armistice_core::{
     Check, Finding, NewLine, Options, ResolvedBy, Side, Source, Versions, Weight, describe, plan,
     resolved,
@@ -60,7 +62,7 @@ pub struct Reviewed {
     pub before: Option<Before>,
     /// Files in which git would have left a conflict, or which are not as git merges them.
     pub files: Vec<ReviewedFile>,
-    /// The side of which nothing is in the result, although it changed something.
+    /// The side of which nothing is in the result, although it changed something beside conflicts.
     pub nothing_of: Option<Side>,
     /// Why it was not looked at.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -117,7 +119,7 @@ pub enum WholeFileResult {
 impl Reviewed {
     /// Whether there is something to look at.
     pub fn has_findings(&self) -> bool {
-        self.nothing_of.is_some() || self.files.iter().any(ReviewedFile::has_findings)
+        self.files.iter().any(ReviewedFile::has_findings)
     }
 
     /// How many conflicts git would have left.
@@ -131,6 +133,22 @@ impl Reviewed {
 }
 
 impl ReviewedFile {
+    fn new(path: RepoPath, in_conflict: bool) -> Self {
+        ReviewedFile {
+            path,
+            in_conflict,
+            conflicts: Vec::new(),
+            whole: None,
+            new_lines: Vec::new(),
+            findings: Vec::new(),
+        }
+    }
+
+    /// Whether there is nothing to say of it.
+    fn is_quiet(&self) -> bool {
+        self.findings.is_empty() && self.new_lines.is_empty()
+    }
+
     /// Whether there is something to look at: what stands in the way of a commit, and lines that nobody
     /// wrote where there was no conflict.
     pub fn has_findings(&self) -> bool {
@@ -272,9 +290,6 @@ impl Merge<'_> {
             .sandbox
             .merge(base.as_deref(), ours, theirs, None, &[])?;
         let tree = self.sandbox.tree_of(&self.of.commit.oid)?;
-        if merged.cases.is_empty() && merged.tree == tree {
-            return Ok(reviewed);
-        }
         let base = match base {
             Some(base) => base,
             None => match self.sandbox.merge_bases(ours, theirs)?.first() {
@@ -282,8 +297,11 @@ impl Merge<'_> {
                 None => empty_tree(self.sandbox.repo())?,
             },
         };
-        reviewed.nothing_of = self.nothing_of(&base, [ours, theirs], &tree)?;
         reviewed.files = self.files(&base, [ours, theirs], &merged, &tree)?;
+        // A side may have nothing but conflicts, each of which was resolved by the other side.
+        if reviewed.files.iter().any(ReviewedFile::has_findings) {
+            reviewed.nothing_of = self.nothing_of(&base, [ours, theirs], &tree)?;
+        }
         Ok(reviewed)
     }
 
@@ -360,8 +378,11 @@ impl Merge<'_> {
         let differing = tree_difference(repo, &merged.tree, tree)?.into_iter();
         let differing: BTreeSet<RepoPath> = differing.map(|change| change.path).collect();
         let case_of = |path: &RepoPath| merged.cases.iter().find(|case| case.has_path(path));
-        let mut touched = touched_by_merge(repo, base, sides, tree)?.to_look_at;
-        touched.retain(|file| differing.contains(&file.path) || case_of(&file.path).is_some());
+        let TouchedPaths {
+            to_look_at: mut touched,
+            followed,
+        } = touched_by_merge(repo, base, sides, tree)?;
+        let every: Vec<Touched> = touched.iter().chain(&followed).cloned().collect();
         // Where histories cross, git merges what they started from first.
         for file in &mut touched {
             if let Some(case) = case_of(&file.path).filter(|case| case.has_lines()) {
@@ -376,14 +397,7 @@ impl Merge<'_> {
         for (file, [base, ours, theirs, result]) in touched.iter().zip(texts) {
             let case = case_of(&file.path);
             let versions = Versions { base, ours, theirs };
-            let mut reviewed = ReviewedFile {
-                path: file.path.clone(),
-                in_conflict: case.is_some(),
-                conflicts: Vec::new(),
-                whole: None,
-                new_lines: Vec::new(),
-                findings: Vec::new(),
-            };
+            let mut reviewed = ReviewedFile::new(file.path.clone(), case.is_some());
             let texts = [&versions.base, &versions.ours, &versions.theirs, &result];
             let has_lines = !texts.into_iter().any(Source::is_binary);
             if case.is_some_and(|case| !case.has_lines()) || !has_lines || file.staged.is_none() {
@@ -392,7 +406,10 @@ impl Merge<'_> {
                 files.push(reviewed);
                 continue;
             }
-            read(&mut reviewed, &versions, &result, case.is_some());
+            // What git merges has no line that no version has.
+            if case.is_some() || differing.contains(&file.path) {
+                read(&mut reviewed, &versions, &result, case.is_some());
+            }
             looks.insert(
                 files.len(),
                 Look {
@@ -407,10 +424,38 @@ impl Merge<'_> {
         }
         let (places, looks): (Vec<usize>, Vec<Look>) = looks.into_iter().unzip();
         for (nth, found) in places.into_iter().zip(look_at_all(&looks)) {
+            let is_of_git = !files[nth].in_conflict && !differing.contains(&files[nth].path);
             files[nth].findings = found;
+            files[nth]
+                .findings
+                .retain(|finding| !is_of_git || may_be_of_git(finding.check));
         }
+        let named = names(repo, &every, Some(tree))?;
+        let of_names = named.into_iter().flat_map(|named| named.findings);
+        for (path, finding) in of_names.chain(numbers_used_twice(&every)) {
+            match files.iter_mut().find(|file| file.path == path) {
+                Some(file) => file.findings.push(finding),
+                None => files.push(ReviewedFile {
+                    findings: vec![finding],
+                    ..ReviewedFile::new(path, false)
+                }),
+            }
+        }
+        files.retain(|file| file.in_conflict || !file.is_quiet());
+        for file in &mut files {
+            file.findings.sort_by_key(|finding| finding.line);
+        }
+        files.sort_by(|a, b| a.path.cmp(&b.path));
         Ok(files)
     }
+}
+
+/// Whether a merge that git made without a conflict can be wrong in this way: it loses no line.
+fn may_be_of_git(check: Check) -> bool {
+    matches!(
+        check,
+        Check::Misplaced | Check::Names | Check::Together | Check::Twice | Check::Syntax
+    )
 }
 
 /// Reads how a file was resolved.

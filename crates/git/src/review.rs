@@ -2,3 +2,4 @@
 
 pub(crate) mod merge;
 pub(crate) mod rebased;
+pub(crate) mod steps;

@@ -5,7 +5,7 @@ use crate::base::path_settings::{PathSetting, RepositoryPaths, usual_command};
 use crate::base::project_checks::{CheckSetting, well_formed};
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{AutoSettle, RULES, RuleContext, Side, WhitespacePolicy};
-use armistice_git::ConflictList;
+use armistice_git::{CheckSteps, ConflictList};
 use etcetera::BaseStrategy;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -30,6 +30,8 @@ pub struct Settings {
     pub go_on: bool,
     /// Whether the message of a merge lists the files that were in conflict.
     pub conflict_list: ConflictList,
+    /// Which steps of a rebase Proof reviews.
+    pub check_steps: CheckSteps,
     /// Whether files are laid out by their declarations where those tell more than lines.
     pub declarations: bool,
     /// What becomes of files of such paths; the first that fits counts.
@@ -51,6 +53,7 @@ impl Default for Settings {
             hand_over: None,
             go_on: true,
             conflict_list: ConflictList::default(),
+            check_steps: CheckSteps::default(),
             declarations: true,
             paths: Vec::new(),
             keys: KeyChanges::new(),

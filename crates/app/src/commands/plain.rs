@@ -649,6 +649,17 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
     match after.verdict {
         Verdict::Concluded => {
             say!("the {name} is concluded");
+            let found = match situation.operation {
+                Operation::Rebase { .. } => service.finished_steps(settings.check_steps),
+                _ => Vec::new(),
+            };
+            for found in &found {
+                say!("  ! {}  {}", found.path, found.finding.what);
+            }
+            if !found.is_empty() {
+                say!("'armistice review --rebased' shows what each commit changed");
+                return Ok(Exit::Open);
+            }
             Ok(Exit::Done)
         }
         Verdict::NextStep => {

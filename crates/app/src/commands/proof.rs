@@ -18,7 +18,7 @@ use crate::commands::reading::{read_all, rule_settings};
 use crate::view::given_up::block;
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{Draft, PerSide, Report, Side, SideReport};
-use armistice_git::{Cancel, Case, CheckRun, Proof, RepoPath, Repository, Situation, prove};
+use armistice_git::{Cancel, Case, CheckRun, Proof, RepoPath, Repository, Situation};
 use serde::Serialize;
 use std::io::IsTerminal as _;
 
@@ -46,7 +46,8 @@ struct FileAudit {
 
 pub(crate) fn detailed(repo: &Repository, situation: &Situation) -> Result<Detailed> {
     let service = CaseService::new(repo.clone());
-    let files = read_all(&service, &situation.cases, &rule_settings(repo, situation)?);
+    let rules = rule_settings(repo, situation)?;
+    let files = read_all(&service, &situation.cases, &rules);
     let open = |path: &RepoPath| {
         let file = files.iter().find(|f| f.case.path == *path);
         file.and_then(|f| f.load.open())
@@ -59,7 +60,8 @@ pub(crate) fn detailed(repo: &Repository, situation: &Situation) -> Result<Detai
         .iter()
         .filter(|f| f.load.unfinished() == Some(Unfinished::Decided));
     let changed = changed.map(|file| &file.case.path);
-    let mut proof = detail(prove(repo, situation)?, open, decided, changed);
+    let proven = service.prove_at(situation, rules.settings.check_steps)?;
+    let mut proof = detail(proven, open, decided, changed);
     let drafts: Vec<(&Case, &Draft)> = (files.iter())
         .filter_map(|file| Some((&file.case, file.load.open()?.draft())))
         .collect();

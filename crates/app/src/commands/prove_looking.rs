@@ -9,7 +9,8 @@ use crate::commands::exit::Exit;
 use crate::commands::output::say;
 use anyhow::Result;
 use armistice_git::{
-    Cancel, Repository, Situation, TreeState, Undertaking, counterparts, log, marker_files,
+    Cancel, CheckSteps, Repository, Situation, TreeState, Undertaking, counterparts, log,
+    marker_files,
 };
 use std::collections::{BTreeMap, BTreeSet};
 use std::hash::{DefaultHasher, Hasher as _};
@@ -100,7 +101,7 @@ fn look(repo: &Repository) -> Result<Vec<String>> {
     done("Terrain: declarations", service.terrain().map(drop));
     done(
         "Proof: all checks but the project's own commands",
-        service.prove().map(drop),
+        service.prove(CheckSteps::All).map(drop),
     );
     done("Accord: the log", log(repo, 50).map(drop));
     if situation.is_idle() {

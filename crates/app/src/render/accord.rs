@@ -196,7 +196,12 @@ impl Canvas<'_> {
         let most = steps.len().saturating_sub(height);
         let from = this.unwrap_or(0).saturating_sub(height / 3).min(most);
         for (y, step) in (y + 1..).zip(steps.iter().skip(from).take(height)) {
+            let proof = self.state.proof.proof.as_ref();
+            let has_findings = |commit: &String| proof.is_some_and(|p| p.steps.contains(commit));
             let (mark, style) = match step.state {
+                StepState::Done if step.commit.as_ref().is_some_and(has_findings) => {
+                    ("!", theme.fg(Role::Finding))
+                }
                 StepState::Done => ("+", theme.faint()),
                 StepState::This => (">", theme.bold()),
                 StepState::ToCome => (" ", theme.text()),

@@ -645,6 +645,7 @@ impl Pool {
             | Effect::Shade(..)
             | Effect::ReadTerrain
             | Effect::FindMarkers
+            | Effect::ReviewSteps
             | Effect::ReadScout
             | Effect::Foresee(_)
             | Effect::NameCounterpart(_)

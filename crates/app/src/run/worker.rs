@@ -306,8 +306,15 @@ impl Worker {
             }
             (Effect::Prove, _) => {
                 let checks = self.service.checks(&rules.settings.checks);
-                let proof = self.service.prove().map_err(|e| e.to_string());
+                let proof = self
+                    .service
+                    .prove(rules.settings.check_steps)
+                    .map_err(|e| e.to_string());
                 Some(WorkResult::Proved(proof, Box::new(checks)))
+            }
+            (Effect::ReviewSteps, _) => {
+                let found = self.service.finished_steps(rules.settings.check_steps);
+                Some(WorkResult::StepsReviewed(found))
             }
             (Effect::RunChecks { checks, trust }, _) => {
                 self.run_checks(&checks, trust.as_deref(), tell);

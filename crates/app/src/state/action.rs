@@ -11,7 +11,7 @@ use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
 use armistice_core::{Finding, PerSide, RegionId, Report, Ruling, Side};
 use armistice_git::{
     After, AgainstParent, Begun, CheckRun, CommitDetails, Counterpart, Ending, Interrupted,
-    LogLine, MarkerFile, Proof, RepoPath, Seen, SideHistory, Situation, Terrain,
+    LogLine, MarkerFile, PathFinding, Proof, RepoPath, Seen, SideHistory, Situation, Terrain,
 };
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
@@ -41,6 +41,8 @@ pub enum WorkResult {
     WorkFileRead(FileId, Result<(Seen, Vec<u8>), String>),
     /// What another program made of a file, and the text that it was given.
     HandedBack(FileId, Vec<u8>, Result<Vec<u8>, String>),
+    /// What is wrong in the steps of a rebase that has ended.
+    StepsReviewed(Vec<PathFinding>),
     /// Files that hold committed conflicts, each with the line of the first.
     MarkersFound(Result<Vec<MarkerFile>, String>),
     /// Files that git merged, one line each.

@@ -124,6 +124,8 @@ pub enum Effect {
         line: String,
         seen: Seen,
     },
+    /// Review the steps of the rebase that has just ended.
+    ReviewSteps,
     /// Look for conflicts with markers that were committed.
     FindMarkers,
     /// List the files that git merged.

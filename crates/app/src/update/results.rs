@@ -20,7 +20,7 @@ use crate::update::{
     terrain, who,
 };
 use armistice_git::{
-    After, Ending, IndexState, Interrupted, MarkerFile, Operation, Situation, Verdict,
+    After, Ending, IndexState, Interrupted, MarkerFile, Operation, PathFinding, Situation, Verdict,
 };
 
 pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> Vec<Effect> {
@@ -33,6 +33,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             return effects;
         }
         WorkResult::Note(text) => state.complain(text),
+        WorkResult::StepsReviewed(found) => report_steps(state, &found),
         WorkResult::ScoutRead(read) => return scout::known(state, read),
         WorkResult::Foreseen(question, result, is_all) => {
             return scout::foreseen(state, &question, result, is_all);
@@ -563,5 +564,31 @@ fn ended(
             });
         }
     }
-    vec![Effect::ReadSituation, Effect::ReadLog]
+    let is_rebase = matches!(state.situation.operation, Operation::Rebase { .. });
+    let mut effects = vec![Effect::ReadSituation, Effect::ReadLog];
+    if is_rebase && after.verdict == Verdict::Concluded {
+        effects.push(Effect::ReviewSteps);
+    }
+    effects
+}
+
+/// Lists what is wrong in the steps of a rebase that has ended.
+fn report_steps(state: &mut State, found: &[PathFinding]) {
+    if found.is_empty() {
+        return;
+    }
+    let said = format!(
+        "the rebase is concluded, but its steps have {}",
+        count(found.len(), "finding")
+    );
+    let line = |found: &PathFinding| format!("{}: {}", found.path, found.finding.what);
+    let mut lines: Vec<String> = found.iter().map(line).collect();
+    lines.push(String::new());
+    lines.push("'armistice review --rebased' shows what each commit changed.".to_owned());
+    state.complain(said.clone());
+    state.overlay = Some(Overlay::Output {
+        title: said,
+        lines,
+        top: 0,
+    });
 }

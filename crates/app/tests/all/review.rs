@@ -473,3 +473,108 @@ fn a_merge_that_git_calls_clean_is_told_when_a_name_went() {
     assert!(said.contains("! src/use.py:1  "), "{said}");
     assert!(said.contains("'mooring_place'"), "{said}");
 }
+
+/// A rebase of four commits over a renamed class: the second step stops with a conflict, the others
+/// merge, and two of them use the old name.
+fn rebase_over_a_rename() -> Repo {
+    let repo = Repo::new();
+    let class = "class DataStore:\n    def fetch(self, key):\n        return self.rows[key]\n";
+    repo.write("store.py", class);
+    repo.write("notes.md", "one\ntwo\nthree\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "work"]);
+    repo.write(
+        "first.py",
+        "from store import DataStore\n\nfirst = DataStore()\n",
+    );
+    repo.commit("Use it first");
+    repo.write("notes.md", "one\nTWO\nthree\n");
+    repo.commit("Say two");
+    repo.write("plain.py", "plain = 1\n");
+    repo.commit("Use nothing");
+    repo.write(
+        "last.py",
+        "from store import DataStore\n\nlast = DataStore()\n",
+    );
+    repo.commit("Use it last");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write("store.py", class.replace("DataStore", "RowVault"));
+    repo.write("notes.md", "one\nzwei\nthree\n");
+    repo.commit("Rename it");
+    repo.git(&["checkout", "-q", "work"]);
+    repo.try_git(&["rebase", "main"]);
+    repo
+}
+
+#[test]
+fn steps_that_git_applies_cleanly_are_reviewed_before_and_after_the_rebase_ends() {
+    let repo = rebase_over_a_rename();
+    let run = |args: &[&str]| {
+        let output = armistice(&repo.top, args);
+        let said = String::from_utf8_lossy(&output.stdout).into_owned();
+        (output.status.code(), said)
+    };
+    run(&["settle", "notes.md", "--by", "theirs"]);
+    let (code, said) = run(&["proof"]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(said.contains("first.py"), "{said}");
+    assert!(said.contains("'Use it first', line"), "{said}");
+    assert!(!said.contains("last.py"), "{said}");
+    let (code, said) = run(&["conclude"]);
+    assert_eq!(code, Some(1), "a stop holds it: {said}");
+    let (code, said) = run(&["conclude", "--despite-findings"]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(said.contains("the rebase is concluded"), "{said}");
+    for (path, step) in [
+        ("first.py", "'Use it first', line"),
+        ("last.py", "'Use it last', line"),
+    ] {
+        assert!(
+            said.lines()
+                .any(|line| line.contains(path) && line.contains(step)),
+            "{path}: {said}"
+        );
+    }
+    assert!(!said.contains("plain.py"), "{said}");
+    assert_eq!(repo.git(&["status", "--porcelain"]), "");
+}
+
+#[test]
+fn the_settings_say_which_steps_are_reviewed() {
+    for (setting, is_named) in [("all", true), ("conflicts", false), ("none", false)] {
+        let repo = rebase_over_a_rename();
+        let config = repo.dir.path().join("config");
+        std::fs::create_dir_all(config.join("armistice")).unwrap();
+        let line = format!("check-steps = \"{setting}\"\n");
+        std::fs::write(config.join("armistice/config.toml"), line).unwrap();
+        let env = [("XDG_CONFIG_HOME", config.to_str().unwrap())];
+        let settle = ["settle", "notes.md", "--by", "theirs"];
+        crate::kit::armistice_as(&repo.top, &settle, &env);
+        let (_, said) = crate::kit::armistice_as(&repo.top, &["proof"], &env);
+        assert_eq!(said.contains("'Use it first', line"), is_named, "{setting}: {said}");
+    }
+}
+
+#[test]
+fn the_screens_tell_what_is_wrong_in_steps_before_and_after() {
+    let repo = rebase_over_a_rename();
+    armistice(&repo.top, &["settle", "notes.md", "--by", "theirs"]);
+    let tmux = crate::kit::Tmux::start(&repo.top, (140, 40), "", &[]);
+    tmux.wait("5 Proof");
+    let shown = tmux.keys("5").wait("Use it first', line");
+    assert!(shown.contains("first.py"), "{shown}");
+    tmux.wait("Not ready");
+    tmux.keys("6").wait("2 of 4");
+    tmux.keys("c").wait("Conclude anyway?");
+    tmux.keys("Enter").wait("its steps have");
+    let shown = tmux.wait("armistice review --rebased");
+    assert!(shown.contains("last.py"), "{shown}");
+    tmux.keys("Escape").wait_until("the list goes", |shown| {
+        !shown.contains("armistice review --rebased")
+    });
+    tmux.keys("q").wait("EXIT 0");
+    assert_eq!(
+        repo.git(&["log", "--format=%s", "-1"]).trim(),
+        "Use it last"
+    );
+}

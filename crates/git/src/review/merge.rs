@@ -511,10 +511,10 @@ fn whole_finding(file: &Touched, case: Option<&Case>) -> Option<Finding> {
         }
         _ if is_disputed => return None,
         WholeFileResult::Removed if changed(ours) && ours.is_some() => {
-            "the file is gone, although ours changed it".to_owned()
+            "the file is gone, although ours added or changed it".to_owned()
         }
         WholeFileResult::Removed if changed(theirs) && theirs.is_some() => {
-            "the file is gone, although theirs changed it".to_owned()
+            "the file is gone, although theirs added or changed it".to_owned()
         }
         WholeFileResult::Other => "the contents are those of no version".to_owned(),
         WholeFileResult::Ours | WholeFileResult::Base if changed(theirs) => {

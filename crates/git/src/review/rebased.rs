@@ -24,13 +24,22 @@ pub struct RebasedCommits {
 /// # Errors
 /// If git fails, or there is no such commit.
 pub fn rebased_commits(repo: &Repository, old: &str, new: &str) -> Result<RebasedCommits, Error> {
-    let range = |from: &str, to: &str| {
+    commits_between(repo, [new, old], [old, new])
+}
+
+/// The same of two ranges, each from a commit to another: of the commits before and those after.
+fn commits_between(
+    repo: &Repository,
+    before: [&str; 2],
+    after: [&str; 2],
+) -> Result<RebasedCommits, Error> {
+    let range = |[from, to]: [&str; 2]| {
         let words = ["--reverse", "--topo-order"].map(str::to_owned);
         let words: Vec<String> = words.into_iter().chain([format!("{from}..{to}")]).collect();
         commits_of(repo, &words)
     };
-    let mut before: VecDeque<ToReview> = range(new, old)?.into();
-    let after = range(old, new)?;
+    let mut before: VecDeque<ToReview> = range(before)?.into();
+    let after = range(after)?;
     let is_same = |one: &Commit, other: &Commit| {
         (&one.author, one.time, &one.subject) == (&other.author, other.time, &other.subject)
     };
@@ -57,6 +66,18 @@ pub fn rebased_commits(repo: &Repository, old: &str, new: &str) -> Result<Rebase
     }
     commits.dropped = before.into_iter().map(as_before).collect();
     Ok(commits)
+}
+
+/// The commits of a range that were others before, oldest first.
+///
+/// # Errors
+/// If git fails.
+pub(crate) fn matched_between(
+    repo: &Repository,
+    before: [&str; 2],
+    after: [&str; 2],
+) -> Result<Vec<ToReview>, Error> {
+    Ok(commits_between(repo, before, after)?.matched)
 }
 
 /// The commit that the current branch was at before its last rebase, as its reflog has it.

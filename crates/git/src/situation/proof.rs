@@ -51,6 +51,8 @@ pub struct Proof {
     pub traceable: bool,
     /// In how many files of code names that went were looked for; `None` if in none.
     pub named: Option<usize>,
+    /// The commits of the rebase, as they were before, in which steps so far have findings.
+    pub steps: Vec<String>,
     /// Whether the step in progress would commit nothing.
     pub empty: bool,
     /// What was staged then, as a hash; equal values mean that nothing else is staged since.

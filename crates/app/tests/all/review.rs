@@ -551,7 +551,11 @@ fn the_settings_say_which_steps_are_reviewed() {
         let settle = ["settle", "notes.md", "--by", "theirs"];
         crate::kit::armistice_as(&repo.top, &settle, &env);
         let (_, said) = crate::kit::armistice_as(&repo.top, &["proof"], &env);
-        assert_eq!(said.contains("'Use it first', line"), is_named, "{setting}: {said}");
+        assert_eq!(
+            said.contains("'Use it first', line"),
+            is_named,
+            "{setting}: {said}"
+        );
     }
 }
 

@@ -11,7 +11,7 @@
 use crate::draft::merged_text::Draft;
 use crate::limits::{AUDITED_LINE_BYTES, DOUBLED_WORDS, TRACED_FINDINGS};
 use crate::merge::list_items::is_entry;
-use crate::model::region::RegionKind;
+use crate::model::region::{RegionId, RegionKind};
 use crate::model::side::{PerSide, Side};
 use crate::model::versions::Version;
 use crate::plan::build::Plan;
@@ -77,6 +77,8 @@ pub(crate) fn traced(plan: &Plan, result: &Source, draft: Option<&Draft>) -> Tra
 struct Trace<'a> {
     plan: &'a Plan,
     result: &'a Source,
+    /// Regions that a person sees as one with a conflict.
+    disputed: HashSet<RegionId>,
     blocks: Blocks,
     decided: Decided,
     /// Lines between those that all four texts share.
@@ -135,6 +137,7 @@ impl<'a> Trace<'a> {
         let mut trace = Trace {
             plan,
             result,
+            disputed: disputed(plan),
             decided: draft.map_or_else(Decided::default, |draft| Decided::new(draft, result)),
             blocks,
             lines,
@@ -409,7 +412,7 @@ impl<'a> Trace<'a> {
             let (nth, first, loss) = run[0];
             let part = self.part(first);
             let text = excerpt(self.text(part));
-            let disputed = self.plan.region(part.region).kind == RegionKind::Conflict;
+            let disputed = self.disputed.contains(&part.region);
             let block = self.blocks.blocks[nth].clone();
             let lines = counted(run.len());
             let is = if run.len() == 1 { "is" } else { "are" };
@@ -423,12 +426,20 @@ impl<'a> Trace<'a> {
                     match self.take_returned(nth, run, side) {
                         None => (
                             self.place(&block, first),
-                            format!("{lines} that {name} added {is} missing: {text}"),
+                            match disputed {
+                                true => format!(
+                                    "{lines} that {name} added {is} not in the resolution: {text}"
+                                ),
+                                false => format!("{lines} that {name} added {is} missing: {text}"),
+                            },
                         ),
                         Some((there, at)) => {
                             let old = excerpt(self.result.line(at).trimmed());
                             let moved = there != nth || self.is_moved(&block, side.other());
                             let what = match moved {
+                                false if disputed => format!(
+                                    "an edit of {name} is not in the resolution: the line is {old} again, not {text}"
+                                ),
                                 false => format!(
                                     "an edit of {name} is lost: the line is {old} again, not {text}"
                                 ),
@@ -552,6 +563,39 @@ impl<'a> Trace<'a> {
                 .push(Finding::new(Check::Twice, Some(run[0]), what));
         }
     }
+}
+
+/// Lines between two conflicts up to which git shows them as one.
+const JOINED_LINES: usize = 3;
+
+/// The conflicts of a plan, and the changes that git shows as part of them: a resolution made between
+/// git's markers decides them too.
+fn disputed(plan: &Plan) -> HashSet<RegionId> {
+    let regions = plan.regions();
+    let all: Vec<usize> = (0..regions.len()).collect();
+    // Changes without an unchanged line between them.
+    let is_change = |nth: &usize| regions[*nth].kind != RegionKind::Unchanged;
+    let runs = all.chunk_by(|one, next| is_change(one) && is_change(next));
+    let is_conflict = |nth: &usize| regions[*nth].kind == RegionKind::Conflict;
+    let runs = runs.filter(|run| run.iter().any(is_conflict));
+    let mut found: HashSet<RegionId> = HashSet::new();
+    let mut last: Option<usize> = None;
+    for run in runs {
+        let (first, end) = (run[0], run[run.len() - 1]);
+        let lines = |from: usize| {
+            regions[from..first]
+                .iter()
+                .map(|r| r.base.len())
+                .sum::<usize>()
+        };
+        let from = match last {
+            Some(last) if lines(last + 1) <= JOINED_LINES => last + 1,
+            _ => first,
+        };
+        found.extend((from..=end).map(|nth| RegionId(nth as u32)));
+        last = Some(end);
+    }
+    found
 }
 
 const VERSIONS: [(Version, Text); 3] = [

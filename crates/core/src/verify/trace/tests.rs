@@ -167,3 +167,34 @@ fn a_line_with_other_numbers_or_a_renamed_name_is_not_missing() {
         assert_eq!((found.len(), found[0].0), (1, Check::Lost), "{line}");
     }
 }
+
+#[test]
+fn what_git_shows_as_part_of_a_conflict_is_decided_with_it() {
+    let base = "head\nfirst line\nsecond line\nmiddle\ntail one\ntail two\ntail three\ntail four\nlast line\n";
+    let ours = base
+        .replace("first line", "first line of ours")
+        .replace("second line", "second line, ours");
+    let theirs = base
+        .replace("second line", "second line, theirs")
+        .replace("last line", "last line of theirs");
+    let weights = |result: &str| {
+        let [base, ours, theirs] = [base, &ours, &theirs].map(Source::from);
+        let plan = plan(&base, &ours, &theirs, &Options::default());
+        assert_eq!(plan.conflicts().len(), 1);
+        let found = trace(&plan, &result.into(), None).into_iter();
+        found
+            .map(|f| (f.weight, f.what.contains("not in the resolution")))
+            .collect::<Vec<_>>()
+    };
+    // Between git's markers theirs was taken, with the first line that only ours changed.
+    assert_eq!(weights(&theirs), [(Weight::Look, true)]);
+    let rewritten = theirs.replace("second line, theirs", "another line");
+    assert!(
+        weights(&rewritten)
+            .iter()
+            .all(|found| *found == (Weight::Look, true))
+    );
+    // Further away the same is a loss.
+    let lost = theirs.replace("last line of theirs", "last line");
+    assert!(weights(&lost).contains(&(Weight::Stops, false)));
+}

@@ -23,7 +23,7 @@ mod verify;
 mod witness;
 
 pub use decide::joined::joined;
-pub use decide::past::{Around, PastOutcome, PastResolution, PastResolutions};
+pub use decide::past::{Around, Learned, PastOutcome, PastResolution, PastResolutions};
 pub use decide::policy::WhitespacePolicy;
 pub use decide::resolution::Resolution;
 pub use decide::ruling::{AutoSettle, Certainty, Ruling};

@@ -42,6 +42,7 @@ pub use repo::objects::Oid;
 pub use repo::operation::{Backend, Operation};
 pub use repo::repository::Repository;
 pub use repo::stages::{Stage, Stages};
+pub use review::lessons::Lessons;
 pub use review::merge::{
     Before, Reviewed, ReviewedConflict, ReviewedFile, Reviewer, ToReview, WholeFileResult,
     merge_commit, merge_commits,

@@ -227,6 +227,7 @@ fn past_resolution(text: &str, outcome: PastOutcome) -> PastResolution {
         theirs: format!("{text} of theirs").into(),
         outcome,
         around: None,
+        learned: None,
     }
 }
 

@@ -169,8 +169,14 @@ pub enum Command {
     },
     /// Register Armistice with git as merge tool and, if asked, as merge driver
     Setup(SetupArgs),
-    /// List or forget stored resolutions of this repository
+    /// List, learn or forget resolutions of this repository
+    #[command(
+        args_conflicts_with_subcommands = true,
+        after_help = "Examples:\n  armistice memory\n  armistice memory learn --since '1 year ago'"
+    )]
     Memory {
+        #[command(subcommand)]
+        action: Option<MemoryAction>,
         /// Print JSON
         #[arg(long)]
         json: bool,
@@ -228,6 +234,16 @@ pub enum Command {
     Completions {
         #[arg(value_enum)]
         shell: clap_complete::Shell,
+    },
+}
+
+#[derive(Debug, Subcommand)]
+pub enum MemoryAction {
+    /// Store how the merges of this branch's history resolved their conflicts
+    Learn {
+        /// Read only merges since this date, in any form that git reads
+        #[arg(long, value_name = "DATE")]
+        since: Option<String>,
     },
 }
 

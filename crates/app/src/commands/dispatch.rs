@@ -2,7 +2,7 @@
 
 use crate::base::safe_text::count;
 use crate::case::service::mended;
-use crate::commands::cli::{Cli, Command, DemoKind};
+use crate::commands::cli::{Cli, Command, DemoKind, MemoryAction};
 use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::prove_looking::prove_looking;
@@ -132,6 +132,11 @@ pub fn run(cli: Cli) -> Result<Exit> {
         Some(Command::Open { file }) => loose::open(&file, cli.theme, cli.ascii),
         Some(Command::Setup(args)) => setup::setup(&args),
         Some(Command::Memory {
+            action: Some(MemoryAction::Learn { since }),
+            ..
+        }) => memory::learn(&here()?, since.as_deref()),
+        Some(Command::Memory {
+            action: None,
             json,
             forget,
             forget_all,

@@ -3,10 +3,11 @@
 use crate::base::json::json_text;
 use crate::base::safe_text::{count, visible};
 use crate::commands::exit::Exit;
-use crate::commands::output::{raw, say};
+use crate::commands::output::{complain, raw, say};
 use anyhow::{Result, bail};
 use armistice_core::{PastOutcome, Segment};
-use armistice_git::{Memory, Repository};
+use armistice_git::{Cancel, Lessons, Memory, Repository, Reviewer, merge_commits};
+use std::io::IsTerminal as _;
 
 pub(crate) fn memory(
     repo: &Repository,
@@ -52,11 +53,52 @@ pub(crate) fn memory(
                 .unwrap_or("nothing");
             visible(&line.chars().take(50).collect::<String>())
         };
-        say!("{number:>4}  settled by {by}");
+        let from = match &past_resolution.learned {
+            None => String::new(),
+            Some(learned) if learned.times == 1 => format!(" in merge {}", learned.commit),
+            Some(learned) => format!(" in {} merges, last in {}", learned.times, learned.commit),
+        };
+        say!("{number:>4}  settled by {by}{from}");
         say!("      ours    {}", line(&past_resolution.ours));
         say!("      theirs  {}", line(&past_resolution.theirs));
     }
     say!("{} remembered", count(all.len(), "conflict"));
+    Ok(Exit::Done)
+}
+
+/// Merges that are read before what they teach is stored.
+const PORTION: usize = 200;
+
+/// Stores how the merges of the current branch's history resolved their conflicts. What was read until the
+/// command is stopped is kept.
+pub(crate) fn learn(repo: &Repository, since: Option<&str>) -> Result<Exit> {
+    if repo.resolve("HEAD")?.is_none() {
+        bail!("this repository has no commits yet");
+    }
+    let since = since.map(|date| format!("--since={date}"));
+    let revisions: Vec<String> = since.into_iter().chain(["HEAD".to_owned()]).collect();
+    let merges = merge_commits(repo, &revisions)?;
+    let memory = Memory::new(repo.common_dir());
+    let reviewer = Reviewer::new(repo, &Cancel::default())?;
+    let mut lessons = Lessons::default();
+    let mut new = 0;
+    let is_seen = std::io::stderr().is_terminal();
+    for (nth, portion) in merges.chunks(PORTION).enumerate() {
+        let read = reviewer.review(portion, &mut |merge| lessons.add(&merge));
+        new += memory.learn(lessons.clone().into_all())?;
+        reviewer.leave_untouched();
+        read?;
+        if is_seen {
+            let done = (nth + 1) * PORTION;
+            complain!("{} of {} merges read", done.min(merges.len()), merges.len());
+        }
+    }
+    say!(
+        "{} read: {} learned, {} new",
+        count(merges.len(), "merge"),
+        count(lessons.into_all().len(), "resolution"),
+        new
+    );
     Ok(Exit::Done)
 }
 

@@ -582,3 +582,70 @@ fn the_screens_tell_what_is_wrong_in_steps_before_and_after() {
         "Use it last"
     );
 }
+
+/// Merges the same conflict, resolved by `own`, and goes back behind it.
+fn resolved_once(repo: &Repo, name: &str, own: &str) {
+    repo.git(&["checkout", "-q", "-B", "main", "start"]);
+    begin(
+        repo,
+        &[
+            (FILES[1], "moor(143, 3)", "moor(143, day)"),
+            (FILES[0], "moor(11, 1)", &format!("moor(11, {name})")),
+        ],
+        &[(FILES[1], "moor(143, 3)", "moor(143, night)")],
+    );
+    let text = repo.read(FILES[1]);
+    let from = text.find("<<<<<<<").unwrap();
+    let end = text.find(">>>>>>>").unwrap();
+    let end = end + text[end..].find('\n').unwrap() + 1;
+    repo.write(FILES[1], format!("{}{own}{}", &text[..from], &text[end..]));
+    repo.commit("Merge side");
+}
+
+#[test]
+fn resolutions_of_the_history_are_learned_and_offered() {
+    let repo = harbour();
+    repo.git(&["tag", "start"]);
+    for nth in ["one", "two"] {
+        resolved_once(&repo, nth, "    berth_4_3 = moor(143, day_and_night)\n");
+        repo.git(&["tag", nth]);
+    }
+    // Both merges in one history; the join has a conflict of its own.
+    repo.git(&["merge", "-q", "-s", "ours", "-m", "Join", "one"]);
+    let run = |args: &[&str]| {
+        let output = armistice(&repo.top, args);
+        let said = [output.stdout, output.stderr].concat();
+        (
+            output.status.code(),
+            String::from_utf8_lossy(&said).into_owned(),
+        )
+    };
+    let (code, said) = run(&["memory", "learn"]);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(said.contains("2 resolutions learned, 2 new"), "{said}");
+    let (_, said) = run(&["memory", "learn"]);
+    assert!(said.contains("2 resolutions learned, 0 new"), "{said}");
+    let (_, said) = run(&["memory"]);
+    assert!(
+        said.contains("settled by lines written by hand in 2 merges, last in "),
+        "{said}"
+    );
+    // The same conflict again.
+    repo.git(&["checkout", "-q", "-B", "main", "start"]);
+    begin(
+        &repo,
+        &[(FILES[1], "moor(143, 3)", "moor(143, day)")],
+        &[(FILES[1], "moor(143, 3)", "moor(143, night)")],
+    );
+    let (code, said) = run(&["settle", FILES[1], "--by", "rule"]);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(repo.read(FILES[1]).contains("moor(143, day_and_night)"));
+    // What a person settles here counts more than what was learned.
+    run(&["memory", "learn"]);
+    let (_, said) = run(&["memory"]);
+    assert!(
+        said.contains("settled by lines written by hand\n"),
+        "{said}"
+    );
+    assert!(said.contains("2 conflicts remembered"), "{said}");
+}

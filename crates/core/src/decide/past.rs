@@ -135,6 +135,15 @@ impl Around {
     }
 }
 
+/// Merge commits in which a conflict was settled before Armistice was used.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Learned {
+    /// The newest of them, by its short name.
+    pub commit: String,
+    /// In how many it was settled so.
+    pub times: usize,
+}
+
 /// A settled conflict, as it is remembered.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PastResolution {
@@ -152,6 +161,9 @@ pub struct PastResolution {
     /// What stood around it: a text that was written for one place fits only there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub around: Option<Around>,
+    /// Where it was learned, if nobody settled it with Armistice.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub learned: Option<Learned>,
 }
 
 impl PastResolution {
@@ -178,6 +190,19 @@ impl PastResolution {
             theirs: bytes(Version::Theirs),
             outcome,
             around: Some(Around::of(plan, region)),
+            learned: None,
+        }
+    }
+
+    /// The same, of a text that somebody wrote there.
+    pub(crate) fn of_text(plan: &Plan, id: RegionId, text: Vec<u8>) -> Self {
+        let parts = match text.is_empty() {
+            true => Vec::new(),
+            false => vec![Segment::Hand(text)],
+        };
+        PastResolution {
+            outcome: PastOutcome::Parts(parts),
+            ..PastResolution::of(plan, id, None, &[])
         }
     }
 
@@ -250,6 +275,7 @@ type Texts = (Vec<u8>, Vec<u8>, Vec<u8>);
 ///     theirs: b"c\n".to_vec(),
 ///     outcome: PastOutcome::Take(Version::Theirs),
 ///     around: None,
+///     learned: None,
 /// };
 /// let context = RuleContext { past: PastResolutions::new([&past], &[]), ..RuleContext::default() };
 /// let plan = plan(&"a\n".into(), &"b\n".into(), &"c\n".into(), &Options::default());
@@ -258,10 +284,18 @@ type Texts = (Vec<u8>, Vec<u8>, Vec<u8>);
 #[derive(Clone, Debug, Default)]
 pub struct PastResolutions(Arc<Inner>);
 
+/// What came of three texts, what stood around it if it fits only there, and where it was learned.
+#[derive(Debug)]
+struct Remembered {
+    outcome: PastOutcome,
+    around: Option<Around>,
+    learned: Option<Learned>,
+}
+
 #[derive(Debug, Default)]
 struct Inner {
     /// With what stood around, if it fits only there.
-    remembered: HashMap<Texts, (PastOutcome, Option<Around>)>,
+    remembered: HashMap<Texts, Remembered>,
     /// What each side did to base in words, and what was settled; of this session.
     like: HashMap<(TokenText, TokenText), (PastOutcome, String)>,
     /// One with a text of its own, to be done again where both sides made the same edits.
@@ -282,9 +316,12 @@ impl PastResolutions {
                 continue;
             }
             let around = p.around.clone().filter(|_| p.outcome.is_text());
-            inner
-                .remembered
-                .insert(p.texts(), (p.outcome.clone(), around));
+            let remembered = Remembered {
+                outcome: p.outcome.clone(),
+                learned: p.learned.clone(),
+                around,
+            };
+            inner.remembered.insert(p.texts(), remembered);
         }
         for (p, by) in session {
             // A text written for one place says nothing about another.
@@ -305,7 +342,12 @@ impl PastResolutions {
         let mut past = PastResolutions::new([], &session);
         if let Some(inner) = Arc::get_mut(&mut past.0) {
             let outcome = settled.outcome.clone();
-            inner.remembered.insert(settled.texts(), (outcome, None));
+            let remembered = Remembered {
+                outcome,
+                around: None,
+                learned: None,
+            };
+            inner.remembered.insert(settled.texts(), remembered);
             let shape = settled.outcome.is_text();
             inner.shape = shape.then(|| (settled.clone(), by.to_owned()));
         }
@@ -319,7 +361,7 @@ impl PastResolutions {
         texts: [&[u8]; 3],
         plan: &Plan,
         region: &Region,
-    ) -> Option<Resolution> {
+    ) -> Option<(Resolution, Option<&Learned>)> {
         if self.0.remembered.is_empty() {
             return None;
         }
@@ -330,11 +372,13 @@ impl PastResolutions {
             let fits = |around: &Around| *around == Around::of(plan, region);
             around.as_ref().is_none_or(fits)
         };
-        if let Some((outcome, around)) = self.0.remembered.get(&direct) {
-            return fits(around).then(|| outcome.resolution(region));
+        if let Some(found) = self.0.remembered.get(&direct) {
+            let resolution = || (found.outcome.resolution(region), found.learned.as_ref());
+            return fits(&found.around).then(resolution);
         }
-        let (outcome, around) = self.0.remembered.get(&(base, theirs, ours))?;
-        fits(around).then(|| outcome.mirrored().resolution(region))
+        let found = self.0.remembered.get(&(base, theirs, ours))?;
+        let mirrored = || found.outcome.mirrored().resolution(region);
+        fits(&found.around).then(|| (mirrored(), found.learned.as_ref()))
     }
 
     /// What was decided where the sides made the same changes of words; and by what.

@@ -173,6 +173,7 @@ fn what_was_settled_before_is_proposed_again() {
                 before: around.into(),
                 behind: Vec::new(),
             }),
+            learned: None,
         };
         let session = [(past.clone(), "theirs".to_owned())];
         let past = PastResolutions::new([&past], &session);

@@ -1,6 +1,8 @@
 //! How each conflict of a merge was resolved, told by the text that came of it; and the lines of that
 //! text that no version has.
 
+use crate::decide::past::{Learned, PastResolution};
+use crate::decide::resolution::Resolution;
 use crate::model::region::{RegionId, RegionKind};
 use crate::model::side::Side;
 use crate::model::versions::Version;
@@ -76,6 +78,32 @@ pub struct ResolvedConflict {
     pub lines: LineRange,
     /// What it was resolved by.
     pub by: ResolvedBy,
+    /// Whether the lines are those of this conflict and of nothing else.
+    pub is_exact: bool,
+}
+
+impl ResolvedConflict {
+    /// What is to be remembered of it; `None` if its lines cannot be told from others.
+    pub fn lesson(&self, plan: &Plan, result: &Source, learned: Learned) -> Option<PastResolution> {
+        let id = self.region;
+        let take = |version| PastResolution::of(plan, id, Some(&Resolution::Take(version)), &[]);
+        let both = |first| PastResolution::of(plan, id, Some(&Resolution::Both(first)), &[]);
+        let lesson = match self.by {
+            ResolvedBy::Ours => take(Version::Ours),
+            ResolvedBy::Theirs => take(Version::Theirs),
+            ResolvedBy::Base => take(Version::Base),
+            ResolvedBy::OursThenTheirs => both(Side::Ours),
+            ResolvedBy::TheirsThenOurs => both(Side::Theirs),
+            ResolvedBy::Nothing | ResolvedBy::Combined | ResolvedBy::NewText => {
+                let text = result.slice(self.lines).to_vec();
+                PastResolution::of_text(plan, id, text)
+            }
+        };
+        self.is_exact.then_some(PastResolution {
+            learned: Some(learned),
+            ..lesson
+        })
+    }
 }
 
 /// A line of a result that no version has.
@@ -273,6 +301,7 @@ impl Reader<'_> {
                     region: choice.region,
                     lines: LineRange::new(at, end),
                     by: *by,
+                    is_exact: true,
                 });
             }
             at = end;
@@ -285,11 +314,13 @@ impl Reader<'_> {
             true => ResolvedBy::NewText,
             false => ResolvedBy::Combined,
         };
+        let is_exact = choices.len() == 1;
         let conflicts = choices.iter().filter(|choice| choice.is_conflict);
         let told = conflicts.map(|choice| ResolvedConflict {
             region: choice.region,
             lines: block.result,
             by,
+            is_exact,
         });
         self.resolved.conflicts.extend(told);
     }

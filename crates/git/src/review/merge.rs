@@ -22,8 +22,8 @@ use crate::situation::parsing::{Look, look_at_all};
 use crate::situation::read::{Commit, parse_commit};
 use crate::situation::touched::{Touched, TouchedPaths, texts_of, touched_by_merge};
 use armistice_core::{
-    Check, Finding, NewLine, Options, ResolvedBy, Side, Source, Versions, Weight, describe, plan,
-    resolved,
+    Check, Finding, Learned, NewLine, Options, PastResolution, ResolvedBy, Side, Source, Versions,
+    Weight, describe, plan, resolved,
 };
 use serde::Serialize;
 use std::collections::{BTreeSet, HashMap};
@@ -98,6 +98,9 @@ pub struct ReviewedConflict {
     pub cause: String,
     /// What it was resolved by.
     pub by: ResolvedBy,
+    /// What is to be remembered of it.
+    #[serde(skip)]
+    pub lesson: Option<PastResolution>,
 }
 
 /// What came of a file that is resolved as a whole.
@@ -408,7 +411,8 @@ impl Merge<'_> {
             }
             // What git merges has no line that no version has.
             if case.is_some() || differing.contains(&file.path) {
-                read(&mut reviewed, &versions, &result, case.is_some());
+                let commit = &self.of.commit.short;
+                read(&mut reviewed, &versions, &result, commit);
             }
             looks.insert(
                 files.len(),
@@ -459,22 +463,27 @@ fn may_be_of_git(check: Check) -> bool {
 }
 
 /// Reads how a file was resolved.
-fn read(file: &mut ReviewedFile, versions: &Versions, result: &Source, in_conflict: bool) {
+fn read(file: &mut ReviewedFile, versions: &Versions, result: &Source, commit: &str) {
     let Versions { base, ours, theirs } = versions;
     let plan = plan(base, ours, theirs, &Options::default());
     let found = resolved(&plan, result);
     file.new_lines = found.new_lines;
-    if !in_conflict {
+    if !file.in_conflict {
         // git merged it in another way than by these lines alone.
         for new in &mut file.new_lines {
             new.in_conflict = false;
         }
         return;
     }
+    let learned = || Learned {
+        commit: commit.to_owned(),
+        times: 1,
+    };
     let told = found
         .conflicts
         .into_iter()
         .map(|conflict| ReviewedConflict {
+            lesson: conflict.lesson(&plan, result, learned()),
             line: conflict.lines.start.number(),
             lines: conflict.lines.len(),
             cause: describe(&plan, conflict.region),

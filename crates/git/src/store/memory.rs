@@ -59,6 +59,11 @@ impl Memory {
         let mut all = self.read()?;
         all.retain(|old| !new.iter().any(|n| n.is_about(old)));
         all.extend_from_slice(new);
+        self.write_newest(&all)
+    }
+
+    /// Writes as many as fit, the last ones.
+    fn write_newest(&self, all: &[PastResolution]) -> Result<(), Error> {
         let mut size = 0;
         let fits = |p: &&PastResolution| {
             size += p.size();
@@ -71,6 +76,29 @@ impl Memory {
             .take_while(fits)
             .count();
         self.write(&all[all.len() - n..])
+    }
+
+    /// Remembers what was learned from merges, as older than all that was settled with Armistice. What was
+    /// learned before about the same three texts is replaced, what was settled is kept. Returns how many
+    /// are new.
+    ///
+    /// # Errors
+    /// If the file cannot be read or written.
+    pub fn learn(&self, lessons: Vec<PastResolution>) -> Result<usize, Error> {
+        let mut known = self.read()?;
+        let settled = |lesson: &PastResolution| {
+            let mut own = known.iter().filter(|known| known.learned.is_none());
+            own.any(|own| own.is_about(lesson))
+        };
+        let mut all: Vec<PastResolution> = lessons;
+        all.retain(|lesson| !settled(lesson));
+        let is_new = |lesson: &&PastResolution| !known.iter().any(|known| known.is_about(lesson));
+        let new = all.iter().filter(is_new).count();
+        known.retain(|known| !all.iter().any(|lesson| lesson.is_about(known)));
+        all.extend(known);
+        all.sort_by_key(|past| past.learned.is_none());
+        self.write_newest(&all)?;
+        Ok(new)
     }
 
     /// Forgets the one of this number, counted from zero, oldest first.

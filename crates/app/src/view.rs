@@ -12,6 +12,7 @@ pub mod following;
 pub mod gate;
 pub mod given_up;
 pub mod hit;
+pub mod new_text;
 pub mod overview;
 pub mod questions;
 pub mod scout;

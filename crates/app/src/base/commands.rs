@@ -137,6 +137,7 @@ pub enum Command {
     Forget,
     StageAgain,
     ShowGivenUp,
+    ShowNewText,
     /// Look through what is staged against each parent.
     ShowStaged,
     NextParent,

@@ -221,6 +221,7 @@ pub static KEYMAP: &[Binding] = &[
     key(X::Proof, &["o"], C::CheckOutput, "output", "show the output of the project check"),
     key(X::Proof, &["d"], C::ShowStaged, "staged diff", "show the staged changes against each parent"),
     key(X::Proof, &["v"], C::ShowGivenUp, "discarded", "list every line that a decision discarded"),
+    key(X::Proof, &["n"], C::ShowNewText, "new text", "list every line that no version has, riskiest first"),
     key(X::Proof, &["x"], C::StopChecks, "stop", "stop the running command"),
     key(X::Accord, &["c"], C::Conclude, "conclude", "make the commit, or continue with the next step"),
     key(X::Accord, &["e"], C::EditMessage, "edit message", "edit the message of the commit"),

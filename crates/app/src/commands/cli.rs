@@ -131,6 +131,9 @@ pub enum Command {
         /// List every line that a decision discarded
         #[arg(long, conflicts_with = "json")]
         given_up: bool,
+        /// List every line that no version has, riskiest first
+        #[arg(long, conflicts_with = "json")]
+        new_text: bool,
         /// Show the commands in .armistice.toml and ask whether to trust them
         #[arg(long, conflicts_with_all = ["run", "json"])]
         trust: bool,

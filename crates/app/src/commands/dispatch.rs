@@ -103,11 +103,13 @@ pub fn run(cli: Cli) -> Result<Exit> {
             json,
             run,
             given_up,
+            new_text,
             ..
         }) => {
             let order = proof::ProofOrder {
                 json,
                 given_up,
+                new_text,
                 run: run.as_deref(),
             };
             proof::proof(&here()?, &order)

@@ -16,6 +16,7 @@ use crate::commands::exit::Exit;
 use crate::commands::output::{complain, raw, say};
 use crate::commands::reading::{read_all, rule_settings};
 use crate::view::given_up::block;
+use crate::view::new_text::listed;
 use anyhow::{Context as _, Result, bail};
 use armistice_core::{Draft, PerSide, Report, Side, SideReport};
 use armistice_git::{Cancel, Case, CheckRun, Proof, RepoPath, Repository, Situation};
@@ -84,6 +85,8 @@ pub(crate) struct ProofOrder<'a> {
     pub(crate) json: bool,
     /// Whether to list what decisions gave up.
     pub(crate) given_up: bool,
+    /// Whether to list lines that no version has.
+    pub(crate) new_text: bool,
     /// The project's own commands to run first; all of them if none is named.
     pub(crate) run: Option<&'a [String]>,
 }
@@ -147,6 +150,16 @@ pub(crate) fn proof(repo: &Repository, order: &ProofOrder<'_>) -> Result<Exit> {
     } else {
         if order.given_up {
             print_given_up(&proof.audit);
+        }
+        if order.new_text {
+            let reports = proof
+                .audit
+                .files
+                .iter()
+                .map(|file| (&file.path, &file.report));
+            listed(reports)
+                .iter()
+                .for_each(|line| say!("{}", visible(line)));
         }
         if let Some(said) = settled_while_merging(&situation) {
             say!("{said}");

@@ -8,6 +8,7 @@ use crate::state::app::ProofRow;
 use crate::view::check_rows::{CHECK_ROWS, CheckRow, Verdict};
 use crate::view::check_runs::{CheckKind, words_for};
 use crate::view::gate::{gate, is_loose};
+use crate::view::new_text::new_text_count;
 use armistice_core::Weight;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -19,9 +20,13 @@ impl Canvas<'_> {
         let title = match (&state.proof.proof, state.proof.running) {
             (_, true) => "checking the commit …".to_owned(),
             (Some(proof), _) => format!(
-                "{} checked · {}{}",
+                "{} checked · {}{}{}",
                 count(proof.files, "file"),
                 count(proof.findings.len(), "finding"),
+                match new_text_count(state) {
+                    0 => String::new(),
+                    n => format!(" · {} (n)", count(n, "new line")),
+                },
                 match proof.traceable || self.state.situation.is_idle() {
                     true => "",
                     false => " · other files: markers only",

@@ -17,6 +17,7 @@ use crate::update::leaving::quit;
 use crate::update::moving::go_to_line;
 use crate::view::gate::{droppable_stash, gate};
 use crate::view::given_up::given_up_lines;
+use crate::view::new_text::new_text_lines;
 use armistice_core::MergeRecord;
 use armistice_core::{Check, Weight};
 use armistice_git::{Ending, IndexState, Operation};
@@ -36,6 +37,7 @@ pub(crate) fn run_proof(state: &mut State, command: Command) -> Vec<Effect> {
         Command::StageAgain => return stage_again(state),
         Command::ReplaceName => return following::replace_name(state),
         Command::ShowGivenUp => show_given_up(state),
+        Command::ShowNewText => show_new_text(state),
         Command::Back => state.tab = Tab::Docket,
         _ => {}
     }
@@ -72,6 +74,24 @@ fn show_given_up(state: &mut State) {
     state.overlay = Some(Overlay::Output {
         title: "lines that decisions discarded (numbers: added lines in their own version, removed lines in base)"
             .to_owned(),
+        lines,
+        top: 0,
+    });
+}
+
+fn show_new_text(state: &mut State) {
+    let lines = new_text_lines(state);
+    if lines.is_empty() {
+        state.say(
+            match state.proof.reports.is_empty() && state.proof.running {
+                true => "still looking",
+                false => "every line is in base, ours or theirs",
+            },
+        );
+        return;
+    }
+    state.overlay = Some(Overlay::Output {
+        title: "lines that no version has".to_owned(),
         lines,
         top: 0,
     });

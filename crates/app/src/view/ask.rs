@@ -56,6 +56,7 @@ fn also_called(command: Command) -> &'static str {
         Command::SameAgain => "repeat everywhere again replay similar",
         Command::SwitchRule | Command::SwitchOn => "disable enable rule off on",
         Command::ShowGivenUp => "lost lose dropped discarded",
+        Command::ShowNewText => "written by hand blended added review",
         Command::Help => "keys shortcuts manual",
         Command::EditMessage => "commit message description",
         Command::DropStash => "stash pop delete clear",

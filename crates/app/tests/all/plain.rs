@@ -275,7 +275,7 @@ fn proof_accounts_for_every_line_of_both_sides() {
     let (code, output) = repo.output(&["proof"]);
     assert_eq!(code, 1);
     assert!(
-        output.contains("a.txt:1: a line that ours added is missing: ours here"),
+        output.contains("a.txt:1: a line that ours added is not in the resolution: ours here"),
         "{output}"
     );
 }

@@ -1,6 +1,6 @@
 //! Proof over what is staged, however it got there: broken results are named with file and line.
 
-use crate::kit::Repo;
+use crate::kit::{Desk, Repo};
 
 const BASE: &str = "fn moor(ship: Ship) -> Berth {\n    check(&ship);\n    log(&ship, tide());\n    berth()\n}\n\nfn fill() {\n    one();\n    two();\n    three();\n}\n\nfn pay(fee: Fee) {\n    book(fee);\n}\n";
 
@@ -112,7 +112,7 @@ fn a_conflict_settled_by_hand_without_one_sides_edit_is_named_and_one_decided_he
         &[("a.rs", "const NAME: &str = \"ours\";\n".to_owned())],
     );
     assert!(
-        said.contains("a.rs:1: a line that theirs added is missing"),
+        said.contains("a.rs:1: a line that theirs added is not in the resolution"),
         "{said}"
     );
     let repo = merged();
@@ -430,4 +430,40 @@ fn two_new_files_with_one_number_are_reported() {
         said.contains("db/002_tide.sql: has the number 002, which ours gave to db/002_berth.sql"),
         "{said}"
     );
+}
+
+#[test]
+fn lines_that_no_version_has_are_listed_by_what_they_may_change() {
+    let repo = Repo::conflict(
+        "quay.rs",
+        "fn moor() {\n    check();\n}\n",
+        "fn moor() {\n    check(ours);\n}\n",
+        "fn moor() {\n    check(theirs);\n}\n",
+    );
+    repo.write(
+        "quay.rs",
+        "fn moor() {\n    audit(ship);\n    if tide > 3 {\n        check(ours);\n    }\n}\n",
+    );
+    repo.git(&["add", "quay.rs"]);
+    let (_, said) = repo.output(&["proof", "--new-text"]);
+    let at = |words: &str| {
+        said.find(words)
+            .unwrap_or_else(|| panic!("{words}: {said}"))
+    };
+    assert!(at("conditions: 1 line") < at("everything else: 1 line"));
+    assert!(at("quay.rs:3  if tide > 3 {") < at("quay.rs:2  audit(ship);"));
+    let json: serde_json::Value =
+        serde_json::from_str(&repo.output(&["proof", "--json"]).1).unwrap();
+    let new = &json["audit"]["files"][0]["new_lines"];
+    assert_eq!(
+        (&new[0]["line"], &new[0]["may_change"]),
+        (&2.into(), &"other".into()),
+        "{json:#}"
+    );
+    let mut desk = Desk::new(&repo.top, (140, 40));
+    let shown = desk.press("5").shows();
+    assert!(shown.contains("2 new lines (n)"), "{shown}");
+    let shown = desk.press("n").shows();
+    assert!(shown.contains("lines that no version has"), "{shown}");
+    assert!(shown.contains("quay.rs:3  if tide > 3 {"), "{shown}");
 }

@@ -15,12 +15,14 @@ use crate::text::lines::LineIdx;
 use crate::text::source::Source;
 use crate::verify::bag::Bag;
 use crate::verify::fates::{Fate, Fates, GivenUp, GivenUpLine, LineChange, Report, SideReport};
+use crate::verify::resolved::resolved;
 use crate::verify::trace::traced;
 
 /// Accounts for every line that a side added to base or removed from it.
 ///
 /// `result` is the text that is to be committed, where that is known: what it lost, has again or
-/// has twice is found by [`trace`](crate::trace). Without it there are no findings.
+/// has twice is found by [`trace`](crate::trace), and lines that no version has by
+/// [`resolved`](crate::resolved). Without it there are neither.
 ///
 /// ```
 /// use armistice_core::{Options, Session, Side, audit, plan};
@@ -52,6 +54,7 @@ pub fn audit(draft: &Draft, result: Option<&Source>) -> Report {
             added.kept -= added.missing;
         }
         audit.report.findings = traced.findings;
+        audit.report.new_lines = resolved(draft.plan(), result).new_lines;
     }
     audit.report
 }

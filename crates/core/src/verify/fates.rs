@@ -3,6 +3,7 @@
 use crate::model::side::{PerSide, Side};
 use crate::text::lines::LineIdx;
 use crate::verify::checks::Finding;
+use crate::verify::resolved::NewLine;
 use serde::Serialize;
 
 /// Lines counted by what became of them.
@@ -117,6 +118,8 @@ pub struct Report {
     pub sides: PerSide<SideReport>,
     /// What was given up, and by which decision.
     pub given_up: Vec<GivenUp>,
+    /// Lines that no version has, as far as the text that is to be committed is known.
+    pub new_lines: Vec<NewLine>,
     /// Lines that are missing or stand there twice, with no decision behind it.
     pub findings: Vec<Finding>,
 }

@@ -74,6 +74,12 @@ impl Canvas<'_> {
             ),
             Some(Verdict::Holds(looked)) => ("+", Role::Text, "holds".to_owned(), looked),
             Some(Verdict::Found(n)) => ("!", Role::Finding, count(n, "finding"), String::new()),
+            Some(Verdict::ToConfirm(n)) => (
+                "?",
+                Role::Text,
+                count(n, "finding"),
+                "needs a look, does not block".to_owned(),
+            ),
         };
         let mut pen = self.pen(area, 0);
         pen.to(2)
@@ -81,12 +87,8 @@ impl Canvas<'_> {
             .to(4)
             .write(row.name, theme.text());
         pen.to(44).write(&verdict, theme.fg(role));
-        let rest = match row.stops() || mark != "!" {
-            true => looked,
-            false => "worth a look, not blocking".to_owned(),
-        };
         let room = pen.to(57).room();
-        pen.write(&fit(&rest, room), theme.faint());
+        pen.write(&fit(&looked, room), theme.faint());
     }
 
     /// The text around the chosen finding.

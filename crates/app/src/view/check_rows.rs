@@ -42,26 +42,22 @@ pub enum Verdict {
     Holds(String),
     /// There is nothing to check yet.
     Nothing,
-    /// So many findings.
+    /// So many findings, some of which block.
     Found(usize),
+    /// So many findings, none of which blocks.
+    ToConfirm(usize),
 }
 
 impl CheckRow {
-    /// Whether its findings stand in the way.
-    pub fn stops(&self) -> bool {
-        self.checks.iter().any(|c| c.weight() == Weight::Stops)
-    }
-
     /// What a proof says of it, and never more than it looked at.
     pub fn verdict(&self, proof: &Proof) -> Verdict {
         let of = |check: &Check| self.checks.contains(check);
-        let found = proof
-            .findings
-            .iter()
-            .filter(|f| of(&f.finding.check))
-            .count();
-        if found > 0 {
-            return Verdict::Found(found);
+        let found = proof.findings.iter().filter(|f| of(&f.finding.check));
+        let stops = found.clone().any(|f| f.finding.weight == Weight::Stops);
+        match (found.count(), stops) {
+            (0, _) => {}
+            (n, true) => return Verdict::Found(n),
+            (n, false) => return Verdict::ToConfirm(n),
         }
         let texts = count(proof.texts, "merged text");
         match self.checks[0] {

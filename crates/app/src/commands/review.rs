@@ -134,10 +134,13 @@ pub(crate) fn review(repo: &Repository, args: &ReviewArgs) -> Result<Exit> {
         Format::Sarif => raw((json_text(&sarif(&kept, &lost))? + "\n").as_bytes()),
         Format::Markdown => raw(markdown(&kept, &lost, &tally).as_bytes()),
     }
-    Ok(match tally.with_findings + tally.lost {
-        0 => Exit::Done,
-        _ => Exit::Open,
-    })
+    // What could not be reviewed may be wrong.
+    Ok(
+        match tally.with_findings + tally.lost + tally.not_reviewed {
+            0 => Exit::Done,
+            _ => Exit::Open,
+        },
+    )
 }
 
 /// What is reviewed.

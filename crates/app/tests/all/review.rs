@@ -270,7 +270,7 @@ fn what_cannot_be_reviewed_is_said() {
     repo.commit("three");
     repo.git(&["merge", "-q", "-m", "Merge both", "one", "two"]);
     let (code, said) = review(&repo, &[]);
-    assert_eq!(code, Some(0));
+    assert_eq!(code, Some(1));
     assert!(said.contains("not reviewed: merges of 3 parents"), "{said}");
     assert!(said.contains("0 merges reviewed"), "{said}");
 }
@@ -648,4 +648,65 @@ fn resolutions_of_the_history_are_learned_and_offered() {
         "{said}"
     );
     assert!(said.contains("2 conflicts remembered"), "{said}");
+}
+
+#[test]
+fn links_unrelated_histories_and_missing_objects_are_reviewed_or_said() {
+    let repo = harbour();
+    let link = |to: &str| {
+        let path = repo.path("current");
+        let _ = std::fs::remove_file(&path);
+        std::os::unix::fs::symlink(to, path).unwrap();
+    };
+    link("one");
+    repo.write("crest.bin", "\0base");
+    repo.commit("link");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    link("two");
+    repo.write("crest.bin", "\0theirs");
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    link("three");
+    repo.write("crest.bin", "\0ours");
+    repo.commit("ours");
+    repo.try_git(&["merge", "-q", "side"]);
+    link("two");
+    repo.write("crest.bin", "\0neither");
+    repo.commit("Merge side");
+    let (code, said) = review(&repo, &[]);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(said.contains("current  whole file: theirs"), "{said}");
+    assert!(
+        said.contains("crest.bin  whole file: other contents"),
+        "{said}"
+    );
+    repo.git(&["checkout", "-q", "--orphan", "other"]);
+    repo.git(&["rm", "-rfq", "."]);
+    repo.write("notes.txt", "moor\n");
+    repo.commit("another beginning");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.git(&[
+        "merge",
+        "-q",
+        "--allow-unrelated-histories",
+        "-m",
+        "Join",
+        "other",
+    ]);
+    let (code, said) = review(&repo, &[]);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(
+        said.contains("no conflict: the commit is what git merges"),
+        "{said}"
+    );
+    // One merge that cannot be read does not hide the other.
+    let lost = repo.git(&["rev-parse", "HEAD^2^{tree}"]);
+    let lost = lost.trim();
+    let object = repo.path(&format!(".git/objects/{}/{}", &lost[..2], &lost[2..]));
+    std::fs::remove_file(object).unwrap();
+    let (code, said) = review(&repo, &["--since", "2000-01-01"]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(said.contains("not reviewed: "), "{said}");
+    assert!(said.contains("current  whole file: theirs"), "{said}");
+    assert!(said.contains("1 merge reviewed"), "{said}");
 }

@@ -14,7 +14,7 @@ use crate::repo::objects::Oid;
 use crate::repo::parties::empty_tree;
 use crate::repo::repository::Repository;
 use crate::repo::stages::Stage;
-use crate::repo::trees::tree_difference;
+use crate::repo::trees::{tree_difference, tree_entries};
 use crate::scout::sandbox::{MergedTree, Sandbox};
 use crate::situation::names::names;
 use crate::situation::numbered_files::numbers_used_twice;
@@ -120,6 +120,17 @@ pub enum WholeFileResult {
 }
 
 impl Reviewed {
+    fn new(of: &ToReview) -> Self {
+        Reviewed {
+            commit: of.commit.clone(),
+            parents: of.parents.clone(),
+            before: of.before.clone(),
+            files: Vec::new(),
+            nothing_of: None,
+            not_reviewed: None,
+        }
+    }
+
     /// Whether there is something to look at.
     pub fn has_findings(&self) -> bool {
         self.files.iter().any(ReviewedFile::has_findings)
@@ -247,7 +258,9 @@ impl Reviewer {
             let shares = portion.chunks(portion.len().div_ceil(self.sandboxes.len()));
             let work: Vec<_> = self.sandboxes.iter().zip(shares).collect();
             let done = in_parallel(work.into_iter(), processors(), |(sandbox, share)| {
-                let each = share.iter().map(|of| Merge { sandbox, of }.review());
+                let each = share
+                    .iter()
+                    .map(|of| Merge { sandbox, of }.review_or_say_why());
                 each.collect::<Result<Vec<Reviewed>, Error>>()
             });
             for share in done {
@@ -272,15 +285,19 @@ struct Sides {
 }
 
 impl Merge<'_> {
+    /// Reviews it. One that cannot be read does not take the others with it.
+    fn review_or_say_why(&self) -> Result<Reviewed, Error> {
+        self.review().or_else(|error| match error {
+            Error::Cancelled | Error::TooOld { .. } => Err(error),
+            error => Ok(Reviewed {
+                not_reviewed: Some(error.to_string()),
+                ..Reviewed::new(self.of)
+            }),
+        })
+    }
+
     fn review(&self) -> Result<Reviewed, Error> {
-        let mut reviewed = Reviewed {
-            commit: self.of.commit.clone(),
-            parents: self.of.parents.clone(),
-            before: self.of.before.clone(),
-            files: Vec::new(),
-            nothing_of: None,
-            not_reviewed: None,
-        };
+        let mut reviewed = Reviewed::new(self.of);
         let Sides { base, ours, theirs } = match self.sides()? {
             Ok(sides) => sides,
             Err(why) => {
@@ -295,10 +312,10 @@ impl Merge<'_> {
         let tree = self.sandbox.tree_of(&self.of.commit.oid)?;
         let base = match base {
             Some(base) => base,
-            None => match self.sandbox.merge_bases(ours, theirs)?.first() {
-                Some(base) => base.clone(),
-                None => empty_tree(self.sandbox.repo())?,
-            },
+            None => {
+                let bases = self.sandbox.merge_bases(ours, theirs)?;
+                bases.into_iter().next().unwrap_or_default()
+            }
         };
         reviewed.files = self.files(&base, [ours, theirs], &merged, &tree)?;
         // A side may have nothing but conflicts, each of which was resolved by the other side.
@@ -313,7 +330,11 @@ impl Merge<'_> {
         let parents = &self.of.parents[..];
         Ok(match (&self.of.before, parents) {
             (None, [ours, theirs]) => Ok(Sides {
-                base: None,
+                // git merges unrelated histories only if it is told what they started from.
+                base: match self.sandbox.merge_bases(ours, theirs)?.is_empty() {
+                    true => Some(self.empty_commit()?),
+                    false => None,
+                },
                 ours: ours.clone(),
                 theirs: theirs.clone(),
             }),
@@ -426,6 +447,9 @@ impl Merge<'_> {
             );
             files.push(reviewed);
         }
+        let is_listed = |path: &RepoPath| touched.iter().any(|file| file.path == *path);
+        let others = merged.cases.iter().filter(|case| !is_listed(&case.path));
+        files.extend(self.other_cases(others.collect(), tree)?);
         let (places, looks): (Vec<usize>, Vec<Look>) = looks.into_iter().unzip();
         for (nth, found) in places.into_iter().zip(look_at_all(&looks)) {
             let is_of_git = !files[nth].in_conflict && !differing.contains(&files[nth].path);
@@ -451,6 +475,31 @@ impl Merge<'_> {
         }
         files.sort_by(|a, b| a.path.cmp(&b.path));
         Ok(files)
+    }
+}
+
+impl Merge<'_> {
+    /// Conflicts over what has no lines: links, submodules, folders.
+    fn other_cases(&self, cases: Vec<&Case>, tree: &str) -> Result<Vec<ReviewedFile>, Error> {
+        let paths: Vec<&RepoPath> = cases.iter().map(|case| &case.path).collect();
+        let there = tree_entries(self.sandbox.repo(), tree, &paths)?;
+        let of = |case: &&Case| {
+            let now = there.get(&case.path).and_then(|entry| entry.stage.as_ref());
+            let [base, ours, theirs] = case.stages.all();
+            let is = |stage: &Option<Stage>| stage.as_ref() == now;
+            let whole = match now {
+                None => WholeFileResult::Removed,
+                _ if is(ours) => WholeFileResult::Ours,
+                _ if is(theirs) => WholeFileResult::Theirs,
+                _ if is(base) => WholeFileResult::Base,
+                _ => WholeFileResult::Other,
+            };
+            ReviewedFile {
+                whole: Some(whole),
+                ..ReviewedFile::new(case.path.clone(), true)
+            }
+        };
+        Ok(cases.iter().map(of).collect())
     }
 }
 

@@ -14,6 +14,7 @@ pub(crate) mod names_twice;
 pub(crate) mod numbered_files;
 pub(crate) mod parents;
 pub(crate) mod parsing;
+pub(crate) mod paths_gone;
 pub(crate) mod proof;
 pub(crate) mod read;
 pub(crate) mod staged;

@@ -167,3 +167,53 @@ fn a_name_that_is_asked_for_where_it_stood_is_told() {
         assert_eq!(code, 0, "{said}");
     }
 }
+
+#[test]
+fn a_file_that_one_side_renamed_and_the_other_newly_names_is_found() {
+    let repo = Repo::new();
+    repo.write("web/t/fee.html", "<p>fee</p>\n<p>tide</p>\n");
+    repo.write("web/t/old.html", "<p>old</p>\n<p>tide, too</p>\n");
+    repo.write("views.py", "def fee():\n    return 1\n");
+    repo.write("notes.md", "# Notes\n");
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write(
+        "views.py",
+        "def fee():\n    return render('t/fee.html', 'cat/fee.html')\n",
+    );
+    repo.write(
+        "notes.md",
+        "# Notes\n\nSee [old](web/t/old.html) and t/older.html.\n",
+    );
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.git(&["mv", "web/t/fee.html", "web/fees.html"]);
+    repo.git(&["rm", "-q", "web/t/old.html"]);
+    repo.commit("ours");
+    let scout = repo.output(&["scout", "side", "--text"]).1;
+    assert!(scout.contains("newly names it here"), "{scout}");
+    repo.git(&["merge", "-q", "--no-commit", "--no-ff", "side"]);
+    let (code, said) = repo.output(&["proof"]);
+    assert_eq!(code, 1, "{said}");
+    for wanted in [
+        "views.py:2: file 'web/t/fee.html' was renamed to 'web/fees.html' by ours; theirs newly names it here",
+        "notes.md:3: file 'web/t/old.html' was removed by ours; theirs newly names it here",
+        "2 findings, 0 blocking",
+    ] {
+        assert!(said.contains(wanted), "{wanted}: {said}");
+    }
+    repo.git(&["commit", "-q", "-m", "Merge side"]);
+    let (_, said) = repo.output(&["review"]);
+    assert!(
+        said.contains("? notes.md:3  file 'web/t/old.html'"),
+        "{said}"
+    );
+    // A file that is there again, or was named before, is none.
+    repo.git(&["reset", "-q", "--hard", "HEAD^1"]);
+    repo.git(&["merge", "-q", "--no-commit", "--no-ff", "side"]);
+    repo.write("web/t/fee.html", "back\n");
+    repo.write("web/t/old.html", "back\n");
+    repo.git(&["add", "-A"]);
+    let said = repo.output(&["proof"]).1;
+    assert!(!said.contains("newly names"), "{said}");
+}

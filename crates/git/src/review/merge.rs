@@ -19,6 +19,7 @@ use crate::scout::sandbox::{MergedTree, Sandbox};
 use crate::situation::names::names;
 use crate::situation::numbered_files::numbers_used_twice;
 use crate::situation::parsing::{Look, look_at_all};
+use crate::situation::paths_gone::paths_gone;
 use crate::situation::read::{Commit, parse_commit};
 use crate::situation::touched::{Touched, TouchedPaths, texts_of, touched_by_merge};
 use armistice_core::{
@@ -402,10 +403,13 @@ impl Merge<'_> {
         let differing = tree_difference(repo, &merged.tree, tree)?.into_iter();
         let differing: BTreeSet<RepoPath> = differing.map(|change| change.path).collect();
         let case_of = |path: &RepoPath| merged.cases.iter().find(|case| case.has_path(path));
+        let all = touched_by_merge(repo, base, sides, tree)?;
+        let gone = paths_gone(repo, &all)?;
         let TouchedPaths {
             to_look_at: mut touched,
             followed,
-        } = touched_by_merge(repo, base, sides, tree)?;
+            ..
+        } = all;
         let every: Vec<Touched> = touched.iter().chain(&followed).cloned().collect();
         // Where histories cross, git merges what they started from first.
         for file in &mut touched {
@@ -460,7 +464,8 @@ impl Merge<'_> {
         }
         let named = names(repo, &every, Some(tree))?;
         let of_names = named.into_iter().flat_map(|named| named.findings);
-        for (path, finding) in of_names.chain(numbers_used_twice(&every)) {
+        let others = numbers_used_twice(&every).into_iter().chain(gone);
+        for (path, finding) in of_names.chain(others) {
             match files.iter_mut().find(|file| file.path == path) {
                 Some(file) => file.findings.push(finding),
                 None => files.push(ReviewedFile {

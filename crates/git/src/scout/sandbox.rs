@@ -20,6 +20,7 @@ use crate::repo::private_folder::make_private_folder;
 use crate::repo::repository::Repository;
 use crate::repo::stages::{Stage, Stages};
 use crate::situation::names::names;
+use crate::situation::paths_gone::paths_gone;
 use crate::situation::proof::PathFinding;
 use crate::situation::read::{Commit, Foreseen, Party, Situation, Undertaking};
 use crate::situation::terrain::{Terrain, terrain};
@@ -364,9 +365,10 @@ impl Sandbox {
             }
         }
         clean.files.sort_by(|a, b| a.case.path.cmp(&b.case.path));
+        let gone = paths_gone(&self.repo, &all)?;
         let every: Vec<_> = all.to_look_at.into_iter().chain(all.followed).collect();
         if let Some(named) = names(&self.repo, &every, tree)? {
-            let found = named.findings.into_iter();
+            let found = named.findings.into_iter().chain(gone);
             clean.findings = found
                 .map(|(path, finding)| PathFinding { path, finding })
                 .collect();

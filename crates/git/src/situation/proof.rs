@@ -15,6 +15,7 @@ use crate::situation::looked::Looked;
 use crate::situation::names::names;
 use crate::situation::numbered_files::numbers_used_twice;
 use crate::situation::parsing::Look;
+use crate::situation::paths_gone::paths_gone;
 use crate::situation::read::Situation;
 use crate::situation::staged::{ChangedOnDisk, changed_on_disk, is_empty_step, print_of};
 use crate::situation::touched::{Touched, touched};
@@ -161,6 +162,9 @@ fn prove_with(looked: &Looked, repo: &Repository, situation: &Situation) -> Resu
                 }
             }
             for (path, finding) in numbers_used_twice(&every) {
+                proof.add_findings(&path, &[finding]);
+            }
+            for (path, finding) in paths_gone(repo, &all)? {
                 proof.add_findings(&path, &[finding]);
             }
             let to_look_at = all.to_look_at.into_iter();

@@ -13,7 +13,7 @@ use crate::repo::repository::Repository;
 use crate::repo::stages::Stage;
 use crate::repo::trees::tree_difference;
 use crate::situation::read::Situation;
-use armistice_core::Source;
+use armistice_core::{Side, Source};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// A path that needs a look, with the contents of each that has it as an ordinary file.
@@ -43,6 +43,17 @@ pub(crate) struct TouchedPaths {
     pub(crate) to_look_at: Vec<Touched>,
     /// The others.
     pub(crate) followed: Vec<Touched>,
+    /// Paths of base that a side renamed or removed, and that the result has not.
+    pub(crate) gone: Vec<GonePath>,
+}
+
+/// A path of base that a side has not any more.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct GonePath {
+    pub(crate) side: Side,
+    pub(crate) path: RepoPath,
+    /// What the side calls it now, if it renamed it.
+    pub(crate) renamed: Option<RepoPath>,
 }
 
 /// All paths that a side or the index has otherwise than base; `None` where what the parties started
@@ -253,6 +264,32 @@ fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> TouchedPath
         .collect();
     let (to_ours, to_theirs) = (renamed(ours), renamed(theirs));
     let (of_ours, of_theirs, of_index) = (by_path(ours), by_path(theirs), by_path(staged));
+    let is_there = |path: &RepoPath| match of_index.get(path) {
+        Some(change) => change.after.is_some(),
+        // As ours has it.
+        None => match of_ours.get(path) {
+            Some(change) => change.after.is_some(),
+            None => !to_ours.contains_key(path),
+        },
+    };
+    let of_side = |side: Side, changes: &[Change]| -> Vec<GonePath> {
+        let gone = changes.iter().filter_map(|change| {
+            let removed = change.after.is_none() && change.before.is_some();
+            let renamed = change.from.is_some().then(|| change.path.clone());
+            let path = match &change.from {
+                Some(from) => from.clone(),
+                None if removed => change.path.clone(),
+                None => return None,
+            };
+            (!is_there(&path)).then_some(GonePath {
+                side,
+                path,
+                renamed,
+            })
+        });
+        gone.collect()
+    };
+    let gone_paths = [of_side(Side::Ours, ours), of_side(Side::Theirs, theirs)].concat();
     let mut paths: BTreeMap<RepoPath, RepoPath> = BTreeMap::new();
     for change in ours.iter().chain(theirs).chain(staged) {
         if gone.contains(&change.path) {
@@ -296,6 +333,7 @@ fn combine(ours: &[Change], theirs: &[Change], staged: &[Change]) -> TouchedPath
     TouchedPaths {
         to_look_at,
         followed,
+        gone: gone_paths,
     }
 }
 

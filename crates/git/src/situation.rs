@@ -1,5 +1,6 @@
 //! Everything the screens ask of git at once, what stands in the way, and concluding.
 
+pub(crate) mod calls_outdated;
 pub(crate) mod conclude;
 pub(crate) mod history;
 pub(crate) mod interrupted;

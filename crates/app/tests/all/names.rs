@@ -217,3 +217,65 @@ fn a_file_that_one_side_renamed_and_the_other_newly_names_is_found() {
     let said = repo.output(&["proof"]).1;
     assert!(!said.contains("newly names"), "{said}");
 }
+
+/// What Proof says of a merge in which ours changed `store` and theirs `uses`.
+fn proven(store: [(&str, &str, &str); 1], uses: (&str, &str, &str)) -> String {
+    let repo = Repo::new();
+    let [(name, old, new)] = store;
+    let (user, before, after) = uses;
+    repo.write(name, old);
+    repo.write(user, before);
+    repo.commit("base");
+    repo.git(&["checkout", "-q", "-b", "side"]);
+    repo.write(user, after);
+    repo.commit("theirs");
+    repo.git(&["checkout", "-q", "main"]);
+    repo.write(name, new);
+    repo.commit("ours");
+    repo.git(&["merge", "-q", "--no-commit", "--no-ff", "side"]);
+    repo.output(&["proof"]).1
+}
+
+#[test]
+fn a_new_call_with_the_arguments_from_before_is_found() {
+    let python = (
+        "store.py",
+        "class Store:\n    def fetch(self, key):\n        return key\n",
+        "class Store:\n    def fetch(self, tenant, key):\n        return key\n",
+    );
+    let base = "def use(store):\n    return 1\n";
+    let call = |call: &str| format!("def use(store):\n    return {call}\n");
+    let said = proven([python], ("use.py", base, &call("store.fetch(1)")));
+    assert!(
+        said.contains("use.py:2: 'fetch' takes (self, tenant, key) since ours changed it (store.py); theirs newly calls it with 1 argument"),
+        "{said}"
+    );
+    let rust = (
+        "store.rs",
+        "pub fn fetch(key: u32) -> u32 {\n    key\n}\n",
+        "pub fn fetch(key: u32, tenant: &str) -> u32 {\n    key\n}\n",
+    );
+    let said = proven(
+        [rust],
+        (
+            "use.rs",
+            "fn run() {\n    start();\n}\n",
+            "fn run() {\n    start();\n    fetch(7);\n}\n",
+        ),
+    );
+    assert!(said.contains("use.rs:3: 'fetch' takes"), "{said}");
+    // A call that fits, one that another function of the name fits, and a parameter with a default.
+    let said = proven([python], ("use.py", base, &call("store.fetch(1, 2)")));
+    assert!(!said.contains("'fetch' takes"), "{said}");
+    let other = "def fetch(one):\n    return one\n\n\ndef use(store):\n    return 1\n";
+    let calls = other.replace("return 1", "return fetch(1)");
+    let said = proven([python], ("use.py", other, &calls));
+    assert!(!said.contains("'fetch' takes"), "{said}");
+    let optional = (
+        "store.py",
+        python.1,
+        "class Store:\n    def fetch(self, key, tenant=None):\n        return key\n",
+    );
+    let said = proven([optional], ("use.py", base, &call("store.fetch(1)")));
+    assert!(!said.contains("'fetch' takes"), "{said}");
+}

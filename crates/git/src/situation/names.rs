@@ -1,10 +1,12 @@
 //! What lines do not show of names, in all files of a merge: those that went and are used, those that are
-//! asked for where they stood, those that both sides declare.
+//! asked for where they stood, those that both sides declare, and calls of functions that take other
+//! arguments by now.
 
 use crate::path::RepoPath;
 use crate::process::error::Error;
 use crate::repo::objects::Oid;
 use crate::repo::repository::Repository;
+use crate::situation::calls_outdated::calls_outdated;
 use crate::situation::named_files::{language, read};
 use crate::situation::names_gone::names_gone;
 use crate::situation::names_moved::names_moved;
@@ -51,5 +53,6 @@ pub(crate) fn names(
     named.findings = gone;
     named.findings.extend(names_moved(&files));
     named.findings.extend(names_twice(&files));
+    named.findings.extend(calls_outdated(&files));
     Ok(Some(named))
 }

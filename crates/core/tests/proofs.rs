@@ -88,6 +88,26 @@ fn a_name_that_the_other_side_renamed_is_found() {
 }
 
 #[test]
+fn a_member_is_another_name_unless_the_file_declares_it() {
+    let said = |texts: [&str; 3], result: &str| {
+        let found = found(texts, result, TextKind::Code, Position::Free);
+        found.iter().any(|said| said.contains("'open'"))
+    };
+    let called = [
+        "open(list)\n",
+        "unlock(list)\n",
+        "open(list)\nwindow.open(url)\n",
+    ];
+    assert!(!said(called, "unlock(list)\nwindow.open(url)\n"));
+    let declared = [
+        "def open(self):\n",
+        "def unlock(self):\n",
+        "def open(self):\nlock.open(key)\n",
+    ];
+    assert!(said(declared, "def unlock(self):\nlock.open(key)\n"));
+}
+
+#[test]
 fn rows_of_a_table_have_equally_many_fields() {
     let texts = ["a,b\n1,2\n", "a,b,c\n1,2,3\n", "a,b\n1,2\n4,5\n"];
     let of = |text: &str| found(texts, text, TextKind::Table(b','), Position::Free);

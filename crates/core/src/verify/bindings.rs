@@ -176,6 +176,8 @@ pub(crate) struct VersionNames<'a> {
     used: [HashSet<&'a [u8]>; 3],
     /// Those of base that are not only members of objects, which may be declared in any file.
     plain: HashSet<&'a [u8]>,
+    /// Those that base declares: a member of that name may be one of them.
+    base: Declared<'a>,
     /// By version: what is declared where its place matters, with its first line.
     declared: [HashMap<&'a [u8], u32>; 3],
 }
@@ -193,8 +195,13 @@ impl<'a> VersionNames<'a> {
             rows.filter_map(|row| Some((declared_in_order(versions.text(version, row))?, row)))
                 .collect()
         };
+        let mut base = Declared::default();
+        for row in 0..versions.len(Version::Base) {
+            base.add(versions.text(Version::Base, row));
+        }
         VersionNames {
             used: all.map(used),
+            base,
             plain: (0..versions.len(Version::Base))
                 .flat_map(|row| plain_names(versions.text(Version::Base, row)))
                 .collect(),
@@ -219,14 +226,15 @@ fn gone(lines: &ResultLines<'_>, all: &VersionNames<'_>) -> Vec<Objection> {
         let Some(line) = lines.line(row) else {
             continue;
         };
+        let text = line.line.trimmed();
         let gone = |name: &&[u8]| {
             let lacks = |side: Side| !all.used[Version::from(side) as usize].contains(name);
-            name.len() > 1 && all.plain.contains(name) && (lacks(Side::Ours) || lacks(Side::Theirs))
+            name.len() > 1
+                && all.plain.contains(name)
+                && (lacks(Side::Ours) || lacks(Side::Theirs))
+                && (all.base.names.contains(name) || !is_member(text, name))
         };
-        let used: Vec<&[u8]> = names(line.line.trimmed())
-            .into_iter()
-            .filter(gone)
-            .collect();
+        let used: Vec<&[u8]> = names(text).into_iter().filter(gone).collect();
         let unbound = used.into_iter().find(|name| !declared.has(name));
         if let Some(name) = unbound {
             let name = String::from_utf8_lossy(name);

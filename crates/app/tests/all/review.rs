@@ -47,6 +47,14 @@ fn begin(repo: &Repo, ours: &[(&str, &str, &str)], theirs: &[(&str, &str, &str)]
     repo.try_git(&["merge", "-q", "--no-ff", "--no-commit", "side"]);
 }
 
+/// Replaces the first conflict between markers of a file.
+fn resolve(repo: &Repo, name: &str, own: &str) {
+    let text = repo.read(name);
+    let (from, end) = (text.find("<<<<<<<").unwrap(), text.find(">>>>>>>").unwrap());
+    let end = end + text[end..].find('\n').unwrap() + 1;
+    repo.write(name, format!("{}{own}{}", &text[..from], &text[end..]));
+}
+
 fn review(repo: &Repo, args: &[&str]) -> (Option<i32>, String) {
     let all: Vec<&str> = ["review"].into_iter().chain(args.iter().copied()).collect();
     let Output { status, stdout, .. } = armistice(&repo.top, &all);
@@ -160,15 +168,8 @@ fn conflicts_are_told_by_how_they_were_resolved() {
             (FILES[1], "moor(101, 1)", "moor(101, tide)"),
         ],
     );
-    let resolve = |name: &str, own: &str| {
-        let text = repo.read(name);
-        let from = text.find("<<<<<<<").unwrap();
-        let end = text.find(">>>>>>>").unwrap();
-        let end = end + text[end..].find('\n').unwrap() + 1;
-        repo.write(name, format!("{}{own}{}", &text[..from], &text[end..]));
-    };
-    resolve(FILES[0], "    berth_1_1 = moor(11, night)\n");
-    resolve(FILES[1], "    berth_4_3 = moor(143, any_time)\n");
+    resolve(&repo, FILES[0], "    berth_1_1 = moor(11, night)\n");
+    resolve(&repo, FILES[1], "    berth_4_3 = moor(143, any_time)\n");
     repo.commit("Merge side");
     let found = json(&repo, &["HEAD"]);
     assert_eq!(found["with_findings"], 0, "{found:#}");
@@ -324,15 +325,7 @@ fn a_rebase_is_reviewed_commit_by_commit() {
     branch(&repo);
     let old = repo.git(&["rev-parse", "HEAD"]).trim().to_owned();
     repo.try_git(&["rebase", "main"]);
-    let conflicted = repo.read(FILES[1]);
-    let (from, end) = (
-        conflicted.find("<<<<<<<").unwrap(),
-        conflicted.find(">>>>>>>").unwrap(),
-    );
-    let end = end + conflicted[end..].find('\n').unwrap() + 1;
-    let own = "    berth_2_1 = moor(121, main, two)\n";
-    let text = format!("{}{own}{}", &conflicted[..from], &conflicted[end..]);
-    repo.write(FILES[1], text);
+    resolve(&repo, FILES[1], "    berth_2_1 = moor(121, main, two)\n");
     repo.git(&["add", "-A"]);
     repo.git(&["-c", "core.editor=true", "rebase", "--continue"]);
     let (code, said) = review(&repo, &["--rebased"]);
@@ -594,11 +587,7 @@ fn resolved_once(repo: &Repo, name: &str, own: &str) {
         ],
         &[(FILES[1], "moor(143, 3)", "moor(143, night)")],
     );
-    let text = repo.read(FILES[1]);
-    let from = text.find("<<<<<<<").unwrap();
-    let end = text.find(">>>>>>>").unwrap();
-    let end = end + text[end..].find('\n').unwrap() + 1;
-    repo.write(FILES[1], format!("{}{own}{}", &text[..from], &text[end..]));
+    resolve(repo, FILES[1], own);
     repo.commit("Merge side");
 }
 

@@ -198,7 +198,7 @@ fn arity(signature: &str) -> Option<Arity> {
         .iter()
         .filter(|part| !is_open(part) && !is_optional(part))
         .count();
-    let most = (!parts.iter().any(|part| is_open(&part))).then_some(parts.len());
+    let most = (!parts.iter().any(is_open)).then_some(parts.len());
     Some((least, most))
 }
 
@@ -215,7 +215,7 @@ fn arguments(line: &str, name: &str) -> Option<usize> {
     let end = closing(inner)?;
     let parts = parts(&inner[..end])?;
     let is_spread = |part: &&str| part.starts_with('*') || part.contains("...");
-    (!parts.iter().any(|part| is_spread(&part))).then_some(parts.len())
+    (!parts.iter().any(is_spread)).then_some(parts.len())
 }
 
 /// Where the parenthesis closes in which a text begins.

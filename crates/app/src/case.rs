@@ -20,4 +20,5 @@ pub mod ruling_proofs;
 pub mod service;
 pub mod staged_diff;
 pub mod stakes;
+pub mod steps;
 pub mod trust;

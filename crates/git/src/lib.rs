@@ -48,7 +48,7 @@ pub use review::merge::{
     merge_commit, merge_commits,
 };
 pub use review::rebased::{RebasedCommits, rebased_commits, tip_before_rebase};
-pub use review::steps::{CheckSteps, StepFinding, StepReview};
+pub use review::steps::{CheckSteps, ReviewedSteps, StepFinding, StepReview};
 pub use scout::begin::{Begun, begin, begin_words};
 pub use scout::command_settings::{CommandSettings, FastForward};
 pub use scout::counterparts::{

@@ -16,7 +16,7 @@ pub(crate) struct NodeKind {
     pub(crate) is_code: bool,
     /// Whether it may stand around a single declaration.
     pub(crate) is_wrapper: bool,
-    /// An end tag without a beginning, which is no error to the parser.
+    /// An end tag without a start tag, which is no error to the parser.
     pub(crate) is_odd_tag: bool,
     /// What it declares, if a node of it is named.
     pub(crate) declaring: Option<&'static DeclaringKind>,
@@ -33,9 +33,9 @@ pub(crate) struct NodeKind {
     pub(crate) holds_enum: bool,
     /// A set, whose items may be in any order.
     pub(crate) is_set: bool,
-    /// The beginning of an element, which holds its attributes.
+    /// A start tag, which holds the attributes.
     pub(crate) is_tag: bool,
-    /// What an element's beginning and a member of an object in Python are both called.
+    /// An attribute of a tag, or a member of an object in Python.
     pub(crate) is_attribute_or_member: bool,
     pub(crate) is_import_statement: bool,
     /// A list or tuple of Python, or what is called so elsewhere.
@@ -46,7 +46,7 @@ pub(crate) struct NodeKind {
     pub(crate) is_no_place: bool,
 }
 
-/// What a kind of node is to whoever looks for names that stand twice.
+/// What a kind of node is in the search for repeated names.
 #[derive(Clone, Copy, Default)]
 pub(crate) enum Role {
     #[default]

@@ -3,10 +3,8 @@
 //!
 //! Knows nothing of threads, screens or command lines.
 
-use crate::base::party_words::PartyWords;
 use crate::base::project_checks::CheckSetting;
 use crate::base::safe_text::count;
-use crate::base::safe_text::fit;
 use crate::case::checks::{ProjectChecks, project_checks};
 use crate::case::finish::{Finish, FinishAs, Finished};
 use crate::case::load::{CaseLoad, WholeFile, why_whole};
@@ -15,6 +13,7 @@ use crate::case::place::Place;
 use crate::case::planning::LayOut;
 use crate::case::propose::RuleSettings;
 use crate::case::records::signed;
+use crate::case::steps::{FinishedSteps, add_steps};
 use armistice_core::{
     AutoSettle, Check, Draft, Event, Finding, Inputs, MergeRecord, PastResolution, PastResolutions,
     PerSide, Report, Side, Source, Versions, Weight, audit, check, find_markers,
@@ -22,40 +21,16 @@ use armistice_core::{
 use armistice_git::{
     After, Cancel, Case, CheckSteps, Decisions, Ending, Error, FileOutcome, Foreseen, IndexState,
     Interrupted, Journal, LeftBehind, Loaded, Loose, Mark, Memory, Operation, Outcome, Overwrite,
-    PathFinding, Proof, Prover, RepoPath, Repository, Seen, SeenState, SideHistory, Situation,
-    StagedText, StepFinding, StepReview, Store, Terrain, WriteRequest, Written, foreseen_history,
-    history, left_behind, load, load_all, mend, merged_by_git, remake, run_ending, settle_outcome,
-    stage_as_they_stand, staged_contents, take_back, take_in, terrain, undo_interrupted, write_all,
+    Proof, Prover, RepoPath, Repository, Seen, SeenState, SideHistory, Situation, StagedText,
+    StepReview, Store, Terrain, WriteRequest, Written, foreseen_history, history, left_behind,
+    load, load_all, mend, merged_by_git, remake, run_ending, settle_outcome, stage_as_they_stand,
+    staged_contents, take_back, take_in, terrain, undo_interrupted, write_all,
 };
 use armistice_git::{in_parallel, processors};
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 use std::sync::{Mutex, MutexGuard};
-
-/// What is wrong in a step of a rebase, for Proof.
-fn of_step(found: &StepFinding) -> PathFinding {
-    let StepFinding {
-        commit,
-        path,
-        finding,
-        ..
-    } = found;
-    let names = PartyWords::new("its new parent", "this commit");
-    let line = finding
-        .line
-        .map_or(String::new(), |line| format!(", line {line}"));
-    let what = names.put_into(&finding.what);
-    let subject = fit(&commit.subject, 40);
-    PathFinding {
-        path: path.clone(),
-        finding: Finding::new(
-            finding.check,
-            None,
-            format!("step {} '{subject}'{line}: {what}", commit.short),
-        ),
-    }
-}
 
 /// The cases of one repository.
 pub struct CaseService {
@@ -564,30 +539,14 @@ impl CaseService {
         let found = self
             .steps
             .so_far(&self.repo, situation, steps, &Cancel::default());
-        match found {
-            Ok(found) => {
-                proof.findings.extend(found.iter().map(of_step));
-                proof.steps = found.into_iter().map(|found| found.before).collect();
-                proof.steps.dedup();
-            }
-            // What is staged was checked all the same.
-            Err(error) => tracing::warn!(%error, "the steps of the rebase were not reviewed"),
-        }
+        add_steps(&mut proof, found, situation);
         Ok(proof)
     }
 
-    /// What is wrong in the steps of a rebase that has just ended.
-    pub fn finished_steps(&self, steps: CheckSteps) -> Vec<PathFinding> {
-        let found = self
-            .steps
-            .of_last_rebase(&self.repo, steps, &Cancel::default());
-        match found {
-            Ok(found) => found.iter().map(of_step).collect(),
-            Err(error) => {
-                tracing::warn!(%error, "the steps of the rebase were not reviewed");
-                Vec::new()
-            }
-        }
+    /// Reviews the steps of a rebase that has just ended.
+    pub fn finished_steps(&self, steps: CheckSteps) -> FinishedSteps {
+        let cancel = Cancel::default();
+        FinishedSteps::new(self.steps.of_last_rebase(&self.repo, steps, &cancel))
     }
 
     /// The project's own commands that can be run here; loose files have none.

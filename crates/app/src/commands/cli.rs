@@ -140,7 +140,7 @@ pub enum Command {
     },
     /// Review merges and rebases that were made already, with any program
     #[command(
-        after_help = "Examples:\n  armistice review                      the last merge of this branch\n  armistice review v1..v2               every merge between two tags\n  armistice review --since '2 weeks ago' --json\n  armistice review origin/main..HEAD --sarif > review.sarif\n  armistice review --rebased            the last rebase of this branch\n\nFor each merge: the conflicts that git leaves, how each was resolved, edits that are\nlost, misplaced or undone, and lines that neither side has although git saw no\nconflict.\n\nExit status: 0 without findings, 1 with findings or if a commit was not reviewed,\n2 on errors."
+        after_help = "Examples:\n  armistice review                      the last merge of this branch\n  armistice review v1..v2               every merge between two tags\n  armistice review --since '2 weeks ago' --json\n  armistice review origin/main..HEAD --sarif > review.sarif\n  armistice review --rebased            the last rebase of this branch\n\nFor each merge: the conflicts that git leaves, how each was resolved, edits that are\nlost, misplaced or undone, and lines that neither side added although git saw\nno conflict.\n\nLines marked '?' need a look and are no findings.\n\nExit status: 0 without findings, 1 with findings or if a commit was not reviewed,\n2 on errors."
     )]
     Review(ReviewArgs),
     /// Commit the merge, or continue the rebase, cherry-pick or revert

@@ -10,6 +10,7 @@ use crate::case::finish::Finish;
 use crate::case::load::CaseLoad;
 use crate::case::opened::{OpenedFile, Unfinished};
 use crate::case::service::CaseService;
+use crate::case::steps::FinishedSteps;
 use crate::commands::cli::{By, IfEmpty, ModeOf};
 use crate::commands::drawing::read_record;
 use crate::commands::exit::Exit;
@@ -649,18 +650,21 @@ pub(crate) fn conclude(repo: &Repository, order: &ConcludeOrder<'_>) -> Result<E
     match after.verdict {
         Verdict::Concluded => {
             say!("the {name} is concluded");
-            let found = match situation.operation {
+            let steps = match situation.operation {
                 Operation::Rebase { .. } => service.finished_steps(settings.check_steps),
-                _ => Vec::new(),
+                _ => FinishedSteps::default(),
             };
-            for found in &found {
+            for found in &steps.findings {
                 say!("  ! {}  {}", found.path, found.finding.what);
             }
-            if !found.is_empty() {
-                say!("'armistice review --rebased' shows what each commit changed");
-                return Ok(Exit::Open);
+            if let Some(why) = &steps.not_reviewed {
+                say!("  ? {why}");
             }
-            Ok(Exit::Done)
+            if steps.findings.is_empty() {
+                return Ok(Exit::Done);
+            }
+            say!("'armistice review --rebased' shows what each commit changed");
+            Ok(Exit::Open)
         }
         Verdict::NextStep => {
             say!("continued with the next step; 'armistice docket' lists its conflicts");

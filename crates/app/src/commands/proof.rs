@@ -330,4 +330,10 @@ pub(crate) fn print_proof(proof: &Proof) {
         0 if proof.findings.is_empty() => say!("{files} checked, no findings"),
         n => say!("{files} checked, {found}, {n} blocking"),
     }
+    if proof.steps_not_reviewed > 0 {
+        say!(
+            "{} not reviewed",
+            count(proof.steps_not_reviewed, "rebase step")
+        );
+    }
 }

@@ -395,11 +395,11 @@ fn of_new_lines(file: &ReviewedFile) -> Vec<Remark<'_>> {
             .unwrap_or(&run[0]);
         let what = match run.len() {
             1 => format!(
-                "neither side has this line, and git saw no conflict here: {}",
+                "neither side added this line, and git saw no conflict here: {}",
                 first.text
             ),
             n => format!(
-                "neither side has these {n} lines, and git saw no conflict here: {}",
+                "neither side added these {n} lines, and git saw no conflict here: {}",
                 first.text
             ),
         };

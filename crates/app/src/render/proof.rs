@@ -20,12 +20,16 @@ impl Canvas<'_> {
         let title = match (&state.proof.proof, state.proof.running) {
             (_, true) => "checking the commit …".to_owned(),
             (Some(proof), _) => format!(
-                "{} checked · {}{}{}",
+                "{} checked · {}{}{}{}",
                 count(proof.files, "file"),
                 count(proof.findings.len(), "finding"),
                 match new_text_count(state) {
                     0 => String::new(),
                     n => format!(" · {} (n)", count(n, "new line")),
+                },
+                match proof.steps_not_reviewed {
+                    0 => String::new(),
+                    n => format!(" · {} not reviewed", count(n, "rebase step")),
                 },
                 match proof.traceable || self.state.situation.is_idle() {
                     true => "",

@@ -7,11 +7,12 @@ use crate::case::foresee::{Forecast, Question};
 use crate::case::load::CaseLoad;
 use crate::case::opened::{AllShades, Recording};
 use crate::case::staged_diff::DiffRead;
+use crate::case::steps::FinishedSteps;
 use crate::state::effect::{FileId, Rulings, Trouble, Wrote};
 use armistice_core::{Finding, PerSide, RegionId, Report, Ruling, Side};
 use armistice_git::{
     After, AgainstParent, Begun, CheckRun, CommitDetails, Counterpart, Ending, Interrupted,
-    LogLine, MarkerFile, PathFinding, Proof, RepoPath, Seen, SideHistory, Situation, Terrain,
+    LogLine, MarkerFile, Proof, RepoPath, Seen, SideHistory, Situation, Terrain,
 };
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
@@ -42,7 +43,7 @@ pub enum WorkResult {
     /// What another program made of a file, and the text that it was given.
     HandedBack(FileId, Vec<u8>, Result<Vec<u8>, String>),
     /// What is wrong in the steps of a rebase that has ended.
-    StepsReviewed(Vec<PathFinding>),
+    StepsReviewed(FinishedSteps),
     /// Files that hold committed conflicts, each with the line of the first.
     MarkersFound(Result<Vec<MarkerFile>, String>),
     /// Files that git merged, one line each.

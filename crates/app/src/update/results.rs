@@ -7,6 +7,7 @@ use crate::case::checks::ProjectChecks;
 use crate::case::findings::marker_words;
 use crate::case::load::CaseLoad;
 use crate::case::opened::Recording;
+use crate::case::steps::FinishedSteps;
 use crate::state::action::WorkResult;
 use crate::state::app::State;
 use crate::state::effect::{Effect, FileId, Trouble, Wrote};
@@ -33,7 +34,7 @@ pub(crate) fn take(state: &mut State, generation: u64, outcome: WorkResult) -> V
             return effects;
         }
         WorkResult::Note(text) => state.complain(text),
-        WorkResult::StepsReviewed(found) => report_steps(state, &found),
+        WorkResult::StepsReviewed(steps) => report_steps(state, &steps),
         WorkResult::ScoutRead(read) => return scout::known(state, read),
         WorkResult::Foreseen(question, result, is_all) => {
             return scout::foreseen(state, &question, result, is_all);
@@ -573,8 +574,12 @@ fn ended(
 }
 
 /// Lists what is wrong in the steps of a rebase that has ended.
-fn report_steps(state: &mut State, found: &[PathFinding]) {
+fn report_steps(state: &mut State, steps: &FinishedSteps) {
+    let found = &steps.findings;
     if found.is_empty() {
+        if let Some(why) = &steps.not_reviewed {
+            state.complain(format!("the rebase is concluded · {why}"));
+        }
         return;
     }
     let said = format!(
@@ -583,6 +588,7 @@ fn report_steps(state: &mut State, found: &[PathFinding]) {
     );
     let line = |found: &PathFinding| format!("{}: {}", found.path, found.finding.what);
     let mut lines: Vec<String> = found.iter().map(line).collect();
+    lines.extend(steps.not_reviewed.clone());
     lines.push(String::new());
     lines.push("'armistice review --rebased' shows what each commit changed.".to_owned());
     state.complain(said.clone());

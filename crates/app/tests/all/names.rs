@@ -271,6 +271,14 @@ fn a_new_call_with_the_arguments_from_before_is_found() {
     let calls = other.replace("return 1", "return fetch(1)");
     let said = proven([python], ("use.py", other, &calls));
     assert!(!said.contains("'fetch' takes"), "{said}");
+    // In another language it is another function.
+    let script = (
+        "use.js",
+        "function use() {\n  start();\n}\n",
+        "function use() {\n  start();\n  fetch(1);\n}\n",
+    );
+    let said = proven([python], script);
+    assert!(!said.contains("'fetch' takes"), "{said}");
     let optional = (
         "store.py",
         python.1,

@@ -98,7 +98,7 @@ fn a_merge_that_git_made_has_no_findings() {
 #[test]
 fn each_way_to_spoil_a_clean_merge_is_named() {
     type Spoil = fn(&Repo);
-    let ways: [(Spoil, &str); 7] = [
+    let ways: [(Spoil, &str); 11] = [
         (
             |repo| change(repo, FILES[0], "moor(43, 3, late)", "moor(43, 3)"),
             "an edit of theirs is lost",
@@ -125,11 +125,30 @@ fn each_way_to_spoil_a_clean_merge_is_named() {
                     &format!("{line}    if ship.tug: refuse()\n"),
                 );
             },
-            "a b é.md:29  neither side has this line, and git saw no conflict here: if ship.tug",
+            "a b é.md:29  neither side added this line, and git saw no conflict here: if ship.tug",
         ),
         (
             |repo| change(repo, FILES[1], "moor(131, 1)", "moor(931, 1)"),
-            "neither side has this line",
+            "neither side added this line",
+        ),
+        (
+            |repo| change(repo, FILES[2], "    berth_2_2 = moor(222, 2)\n", ""),
+            "a line that all versions have is missing",
+        ),
+        (
+            |repo| {
+                let line = "    berth_2_2 = moor(222, 2)\n";
+                change(repo, FILES[2], line, &format!("{line}{line}"));
+            },
+            "neither side added this line, and git saw no conflict here: berth_2_2",
+        ),
+        (
+            |repo| change(repo, FILES[2], "\n\n\n", "\n\n"),
+            "git merges this file differently, without a conflict",
+        ),
+        (
+            |repo| drop(repo.git(&["update-index", "--chmod=+x", FILES[2]])),
+            "git merges this file with another mode",
         ),
         (
             |repo| drop(repo.git(&["rm", "-q", "-f", FILES[2]])),
@@ -145,8 +164,12 @@ fn each_way_to_spoil_a_clean_merge_is_named() {
     for (spoil, wanted) in ways {
         let repo = harbour();
         clean(&repo);
+        repo.git(&["add", "-A"]);
         spoil(&repo);
-        repo.commit("Merge side");
+        if !wanted.contains("mode") {
+            repo.git(&["add", "-A"]);
+        }
+        repo.git(&["commit", "-q", "-m", "Merge side"]);
         let (code, said) = review(&repo, &["HEAD"]);
         assert_eq!(code, Some(1), "{wanted}: {said}");
         assert!(said.contains(wanted), "{wanted}: {said}");
@@ -346,7 +369,7 @@ fn a_rebase_is_reviewed_commit_by_commit() {
         said.contains("a b é.md:30  an edit of theirs is lost"),
         "{said}"
     );
-    assert!(said.contains("neither side has this line"), "{said}");
+    assert!(said.contains("neither side added this line"), "{said}");
 }
 
 #[test]
@@ -698,4 +721,107 @@ fn links_unrelated_histories_and_missing_objects_are_reviewed_or_said() {
     assert!(said.contains("not reviewed: "), "{said}");
     assert!(said.contains("current  whole file: theirs"), "{said}");
     assert!(said.contains("1 merge reviewed"), "{said}");
+}
+
+#[test]
+fn a_registered_driver_does_not_change_what_git_is_said_to_leave() {
+    let repo = harbour();
+    begin(
+        &repo,
+        &[(FILES[1], "moor(143, 3)", "moor(143, 3, day)")],
+        &[
+            (FILES[1], "moor(143, 3)", "moor(143, 3)  # berth"),
+            (FILES[1], "moor(144, 4)", "moor(144, 4, night)"),
+        ],
+    );
+    assert!(repo.read(FILES[1]).contains("<<<<<<<"));
+    let text = repo.read(FILES[1]);
+    let (from, end) = (text.find("<<<<<<<").unwrap(), text.find(">>>>>>>").unwrap());
+    let end = end + text[end..].find('\n').unwrap() + 1;
+    let own = "    berth_4_3 = moor(143, 3, any)\n    berth_4_4 = moor(144, 4, night)\n";
+    repo.write(FILES[1], format!("{}{own}{}", &text[..from], &text[end..]));
+    repo.commit("Merge side");
+    let before = review(&repo, &[]);
+    assert!(before.1.contains("conflict 1"), "{}", before.1);
+    let program = env!("CARGO_BIN_EXE_armistice");
+    let line = format!(
+        "'{program}' merge --driver --settle likely --base %O --ours %A --theirs %B --name %P"
+    );
+    repo.git(&["config", "merge.armistice.driver", &line]);
+    repo.write(".git/info/attributes", "* merge=armistice\n");
+    assert_eq!(review(&repo, &[]), before);
+}
+
+#[test]
+fn what_a_person_wrote_between_gits_markers_is_no_finding() {
+    // Two conflicts of git with two lines between them, which git shows as one.
+    let repo = harbour();
+    begin(
+        &repo,
+        &[
+            (FILES[1], "moor(141, 1)", "moor(141, day)"),
+            (FILES[1], "moor(144, 4)", "moor(144, day)"),
+        ],
+        &[
+            (FILES[1], "moor(141, 1)", "moor(141, night)"),
+            (FILES[1], "moor(144, 4)", "moor(144, night)"),
+            (FILES[1], "moor(143, 3)", "moor(143, tide)"),
+        ],
+    );
+    let text = repo.read(FILES[1]);
+    let first = text.find("<<<<<<<").unwrap();
+    let last = text.rfind(">>>>>>>").unwrap();
+    let end = last + text[last..].find('\n').unwrap() + 1;
+    let own = "    berth_4_1 = moor(141, day)\n    own(142)\n    own(143)\n    berth_4_4 = moor(144, night)\n";
+    repo.write(FILES[1], format!("{}{own}{}", &text[..first], &text[end..]));
+    repo.commit("Merge side");
+    let (code, said) = review(&repo, &[]);
+    assert_eq!(code, Some(0), "{said}");
+    assert!(said.contains("new text"), "{said}");
+}
+
+#[test]
+fn the_hook_lets_the_first_push_of_a_new_repository_pass() {
+    let repo = harbour();
+    let remote = repo.dir.path().join("remote.git");
+    repo.git(&["init", "-q", "--bare", remote.to_str().unwrap()]);
+    repo.git(&["remote", "add", "origin", remote.to_str().unwrap()]);
+    let hook = repo.path(".git/hooks/pre-push");
+    std::fs::create_dir_all(hook.parent().unwrap()).unwrap();
+    std::fs::copy(example("pre-push"), &hook).unwrap();
+    let push = |branch: &str| {
+        let mut git = std::process::Command::new("git");
+        git.args(["push", "-q", "origin", branch])
+            .env("PATH", search_path())
+            .current_dir(&repo.top);
+        git.output().unwrap()
+    };
+    let pushed = push("main");
+    assert!(pushed.status.success(), "{pushed:?}");
+    repo.git(&["checkout", "-q", "-b", "other"]);
+    begin(
+        &repo,
+        &[(FILES[0], "moor(21, 1)", "moor(21, 1, early)")],
+        &[(FILES[1], "moor(121, 1)", "moor(121, 1, late)")],
+    );
+    change(&repo, FILES[1], "moor(121, 1, late)", "moor(121, 1)");
+    repo.commit("Merge side");
+    repo.git(&["branch", "-f", "other", "main"]);
+    let pushed = push("other");
+    assert!(!pushed.status.success(), "{pushed:?}");
+}
+
+#[test]
+fn steps_that_cannot_be_reviewed_are_counted() {
+    let repo = rebase_over_a_rename();
+    let tree = repo.git(&["rev-parse", "ORIG_HEAD~4^{tree}"]);
+    let tree = tree.trim();
+    let object = repo.path(&format!(".git/objects/{}/{}", &tree[..2], &tree[2..]));
+    std::fs::remove_file(object).unwrap();
+    armistice(&repo.top, &["settle", "notes.md", "--by", "theirs"]);
+    let (_, said) = repo.output(&["proof"]);
+    assert!(said.contains("1 rebase step not reviewed"), "{said}");
+    let mut desk = crate::kit::Desk::new(&repo.top, (140, 40));
+    let shown = desk.press("5").shows();
+    assert!(shown.contains("1 rebase step not reviewed"), "{shown}");
 }

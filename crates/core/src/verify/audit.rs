@@ -14,8 +14,9 @@ use crate::model::versions::Version;
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
 use crate::verify::bag::Bag;
+use crate::verify::blocks::Blocks;
 use crate::verify::fates::{Fate, Fates, GivenUp, GivenUpLine, LineChange, Report, SideReport};
-use crate::verify::resolved::resolved;
+use crate::verify::resolved::resolved_in;
 use crate::verify::trace::traced;
 
 /// Accounts for every line that a side added to base or removed from it.
@@ -47,14 +48,15 @@ pub fn audit(draft: &Draft, result: Option<&Source>) -> Report {
         }
     }
     if let Some(result) = result {
-        let traced = traced(draft.plan(), result, Some(draft));
+        let mut blocks = Blocks::new(draft.plan(), result);
+        audit.report.new_lines = resolved_in(draft.plan(), result, &mut blocks).new_lines;
+        let traced = traced(draft.plan(), result, Some(draft), blocks);
         for side in Side::BOTH {
             let added = &mut audit.report.sides[side].added;
             added.missing = traced.missing[side].min(added.kept);
             added.kept -= added.missing;
         }
         audit.report.findings = traced.findings;
-        audit.report.new_lines = resolved(draft.plan(), result).new_lines;
     }
     audit.report
 }

@@ -14,7 +14,7 @@ use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::Source;
 use crate::text::tokens::is_space;
 use imara_diff::Token;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::hash::{BuildHasherDefault, Hasher};
 use std::ops::Range;
 
@@ -233,6 +233,39 @@ fn cut(plan: &Plan, parts: &[Part], result: &Source) -> Vec<Block> {
         );
     }
     blocks
+}
+
+/// Lines between two conflicts up to which git shows them as one.
+const JOINED_LINES: usize = 3;
+
+/// The conflicts of a plan, and the changes that git shows as part of them: a resolution made between
+/// git's markers decides them too.
+pub(crate) fn disputed(plan: &Plan) -> HashSet<RegionId> {
+    let regions = plan.regions();
+    let all: Vec<usize> = (0..regions.len()).collect();
+    // Changes without an unchanged line between them.
+    let is_change = |nth: &usize| regions[*nth].kind != RegionKind::Unchanged;
+    let runs = all.chunk_by(|one, next| is_change(one) && is_change(next));
+    let is_conflict = |nth: &usize| regions[*nth].kind == RegionKind::Conflict;
+    let runs = runs.filter(|run| run.iter().any(is_conflict));
+    let mut found: HashSet<RegionId> = HashSet::new();
+    let mut last: Option<usize> = None;
+    for run in runs {
+        let (first, end) = (run[0], run[run.len() - 1]);
+        let lines = |from: usize| {
+            regions[from..first]
+                .iter()
+                .map(|r| r.base.len())
+                .sum::<usize>()
+        };
+        let from = match last {
+            Some(last) if lines(last + 1) <= JOINED_LINES => last + 1,
+            _ => first,
+        };
+        found.extend((from..=end).map(|nth| RegionId(nth as u32)));
+        last = Some(end);
+    }
+    found
 }
 
 #[cfg(test)]

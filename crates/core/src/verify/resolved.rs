@@ -10,8 +10,8 @@ use crate::plan::build::Plan;
 use crate::text::lines::{LineIdx, LineRange};
 use crate::text::source::Source;
 use crate::text::tokens::{is_worded, solid_tokens};
-use crate::verify::blocks::{Block, Blocks, Key};
-use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
+use crate::verify::blocks::{Block, Blocks, Key, Part, disputed};
+use foldhash::{HashSet, HashSetExt};
 use serde::Serialize;
 
 /// What a conflict was resolved by.
@@ -34,21 +34,6 @@ pub enum ResolvedBy {
     Combined,
     /// Words that no version has.
     NewText,
-}
-
-impl ResolvedBy {
-    /// The sides whose edits it discards, as far as that follows from it.
-    pub fn discards(self) -> &'static [Side] {
-        match self {
-            ResolvedBy::Ours => &[Side::Theirs],
-            ResolvedBy::Theirs => &[Side::Ours],
-            ResolvedBy::Base | ResolvedBy::Nothing => &Side::BOTH,
-            ResolvedBy::OursThenTheirs
-            | ResolvedBy::TheirsThenOurs
-            | ResolvedBy::Combined
-            | ResolvedBy::NewText => &[],
-        }
-    }
 }
 
 /// What a new line may change, riskiest first.
@@ -114,10 +99,23 @@ pub struct NewLine {
     pub line: LineIdx,
     /// Its words.
     pub text: String,
-    /// Whether it is where a conflict was.
+    /// Whether it is where git shows a conflict.
     pub in_conflict: bool,
     /// What it may change.
     pub may_change: MayChange,
+}
+
+impl NewLine {
+    /// The line of a result at some place.
+    pub fn new(line: LineIdx, words: &[u8], in_conflict: bool) -> Self {
+        let text = String::from_utf8_lossy(words);
+        NewLine {
+            line,
+            may_change: may_change(&text),
+            text: text.chars().take(SHOWN_CHARS).collect(),
+            in_conflict,
+        }
+    }
 }
 
 fn number<S: serde::Serializer>(line: &LineIdx, to: S) -> Result<S::Ok, S::Error> {
@@ -148,23 +146,31 @@ const SHOWN_CHARS: usize = 200;
 /// assert_eq!(by("a\nquay\n"), ResolvedBy::NewText);
 /// ```
 pub fn resolved(plan: &Plan, result: &Source) -> Resolved {
-    let mut blocks = Blocks::new(plan, result);
+    resolved_in(plan, result, &mut Blocks::new(plan, result))
+}
+
+/// The same, of a result that was cut into blocks already.
+pub(crate) fn resolved_in(plan: &Plan, result: &Source, blocks: &mut Blocks) -> Resolved {
+    // Between the blocks all texts are alike.
+    let mut known = HashSet::new();
+    for nth in 0..blocks.blocks.len() {
+        for version in [Version::Base, Version::Ours, Version::Theirs] {
+            let lines = blocks.blocks[nth].lines(version);
+            for line in plan.versions().get(version).lines(lines) {
+                known.insert(blocks.keys.of(line.content()));
+            }
+        }
+    }
     let mut reader = Reader {
         plan,
         result,
-        of_result: std::mem::take(&mut blocks.of_result),
-        known: HashSet::new(),
+        disputed: disputed(plan),
+        known,
         resolved: Resolved::default(),
     };
-    for version in [Version::Base, Version::Ours, Version::Theirs] {
-        let text = plan.versions().get(version);
-        for line in text.lines(text.all()) {
-            reader.known.insert(blocks.keys.of(line.content()));
-        }
-    }
     for nth in 0..blocks.blocks.len() {
         let block = blocks.blocks[nth].clone();
-        reader.block(&block, &mut blocks);
+        reader.block(&block, blocks);
     }
     reader.resolved
 }
@@ -172,8 +178,9 @@ pub fn resolved(plan: &Plan, result: &Source) -> Resolved {
 struct Reader<'a> {
     plan: &'a Plan,
     result: &'a Source,
-    of_result: Vec<Key>,
-    /// The lines of the versions.
+    /// Regions that git shows as one with a conflict.
+    disputed: std::collections::HashSet<RegionId>,
+    /// The lines of the versions that are not parts.
     known: HashSet<Key>,
     resolved: Resolved,
 }
@@ -190,67 +197,58 @@ const TRIED_REGIONS: usize = 40;
 
 impl Reader<'_> {
     fn block(&mut self, block: &Block, blocks: &mut Blocks) {
-        let regions = self.regions(block, blocks);
-        let choices: Vec<Choices> = regions
-            .into_iter()
-            .map(|region| self.choices(region, blocks))
-            .collect();
-        let has_conflict = choices.iter().any(|choice| choice.is_conflict);
-        if has_conflict {
-            let stands: Vec<Key> = block
-                .result
-                .iter()
-                .map(|at| self.of_result[at.0 as usize])
-                .collect();
-            let taken = match choices.len() <= TRIED_REGIONS {
-                true => taken(&choices, &stands),
-                false => None,
-            };
-            match taken {
-                Some(taken) => self.tell_taken(block, &choices, &taken),
-                None => self.tell_mixed(block, &choices),
-            }
+        let regions = self.regions(block);
+        let is_conflict = |id: &RegionId| self.plan.region(*id).kind == RegionKind::Conflict;
+        if regions.iter().any(is_conflict) {
+            self.conflicts(block, &regions, blocks);
         }
+        let in_conflict = regions.iter().any(|id| self.disputed.contains(id));
         for at in block.result.iter() {
             let line = self.result.line(at).trimmed();
-            if self.known.contains(&self.of_result[at.0 as usize]) || !is_worded(line) {
-                continue;
+            let key = blocks.of_result[at.0 as usize];
+            let is_known = key < blocks.of_parts || self.known.contains(&key);
+            if !is_known && is_worded(line) {
+                let new = NewLine::new(at, line, in_conflict);
+                self.resolved.new_lines.push(new);
             }
-            let text = String::from_utf8_lossy(line);
-            self.resolved.new_lines.push(NewLine {
-                line: at,
-                may_change: may_change(&text),
-                text: text.chars().take(SHOWN_CHARS).collect(),
-                in_conflict: has_conflict,
-            });
         }
     }
 
-    /// The regions of a block in order, those that a merge leaves without a line too.
-    fn regions(&self, block: &Block, blocks: &Blocks) -> Vec<RegionId> {
-        let within = |id: &RegionId| {
+    /// The regions of a block in order, without the unchanged ones.
+    fn regions(&self, block: &Block) -> Vec<RegionId> {
+        let all = self.plan.regions();
+        let from = all.partition_point(|region| region.base.end < block.base.start);
+        let ids = (from..all.len()).map(|nth| RegionId(nth as u32));
+        let near = ids.take_while(|id| self.plan.region(*id).base.start <= block.base.end);
+        let is_in = |id: &RegionId| {
             let region = self.plan.region(*id);
-            let is_in = |version: Version| {
-                let (own, all) = (region.lines(version), block.lines(version));
-                all.start <= own.start && own.end <= all.end
-            };
+            let versions = [Version::Base, Version::Ours, Version::Theirs];
             region.kind != RegionKind::Unchanged
-                && is_in(Version::Base)
-                && is_in(Version::Ours)
-                && is_in(Version::Theirs)
+                && versions.into_iter().all(|version| {
+                    let (own, all) = (region.lines(version), block.lines(version));
+                    all.start <= own.start && own.end <= all.end
+                })
         };
-        let of_parts = blocks.parts[block.parts.clone()].iter();
-        let mut found: Vec<RegionId> = of_parts.map(|part| part.region).collect();
-        let (first, last) = (found.first().copied(), found.last().copied());
-        // Beside them, and between them.
-        let from = first.map_or(0, |id| id.0.saturating_sub(1));
-        let to = last.map_or(self.plan.regions().len() as u32, |id| id.0 + 2);
-        let to = to.min(self.plan.regions().len() as u32);
-        let empty = (from..to).map(RegionId).filter(within);
-        found.extend(empty);
-        found.sort_unstable();
-        found.dedup();
-        found
+        near.filter(is_in).collect()
+    }
+
+    /// Finds out how the conflicts of a block were resolved.
+    fn conflicts(&mut self, block: &Block, regions: &[RegionId], blocks: &mut Blocks) {
+        let choices: Vec<Choices> = regions.iter().map(|id| self.choices(*id, blocks)).collect();
+        let stands = block
+            .result
+            .iter()
+            .map(|at| blocks.of_result[at.0 as usize]);
+        let stands: Vec<Key> = stands.collect();
+        let parts = blocks.parts[block.parts.clone()].iter();
+        // Else a line that all versions have is gone or elsewhere.
+        let changed = |part: &Part| self.plan.region(part.region).kind != RegionKind::Unchanged;
+        let is_whole = parts.into_iter().all(changed);
+        let may_be_taken = is_whole && choices.len() <= TRIED_REGIONS;
+        match may_be_taken.then(|| taken(&choices, &stands)).flatten() {
+            Some(taken) => self.tell_taken(block, &choices, &taken),
+            None => self.tell_mixed(block, &choices, is_whole && choices.len() == 1),
+        }
     }
 
     fn choices(&self, id: RegionId, blocks: &mut Blocks) -> Choices {
@@ -309,12 +307,11 @@ impl Reader<'_> {
     }
 
     /// The conflicts of a block that is put together otherwise.
-    fn tell_mixed(&mut self, block: &Block, choices: &[Choices]) {
+    fn tell_mixed(&mut self, block: &Block, choices: &[Choices], is_exact: bool) {
         let by = match self.has_new_words(block) {
             true => ResolvedBy::NewText,
             false => ResolvedBy::Combined,
         };
-        let is_exact = choices.len() == 1;
         let conflicts = choices.iter().filter(|choice| choice.is_conflict);
         let told = conflicts.map(|choice| ResolvedConflict {
             region: choice.region,
@@ -345,7 +342,7 @@ impl Reader<'_> {
 /// For each region the option that makes the lines of a result, if one of each does; the first ones first.
 fn taken(choices: &[Choices], stands: &[Key]) -> Option<Vec<usize>> {
     // By region and line: no way on from there.
-    let mut dead: HashMap<(usize, usize), ()> = HashMap::new();
+    let mut dead: HashSet<(usize, usize)> = HashSet::new();
     let mut path: Vec<(usize, usize)> = Vec::new();
     let (mut at, mut nth) = (0, 0);
     loop {
@@ -355,7 +352,7 @@ fn taken(choices: &[Choices], stands: &[Key]) -> Option<Vec<usize>> {
         let depth = path.len();
         let options = choices.get(depth).map_or(&[][..], |choice| &choice.options);
         let fits = |(_, lines): &&(ResolvedBy, Vec<Key>)| stands[at..].starts_with(lines);
-        let next = match dead.contains_key(&(depth, at)) {
+        let next = match dead.contains(&(depth, at)) {
             true => None,
             false => (nth..options.len()).find(|n| fits(&&options[*n])),
         };
@@ -366,7 +363,7 @@ fn taken(choices: &[Choices], stands: &[Key]) -> Option<Vec<usize>> {
                 nth = 0;
             }
             None => {
-                dead.insert((depth, at), ());
+                dead.insert((depth, at));
                 let (last, from) = path.pop()?;
                 (at, nth) = (from, last + 1);
             }

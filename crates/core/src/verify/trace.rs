@@ -19,7 +19,7 @@ use crate::text::language::{begins_declaration, import_kind};
 use crate::text::lines::LineIdx;
 use crate::text::source::Source;
 use crate::text::tokens::{is_name, solid_tokens};
-use crate::verify::blocks::{Block, Blocks, Key, Part};
+use crate::verify::blocks::{Block, Blocks, Key, Part, disputed};
 use crate::verify::checks::{Check, Finding, Weight};
 use crate::verify::decided::Decided;
 use crate::witness::tally::{Count, Tally, Text};
@@ -43,7 +43,7 @@ use std::collections::{HashMap, HashSet};
 /// assert_eq!((found[0].check, found[0].line.unwrap().number()), (Check::Lost, 3));
 /// ```
 pub fn trace(plan: &Plan, result: &Source, draft: Option<&Draft>) -> Vec<Finding> {
-    traced(plan, result, draft).findings
+    traced(plan, result, draft, Blocks::new(plan, result)).findings
 }
 
 /// Words from which on a line is recognised in other words.
@@ -55,8 +55,13 @@ pub(crate) struct Traced {
     pub(crate) missing: PerSide<usize>,
 }
 
-pub(crate) fn traced(plan: &Plan, result: &Source, draft: Option<&Draft>) -> Traced {
-    let mut trace = Trace::new(plan, result, draft);
+pub(crate) fn traced(
+    plan: &Plan,
+    result: &Source,
+    draft: Option<&Draft>,
+    blocks: Blocks,
+) -> Traced {
+    let mut trace = Trace::new(plan, result, draft, blocks);
     for nth in 0..trace.blocks.blocks.len() {
         trace.block(nth);
     }
@@ -119,8 +124,7 @@ enum Loss {
 }
 
 impl<'a> Trace<'a> {
-    fn new(plan: &'a Plan, result: &'a Source, draft: Option<&Draft>) -> Self {
-        let mut blocks = Blocks::new(plan, result);
+    fn new(plan: &'a Plan, result: &'a Source, draft: Option<&Draft>, mut blocks: Blocks) -> Self {
         let keys = std::mem::take(&mut blocks.of_result);
         let mut lines = Tally::default();
         for block in &blocks.blocks {
@@ -563,39 +567,6 @@ impl<'a> Trace<'a> {
                 .push(Finding::new(Check::Twice, Some(run[0]), what));
         }
     }
-}
-
-/// Lines between two conflicts up to which git shows them as one.
-const JOINED_LINES: usize = 3;
-
-/// The conflicts of a plan, and the changes that git shows as part of them: a resolution made between
-/// git's markers decides them too.
-fn disputed(plan: &Plan) -> HashSet<RegionId> {
-    let regions = plan.regions();
-    let all: Vec<usize> = (0..regions.len()).collect();
-    // Changes without an unchanged line between them.
-    let is_change = |nth: &usize| regions[*nth].kind != RegionKind::Unchanged;
-    let runs = all.chunk_by(|one, next| is_change(one) && is_change(next));
-    let is_conflict = |nth: &usize| regions[*nth].kind == RegionKind::Conflict;
-    let runs = runs.filter(|run| run.iter().any(is_conflict));
-    let mut found: HashSet<RegionId> = HashSet::new();
-    let mut last: Option<usize> = None;
-    for run in runs {
-        let (first, end) = (run[0], run[run.len() - 1]);
-        let lines = |from: usize| {
-            regions[from..first]
-                .iter()
-                .map(|r| r.base.len())
-                .sum::<usize>()
-        };
-        let from = match last {
-            Some(last) if lines(last + 1) <= JOINED_LINES => last + 1,
-            _ => first,
-        };
-        found.extend((from..=end).map(|nth| RegionId(nth as u32)));
-        last = Some(end);
-    }
-    found
 }
 
 const VERSIONS: [(Version, Text); 3] = [

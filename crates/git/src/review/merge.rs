@@ -14,7 +14,7 @@ use crate::repo::objects::Oid;
 use crate::repo::parties::empty_tree;
 use crate::repo::repository::Repository;
 use crate::repo::stages::Stage;
-use crate::repo::trees::{tree_difference, tree_entries};
+use crate::repo::trees::{TreeChange, tree_difference, tree_entries};
 use crate::scout::sandbox::{MergedTree, Sandbox};
 use crate::situation::names::names;
 use crate::situation::numbered_files::numbers_used_twice;
@@ -24,10 +24,10 @@ use crate::situation::read::{Commit, parse_commit};
 use crate::situation::touched::{Touched, TouchedPaths, texts_of, touched_by_merge};
 use armistice_core::{
     Check, Finding, Learned, NewLine, Options, PastResolution, ResolvedBy, Side, Source, Versions,
-    Weight, describe, plan, resolved,
+    Weight, changed_lines, describe, plan, resolved,
 };
 use serde::Serialize;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, HashMap};
 
 /// A commit to review.
 #[derive(Clone, Debug)]
@@ -61,7 +61,7 @@ pub struct Reviewed {
     /// The commit that it was before a rebase.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub before: Option<Before>,
-    /// Files in which git would have left a conflict, or which are not as git merges them.
+    /// Files in which git leaves a conflict, which are not as git merges them, or which have a finding.
     pub files: Vec<ReviewedFile>,
     /// The side of which nothing is in the result, although it changed something beside conflicts.
     pub nothing_of: Option<Side>,
@@ -137,7 +137,7 @@ impl Reviewed {
         self.files.iter().any(ReviewedFile::has_findings)
     }
 
-    /// How many conflicts git would have left.
+    /// How many conflicts git leaves.
     pub fn conflicts(&self) -> usize {
         let of = |file: &ReviewedFile| match file.in_conflict {
             true => file.conflicts.len().max(1),
@@ -164,8 +164,7 @@ impl ReviewedFile {
         self.findings.is_empty() && self.new_lines.is_empty()
     }
 
-    /// Whether there is something to look at: what stands in the way of a commit, and lines that nobody
-    /// wrote where there was no conflict.
+    /// Whether it has a finding that blocks a commit, or new lines where git saw no conflict.
     pub fn has_findings(&self) -> bool {
         self.findings.iter().any(|f| f.weight == Weight::Stops) || self.written().next().is_some()
     }
@@ -224,7 +223,7 @@ pub struct Reviewer {
     sandboxes: Vec<Sandbox>,
 }
 
-/// Merges that each thread looks at before they are told.
+/// Merges that each thread reviews before the results are handed over.
 const PORTION: usize = 8;
 
 impl Reviewer {
@@ -233,9 +232,10 @@ impl Reviewer {
     /// # Errors
     /// If there is no room for temporary files.
     pub fn new(repo: &Repository, cancel: &Cancel) -> Result<Self, Error> {
-        let sandboxes = (0..processors()).map(|_| Sandbox::new(repo, cancel));
+        let sandbox = || Ok(Sandbox::new(repo, cancel)?.without_rules());
+        let sandboxes = (0..processors()).map(|_| sandbox());
         Ok(Reviewer {
-            sandboxes: sandboxes.collect::<Result<_, _>>()?,
+            sandboxes: sandboxes.collect::<Result<_, Error>>()?,
         })
     }
 
@@ -331,7 +331,7 @@ impl Merge<'_> {
         let parents = &self.of.parents[..];
         Ok(match (&self.of.before, parents) {
             (None, [ours, theirs]) => Ok(Sides {
-                // git merges unrelated histories only if it is told what they started from.
+                // git merges unrelated histories only with a base.
                 base: match self.sandbox.merge_bases(ours, theirs)?.is_empty() {
                     true => Some(self.empty_commit()?),
                     false => None,
@@ -401,7 +401,9 @@ impl Merge<'_> {
     ) -> Result<Vec<ReviewedFile>, Error> {
         let repo = self.sandbox.repo();
         let differing = tree_difference(repo, &merged.tree, tree)?.into_iter();
-        let differing: BTreeSet<RepoPath> = differing.map(|change| change.path).collect();
+        let differing: BTreeMap<RepoPath, TreeChange> = differing
+            .map(|change| (change.path.clone(), change))
+            .collect();
         let case_of = |path: &RepoPath| merged.cases.iter().find(|case| case.has_path(path));
         let all = touched_by_merge(repo, base, sides, tree)?;
         let gone = paths_gone(repo, &all)?;
@@ -434,10 +436,18 @@ impl Merge<'_> {
                 files.push(reviewed);
                 continue;
             }
-            // What git merges has no line that no version has.
-            if case.is_some() || differing.contains(&file.path) {
-                let commit = &self.of.commit.short;
-                read(&mut reviewed, &versions, &result, commit);
+            let of_git = differing
+                .get(&file.path)
+                .and_then(|change| change.before.as_ref());
+            if case.is_some() {
+                read(&mut reviewed, &versions, &result, &self.of.commit.short);
+            } else if let Some(of_git) = of_git {
+                let merged = repo.contents(std::slice::from_ref(&of_git.oid))?.pop();
+                reviewed.new_lines = written(
+                    &merged.unwrap_or_else(|| Source::new(Vec::new())),
+                    &versions,
+                    &result,
+                );
             }
             looks.insert(
                 files.len(),
@@ -456,12 +466,16 @@ impl Merge<'_> {
         files.extend(self.other_cases(others.collect(), tree)?);
         let (places, looks): (Vec<usize>, Vec<Look>) = looks.into_iter().unzip();
         for (nth, found) in places.into_iter().zip(look_at_all(&looks)) {
-            let is_of_git = !files[nth].in_conflict && !differing.contains(&files[nth].path);
-            files[nth].findings = found;
-            files[nth]
-                .findings
+            let file = &mut files[nth];
+            let is_of_git = !file.in_conflict && !differing.contains_key(&file.path);
+            file.findings = found;
+            file.findings
                 .retain(|finding| !is_of_git || may_be_of_git(finding.check));
+            for finding in &mut file.findings {
+                weigh(finding, file.in_conflict, file.conflicts.is_empty());
+            }
         }
+        self.add_other_changes(&differing, merged, &mut files);
         let named = names(repo, &every, Some(tree))?;
         let of_names = named.into_iter().flat_map(|named| named.findings);
         let others = numbers_used_twice(&every).into_iter().chain(gone);
@@ -483,7 +497,78 @@ impl Merge<'_> {
     }
 }
 
+/// Weighs lost and returned lines: without a conflict nobody decided that they go; where git saw a conflict
+/// and a finer merge sees none, a person decided all of it.
+fn weigh(finding: &mut Finding, in_conflict: bool, without_conflicts: bool) {
+    if matches!(finding.check, Check::Lost | Check::Back) {
+        if !in_conflict {
+            finding.weight = Weight::Stops;
+        } else if without_conflicts {
+            finding.weight = Weight::Look;
+        }
+    }
+}
+
+/// Lines of a result that git's own merge has not, and no version has as often.
+fn written(merged: &Source, versions: &Versions, result: &Source) -> Vec<NewLine> {
+    fn rows(text: &Source) -> Vec<&[u8]> {
+        text.lines(text.all()).map(|line| line.trimmed()).collect()
+    }
+    let (old, new) = (rows(merged), rows(result));
+    let changes = changed_lines(&old, &new).into_iter();
+    let added = changes.flat_map(|(_, to)| to.iter());
+    let added = added.map(|at| (at, new[at.0 as usize]));
+    fn often<'a>(rows: &[&'a [u8]]) -> HashMap<&'a [u8], usize> {
+        let mut often = HashMap::new();
+        for row in rows {
+            *often.entry(*row).or_default() += 1;
+        }
+        often
+    }
+    let now = often(&new);
+    let all = [&versions.base, &versions.ours, &versions.theirs].map(|text| often(&rows(text)));
+    let is_new = |row: &[u8]| {
+        let before = all.iter().filter_map(|text| text.get(row)).max();
+        now.get(row) > before
+    };
+    let added = added.filter(|(_, row)| !row.is_empty() && is_new(row));
+    added
+        .map(|(at, row)| NewLine::new(at, row, false))
+        .collect()
+}
+
 impl Merge<'_> {
+    /// Adds a finding for each path that git merges differently, if none says so yet: links, modes,
+    /// submodules, lines that were only taken out.
+    fn add_other_changes(
+        &self,
+        differing: &BTreeMap<RepoPath, TreeChange>,
+        merged: &MergedTree,
+        files: &mut Vec<ReviewedFile>,
+    ) {
+        let is_case = |path: &RepoPath| merged.cases.iter().any(|case| case.has_path(path));
+        for (path, change) in differing.iter().filter(|(path, _)| !is_case(path)) {
+            let at = files.iter().position(|file| file.path == *path);
+            if at.is_some_and(|at| files[at].has_findings()) {
+                continue;
+            }
+            let what = match (&change.before, &change.after) {
+                (Some(_), None) => "git keeps this file, and the commit has not",
+                (None, Some(_)) => "the commit has this file, and git's merge has not",
+                (Some(before), Some(after)) if before.oid == after.oid => {
+                    "git merges this file with another mode"
+                }
+                _ => "git merges this file differently, without a conflict",
+            };
+            let finding = Finding::new(Check::Lost, None, what);
+            let nth = at.unwrap_or_else(|| {
+                files.push(ReviewedFile::new(path.clone(), false));
+                files.len() - 1
+            });
+            files[nth].findings.push(finding);
+        }
+    }
+
     /// Conflicts over what has no lines: links, submodules, folders.
     fn other_cases(&self, cases: Vec<&Case>, tree: &str) -> Result<Vec<ReviewedFile>, Error> {
         let paths: Vec<&RepoPath> = cases.iter().map(|case| &case.path).collect();
@@ -516,18 +601,17 @@ fn may_be_of_git(check: Check) -> bool {
     )
 }
 
-/// Reads how a file was resolved.
+/// Reads how a file that git leaves in conflict was resolved.
 fn read(file: &mut ReviewedFile, versions: &Versions, result: &Source, commit: &str) {
     let Versions { base, ours, theirs } = versions;
     let plan = plan(base, ours, theirs, &Options::default());
     let found = resolved(&plan, result);
     file.new_lines = found.new_lines;
-    if !file.in_conflict {
-        // git merged it in another way than by these lines alone.
+    if found.conflicts.is_empty() {
+        // Where git's conflicts were cannot be told.
         for new in &mut file.new_lines {
-            new.in_conflict = false;
+            new.in_conflict = true;
         }
-        return;
     }
     let learned = || Learned {
         commit: commit.to_owned(),

@@ -39,7 +39,16 @@ pub struct StepFinding {
     pub finding: Finding,
 }
 
-/// The steps beyond which none is reviewed: each takes two calls of git.
+/// What the steps of a rebase have.
+#[derive(Clone, Debug, Default)]
+pub struct ReviewedSteps {
+    /// In the order of the steps.
+    pub findings: Vec<StepFinding>,
+    /// How many steps were not reviewed, because they could not be or there are too many.
+    pub not_reviewed: usize,
+}
+
+/// How many steps are reviewed, the last ones: each takes some calls of git.
 const STEPS: usize = 400;
 
 /// Reviews the steps of rebases, each once.
@@ -60,7 +69,7 @@ impl StepReview {
         situation: &Situation,
         which: CheckSteps,
         cancel: &Cancel,
-    ) -> Result<Vec<StepFinding>, Error> {
+    ) -> Result<ReviewedSteps, Error> {
         let is_rebase = matches!(situation.operation, Operation::Rebase { .. });
         let read = |name: &str| {
             let files = ["rebase-merge", "rebase-apply"].map(|folder| format!("{folder}/{name}"));
@@ -72,7 +81,7 @@ impl StepReview {
                 let steps = matched_between(repo, [&onto, &old], [&onto, "HEAD"])?;
                 self.findings(repo, steps, which, cancel)
             }
-            _ => Ok(Vec::new()),
+            _ => Ok(ReviewedSteps::default()),
         }
     }
 
@@ -85,46 +94,54 @@ impl StepReview {
         repo: &Repository,
         which: CheckSteps,
         cancel: &Cancel,
-    ) -> Result<Vec<StepFinding>, Error> {
+    ) -> Result<ReviewedSteps, Error> {
         match tip_before_rebase(repo)? {
             Some(old) if which != CheckSteps::None => {
                 let steps = matched_between(repo, ["HEAD", &old], [&old, "HEAD"])?;
                 self.findings(repo, steps, which, cancel)
             }
-            _ => Ok(Vec::new()),
+            _ => Ok(ReviewedSteps::default()),
         }
     }
 
     fn findings(
         &self,
         repo: &Repository,
-        mut steps: Vec<ToReview>,
+        steps: Vec<ToReview>,
         which: CheckSteps,
         cancel: &Cancel,
-    ) -> Result<Vec<StepFinding>, Error> {
-        steps.truncate(STEPS);
+    ) -> Result<ReviewedSteps, Error> {
+        let left_out = steps.len().saturating_sub(STEPS);
+        let steps = &steps[left_out..];
         let is_new = |step: &&ToReview| !self.known().contains_key(&step.commit.oid);
         let new: Vec<ToReview> = steps.iter().filter(is_new).cloned().collect();
         if !new.is_empty() {
             let reviewer = Reviewer::new(repo, cancel)?;
             let done = reviewer.review(&new, &mut |reviewed| {
-                let oid = reviewed.commit.oid.clone();
-                self.known().insert(oid, reviewed);
+                if reviewed.not_reviewed.is_none() {
+                    self.known().insert(reviewed.commit.oid.clone(), reviewed);
+                }
             });
             reviewer.leave_untouched();
             done?;
         }
         let known = self.known();
-        let mut found = Vec::new();
-        for step in &steps {
-            let reviewed = known.get(&step.commit.oid);
-            let counts =
-                |reviewed: &&Reviewed| which == CheckSteps::All || reviewed.conflicts() > 0;
-            for file in reviewed.filter(counts).into_iter().flat_map(|of| &of.files) {
-                found.extend(of_step(file, step));
+        let mut all = ReviewedSteps {
+            not_reviewed: left_out,
+            ..ReviewedSteps::default()
+        };
+        for step in steps {
+            match known.get(&step.commit.oid) {
+                None => all.not_reviewed += 1,
+                Some(reviewed) if which == CheckSteps::All || reviewed.conflicts() > 0 => {
+                    let files = reviewed.files.iter();
+                    all.findings
+                        .extend(files.flat_map(|file| of_step(file, step)));
+                }
+                Some(_) => {}
             }
         }
-        Ok(found)
+        Ok(all)
     }
 
     fn known(&self) -> MutexGuard<'_, HashMap<String, Reviewed>> {

@@ -39,6 +39,8 @@ pub struct Sandbox {
     /// The times of the repository's own objects; none once they are put back.
     times: Arc<Mutex<Times>>,
     known: Arc<Mutex<Known>>,
+    /// Whether our own merge driver merges as git does.
+    without_rules: bool,
 }
 
 /// What git was asked already: none of it can change.
@@ -94,7 +96,16 @@ impl Sandbox {
             repo: repo.until(cancel).writing_into(folder.path()),
             _folder: Arc::new(folder),
             known: Arc::default(),
+            without_rules: false,
         })
+    }
+
+    /// The same, in which our own merge driver settles nothing by rule.
+    pub(crate) fn without_rules(self) -> Self {
+        Sandbox {
+            without_rules: true,
+            ..self
+        }
     }
 
     /// Leaves the repository's own objects as old as they were before; to be called when git has done all
@@ -132,6 +143,9 @@ impl Sandbox {
             // Our own merge driver notes nothing of a forecast, and obeys the settings that are trusted
             // in the repository itself.
             .env("ARMISTICE_FORESEEN", self.repo.common_dir());
+        if self.without_rules {
+            call = call.env("ARMISTICE_WITHOUT_RULES", "1");
+        }
         let bases = match base {
             Some(base) => {
                 call = call.arg(format!("--merge-base={base}"));

@@ -6,6 +6,7 @@
 use crate::path::RepoPath;
 use crate::situation::named_files::{File, called, outlined};
 use armistice_core::{Check, Declaration, Finding, LineIdx, Side, Version, Weight};
+use armistice_syntax::Language;
 use std::collections::{BTreeMap, HashSet};
 
 /// How many arguments a function takes: at least, and at most if there is a bound.
@@ -15,6 +16,7 @@ type Arity = (usize, Option<usize>);
 struct Changed {
     side: Side,
     path: RepoPath,
+    language: Language,
     old: Arity,
     new: Arity,
     /// Its parameters now.
@@ -26,11 +28,8 @@ struct Changed {
 pub(crate) fn calls_outdated(files: &[File]) -> Vec<(RepoPath, Finding)> {
     let mut found = Vec::new();
     for side in Side::BOTH {
-        let newly = |word: &[u8]| {
-            files
-                .iter()
-                .any(|f| f.risen[side.other() as usize].contains(word))
-        };
+        let risen = |file: &File, word: &[u8]| file.risen[side.other() as usize].contains(word);
+        let newly = |word: &[u8]| files.iter().any(|file| risen(file, word));
         let mut changed: BTreeMap<String, Changed> = BTreeMap::new();
         for file in files {
             changed.extend(changed_by(file, side, &newly));
@@ -72,6 +71,7 @@ fn changed_by(file: &File, side: Side, newly: &dyn Fn(&[u8]) -> bool) -> Vec<(St
             let changed = Changed {
                 side,
                 path: file.path.clone(),
+                language: file.language,
                 old: was,
                 new: is,
                 parameters: new.signature.clone(),
@@ -108,10 +108,11 @@ fn calls(
     arities: &BTreeMap<String, Vec<Arity>>,
 ) -> Vec<Finding> {
     let risen = &file.risen[side as usize];
-    let names: Vec<(&String, &Changed)> = changed
-        .iter()
-        .filter(|(name, _)| risen.contains(name.as_bytes()))
-        .collect();
+    // A name of another language is another function.
+    let may_call = |(name, changed): &(&String, &Changed)| {
+        risen.contains(name.as_bytes()) && changed.language.shares_names_with(file.language)
+    };
+    let names: Vec<(&String, &Changed)> = changed.iter().filter(may_call).collect();
     if names.is_empty() {
         return Vec::new();
     }

@@ -54,6 +54,8 @@ pub struct Proof {
     pub named: Option<usize>,
     /// The commits of the rebase, as they were before, in which steps so far have findings.
     pub steps: Vec<String>,
+    /// How many steps of the rebase were not reviewed.
+    pub steps_not_reviewed: usize,
     /// Whether the step in progress would commit nothing.
     pub empty: bool,
     /// What was staged then, as a hash; equal values mean that nothing else is staged since.
